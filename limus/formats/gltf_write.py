@@ -1,0 +1,162 @@
+"""GLB out: the object with its finished maps, as metallic-roughness glTF 2.0."""
+
+from __future__ import annotations
+
+import json
+import struct
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from limus import __version__
+from limus.formats.files import write_whole
+from limus.surface.mesh import Mesh
+from limus.surface.tangents import corner_tangents
+
+
+@dataclass(frozen=True)
+class GltfMaps:
+    """PNG files of one map set, already encoded.
+
+    ``base_color`` sRGB RGB(A); ``orm`` linear: red ambient occlusion, green roughness, blue metalness; ``normal`` tangent space,
+    green up; ``clear_coat`` red weight, green roughness, or None. ``opaque`` False asks for alpha blending.
+    """
+
+    base_color: bytes
+    orm: bytes
+    normal: bytes
+    clear_coat: bytes | None = None
+    opaque: bool = True
+
+
+class _Builder:
+    def __init__(self) -> None:
+        self.blob = bytearray()
+        self.views: list[dict[str, Any]] = []
+        self.accessors: list[dict[str, Any]] = []
+
+    def view(self, data: bytes, target: int | None = None) -> int:
+        while len(self.blob) % 4:
+            self.blob.append(0)
+        entry: dict[str, Any] = {"buffer": 0, "byteOffset": len(self.blob), "byteLength": len(data)}
+        if target:
+            entry["target"] = target
+        self.blob += data
+        self.views.append(entry)
+        return len(self.views) - 1
+
+    def array(self, values: np.ndarray, kind: str, component: int, target: int, *, limits: bool = False) -> int:
+        entry: dict[str, Any] = {"bufferView": self.view(np.ascontiguousarray(values).tobytes(), target), "componentType": component, "count": len(values), "type": kind}
+        if limits:
+            entry["min"] = [float(x) for x in values.min(axis=0)]
+            entry["max"] = [float(x) for x in values.max(axis=0)]
+        self.accessors.append(entry)
+        return len(self.accessors) - 1
+
+
+def glb_bytes(mesh: Mesh, maps: list[GltfMaps] | None = None, *, name: str = "object") -> bytes:
+    """The object as one GLB file.
+
+    Parameters
+    ----------
+    maps : one entry per map set, or None for the bare mesh (used by the 3D view).
+
+    Notes
+    -----
+    Tangents are written, so that every renderer uses the very frames the normal map was made for. Corners whose tangents differ
+    (mirrored or split UVs) become vertices of their own.
+    """
+    build = _Builder()
+    tri = mesh.triangles
+    nodes: list[dict[str, Any]] = []
+    meshes: list[dict[str, Any]] = []
+    corner_t, hand = corner_tangents(mesh) if mesh.uv is not None else (None, None)
+    for k, part in enumerate(mesh.parts):
+        rows = slice(part.first, part.first + part.count)
+        corners = tri[rows].reshape(-1)
+        columns = [mesh.positions[corners], mesh.normals[corners]]
+        if mesh.uv is not None and corner_t is not None and hand is not None:
+            columns += [mesh.uv[corners], corner_t[rows].reshape(-1, 3), np.repeat(hand[rows], 3)[:, None]]
+        if mesh.colours is not None:
+            columns.append(mesh.colours[corners])
+        table = np.ascontiguousarray(np.concatenate(columns, axis=1, dtype=np.float32))
+        _, first, inverse = np.unique(table.view([("", np.float32)] * table.shape[1]).ravel(), return_index=True, return_inverse=True)
+        # Keep the vertices in the order of their first use: smaller jumps for the reader and the same file for the same mesh.
+        order = np.argsort(first, kind="stable")
+        place = np.empty(len(order), np.int64)
+        place[order] = np.arange(len(order))
+        index = place[np.asarray(inverse).reshape(-1)].astype(np.uint32)
+        table = table[first[order]]
+        normals = table[:, 3:6] / np.maximum(np.linalg.norm(table[:, 3:6], axis=1, keepdims=True), 1e-20)
+        attributes = {
+            "POSITION": build.array(table[:, :3], "VEC3", 5126, 34962, limits=True),
+            "NORMAL": build.array(normals.astype(np.float32), "VEC3", 5126, 34962),
+        }
+        at = 6
+        if mesh.uv is not None:
+            attributes["TEXCOORD_0"] = build.array(table[:, 6:8], "VEC2", 5126, 34962)
+            attributes["TANGENT"] = build.array(table[:, 8:12], "VEC4", 5126, 34962)
+            at = 12
+        if mesh.colours is not None:
+            attributes["COLOR_0"] = build.array(table[:, at : at + 4], "VEC4", 5126, 34962)
+        primitive: dict[str, Any] = {"attributes": attributes, "indices": build.array(index, "SCALAR", 5125, 34963), "mode": 4}
+        if maps:
+            primitive["material"] = part.map_set
+        meshes.append({"name": part.name, "primitives": [primitive]})
+        nodes.append({"name": part.name, "mesh": k})
+
+    document: dict[str, Any] = {
+        "asset": {"version": "2.0", "generator": f"Limus {__version__}"},
+        "scene": 0,
+        "scenes": [{"name": name, "nodes": list(range(len(nodes)))}],
+        "nodes": nodes,
+        "meshes": meshes,
+    }
+    if maps:
+        images: list[dict[str, Any]] = []
+        materials: list[dict[str, Any]] = []
+        extensions: set[str] = set()
+
+        def texture(data: bytes, title: str) -> dict[str, Any]:
+            images.append({"name": title, "mimeType": "image/png", "bufferView": build.view(data)})
+            return {"index": len(images) - 1}
+
+        for title, entry in zip(mesh.map_sets, maps, strict=True):
+            orm = texture(entry.orm, f"{title} occlusion roughness metalness")
+            material: dict[str, Any] = {
+                "name": title,
+                "pbrMetallicRoughness": {"baseColorTexture": texture(entry.base_color, f"{title} base color"), "metallicRoughnessTexture": orm},
+                "occlusionTexture": dict(orm),
+                "normalTexture": texture(entry.normal, f"{title} normal"),
+            }
+            if not entry.opaque:
+                material["alphaMode"] = "BLEND"
+            if entry.clear_coat is not None:
+                extensions.add("KHR_materials_clearcoat")
+                coat = texture(entry.clear_coat, f"{title} clear coat")
+                material["extensions"] = {
+                    "KHR_materials_clearcoat": {"clearcoatFactor": 1.0, "clearcoatTexture": coat, "clearcoatRoughnessFactor": 1.0, "clearcoatRoughnessTexture": dict(coat)}
+                }
+            materials.append(material)
+        document |= {
+            "materials": materials,
+            "images": images,
+            "textures": [{"source": k, "sampler": 0} for k in range(len(images))],
+            "samplers": [{"magFilter": 9729, "minFilter": 9987, "wrapS": 33071, "wrapT": 33071}],
+        }
+        if extensions:
+            document["extensionsUsed"] = sorted(extensions)
+    while len(build.blob) % 4:
+        build.blob.append(0)
+    document |= {"buffers": [{"byteLength": len(build.blob)}], "bufferViews": build.views, "accessors": build.accessors}
+    text = json.dumps(document, separators=(",", ":")).encode()
+    text += b" " * (-len(text) % 4)
+    total = 12 + 8 + len(text) + 8 + len(build.blob)
+    return b"".join([struct.pack("<4sII", b"glTF", 2, total), struct.pack("<I4s", len(text), b"JSON"), text, struct.pack("<I4s", len(build.blob), b"BIN\0"), bytes(build.blob)])
+
+
+def write_glb(path: Path, mesh: Mesh, maps: list[GltfMaps] | None = None, *, name: str = "object") -> None:
+    """``glb_bytes`` to a file, whole or not at all."""
+    write_whole(path, glb_bytes(mesh, maps, name=name))

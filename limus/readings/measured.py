@@ -1,0 +1,87 @@
+"""The measured readings of one object, kept on disk by the hash of what they depend on."""
+
+from __future__ import annotations
+
+import os
+from dataclasses import dataclass
+from io import BytesIO
+from pathlib import Path
+
+import numpy as np
+
+from limus.formats.files import write_whole
+from limus.readings.ray_pass import Progress, RayPlan, measure_rays
+from limus.surface.texels import Texels
+
+
+def cache_folder() -> Path:
+    """Where readings are kept: LIMUS_CACHE, or a folder in the user's cache directory."""
+    return Path(os.environ.get("LIMUS_CACHE") or Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache") / "limus")
+
+
+@dataclass(frozen=True)
+class Measured:
+    """Result of one ray pass over ``texels``; ``table`` (n, plan.width) float32 as ``measure_rays`` returns it."""
+
+    texels: Texels
+    plan: RayPlan
+    table: np.ndarray
+
+    def curvature(self, radius_mm: float) -> np.ndarray:
+        """(n,) signed curvature; between two measured radii by the logarithm of the radius, beyond them the nearest."""
+        return self._between(0, self.plan.radii_mm, radius_mm)
+
+    def occlusion(self, reach_mm: float) -> np.ndarray:
+        """(n,) 0 open .. 1 closed."""
+        return self._between(len(self.plan.radii_mm), self.plan.reaches_mm, reach_mm)
+
+    @property
+    def sky(self) -> np.ndarray:
+        """(n,) 0..1."""
+        return self.table[:, -2]
+
+    @property
+    def thickness(self) -> np.ndarray:
+        """(n,) mm."""
+        return self.table[:, -1]
+
+    def _between(self, first: int, ladder: tuple[float, ...], value: float) -> np.ndarray:
+        at = float(np.interp(np.log2(max(value, 1e-9)), np.log2(ladder), np.arange(len(ladder))))
+        low = min(int(at), len(ladder) - 1)
+        share = np.float32(at - low)
+        column = self.table[:, first + low]
+        if share > 1e-6 and low + 1 < len(ladder):
+            column = column * (1 - share) + self.table[:, first + low + 1] * share
+        return np.ascontiguousarray(column)
+
+    def at(self, texels: Texels) -> Measured:
+        """The same readings for the same mesh at another resolution."""
+        return self if texels is self.texels else Measured(texels, self.plan, texels.resample(self.table, self.texels))
+
+
+def stored(texels: Texels, plan: RayPlan, folder: Path | None = None) -> Measured | None:
+    """The readings if they were measured before, else None."""
+    path = (folder or cache_folder()) / f"{plan.key(texels)}.npy"
+    try:
+        table = np.load(path, allow_pickle=False)
+    except (OSError, ValueError, EOFError):
+        return None
+    if table.shape != (len(texels), plan.width):
+        return None
+    return Measured(texels, plan, table.astype(np.float32))
+
+
+def measure(texels: Texels, plan: RayPlan | None = None, *, folder: Path | None = None, progress: Progress | None = None) -> Measured:
+    """Measured readings, from disk where they are there, else by a ray pass (which may raise ``Cancelled``).
+
+    Values are rounded to half floats (3 decimal digits) either way, so that a second run gives the same bytes as the first.
+    """
+    plan = plan or RayPlan.for_mesh(texels.mesh)
+    found = stored(texels, plan, folder)
+    if found is not None:
+        return found
+    table = measure_rays(texels, plan, progress).astype(np.float16)
+    out = BytesIO()
+    np.save(out, table)
+    write_whole((folder or cache_folder()) / f"{plan.key(texels)}.npy", out.getvalue())
+    return Measured(texels, plan, table.astype(np.float32))

@@ -1,0 +1,288 @@
+"""The shared ray pass: curvature, occlusion, sky and thickness from one set of rays.
+
+Around each texel K directions of the outward hemisphere, evenly spaced in height and turned by the golden angle (a spherical
+Fibonacci set: Swinbank and Purser, 2006), each with its exact opposite. The set is turned and shifted per texel by a hash, so that
+what noise remains is different next door and can be filtered. Because directions come in opposite pairs a plane reads exactly 0.
+
+Most rays need only the reach of the reading they serve, so each carries its own limit: only those that may see the sky go on.
+"""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+from dataclasses import asdict, dataclass
+
+import numpy as np
+
+from limus.hashing import key_of
+from limus.parallel import for_ranges, kernel, map_blocks
+from limus.readings.rays import ray_scene, trace
+from limus.surface.mesh import Mesh
+from limus.surface.texels import Texels
+
+#: Rays handed to the ray library at once. Small enough to stay in cache, large enough that calls cost nothing.
+BLOCK_RAYS = 1 << 15
+#: Half angle of the cone in which thickness is averaged, degrees.
+CONE = 30.0
+Progress = Callable[[float], None]
+
+
+@dataclass(frozen=True)
+class RayPlan:
+    """What the pass measures.
+
+    ``radii_mm``: curvature radii. ``reaches_mm``: occlusion reaches. ``thickness_mm``: cap of thickness. ``pairs``: directions K.
+    """
+
+    radii_mm: tuple[float, ...]
+    reaches_mm: tuple[float, ...]
+    thickness_mm: float
+    pairs: int = 32
+    filter_passes: int = 2
+
+    @classmethod
+    def for_mesh(cls, mesh: Mesh, pairs: int = 32) -> RayPlan:
+        """A ladder of radii by powers of two, the largest about an eighth of the object; any radius between is interpolated."""
+        top = 2.0 ** np.floor(np.log2(max(mesh.diagonal, 1e-6) * 1000 * 0.125))
+        radii = tuple(float(top / 2**k) for k in range(7, -1, -1))
+        reaches = tuple(float(top * 2.0**k) for k in range(-3, 2))
+        return cls(radii, reaches, float(top), pairs)
+
+    @property
+    def width(self) -> int:
+        """Columns of the result: curvatures, occlusions, sky, thickness."""
+        return len(self.radii_mm) + len(self.reaches_mm) + 2
+
+    def key(self, texels: Texels) -> str:
+        """Hash of mesh, resolution and parameters; the name of the file on disk."""
+        return key_of("ray pass 3", texels.key, asdict(self))
+
+
+@kernel
+def _hash(x):  # type: ignore[no-untyped-def]
+    x = np.uint32(x) * np.uint32(747796405) + np.uint32(2891336453)
+    x = ((x >> ((x >> np.uint32(28)) + np.uint32(4))) ^ x) * np.uint32(277803737)
+    return (x >> np.uint32(22)) ^ x
+
+
+@kernel
+def _make(start, end, pairs, position, normal, epsilon, far, reach, inside, origins, directions, limits):  # type: ignore[no-untyped-def]
+    """Rays of texels ``start .. end``: pair k of a texel is rows 2k (outward) and 2k + 1 (its opposite)."""
+    golden = np.float32(2.399963229728653)
+    row = 0
+    for i in range(start, end):
+        nx, ny, nz = normal[i, 0], normal[i, 1], normal[i, 2]
+        # Frame about the normal (Duff et al., "Building an Orthonormal Basis, Revisited", 2017).
+        sign = np.float32(1.0) if nz >= 0 else np.float32(-1.0)
+        a = np.float32(-1.0) / (sign + nz)
+        b = nx * ny * a
+        tx, ty, tz = np.float32(1.0) + sign * nx * nx * a, sign * b, -sign * nx
+        bx, by, bz = b, sign + ny * ny * a, -ny
+        h = _hash(i)
+        turn = np.float32(h & np.uint32(0xFFFF)) / np.float32(65536.0) * np.float32(6.283185307)
+        shift = np.float32((h >> np.uint32(16)) & np.uint32(0xFFFF)) / np.float32(65536.0)
+        for k in range(pairs):
+            z = (np.float32(k) + shift) / np.float32(pairs)
+            r = np.sqrt(max(np.float32(1.0) - z * z, np.float32(0.0)))
+            angle = turn + golden * np.float32(k)
+            c, s = np.cos(angle) * r, np.sin(angle) * r
+            dx, dy, dz = tx * c + bx * s + nx * z, ty * c + by * s + ny * z, tz * c + bz * s + nz * z
+            origins[row, 0] = position[i, 0] + epsilon * nx
+            origins[row, 1] = position[i, 1] + epsilon * ny
+            origins[row, 2] = position[i, 2] + epsilon * nz
+            directions[row, 0], directions[row, 1], directions[row, 2] = dx, dy, dz
+            limits[row] = far if dy > 0 else reach
+            row += 1
+            origins[row, 0] = position[i, 0] - epsilon * nx
+            origins[row, 1] = position[i, 1] - epsilon * ny
+            origins[row, 2] = position[i, 2] - epsilon * nz
+            directions[row, 0], directions[row, 1], directions[row, 2] = -dx, -dy, -dz
+            limits[row] = inside
+            row += 1
+
+
+@kernel
+def _entering(count, directions, hit, ng):  # type: ignore[no-untyped-def]
+    """Rows of inward rays whose first hit is the front of another solid: they are still inside and must go on."""
+    out = np.empty(count // 2, np.int64)
+    found = 0
+    for row in range(1, count, 2):
+        if hit[row] >= 0:
+            facing = directions[row, 0] * ng[row, 0] + directions[row, 1] * ng[row, 1] + directions[row, 2] * ng[row, 2]
+            if facing < 0:
+                out[found] = row
+                found += 1
+    return out[:found]
+
+
+@kernel
+def _gather(start, end, pairs, normal, directions, inside, distance, hit, radii, reaches, cap, cone, out):  # type: ignore[no-untyped-def]
+    row = 0
+    curves, hides = len(radii), len(reaches)
+    for i in range(start, end):
+        for k in range(curves + hides + 2):
+            out[i, k] = 0.0
+        weight = np.float32(0.0)
+        sky = np.float32(0.0)
+        depth, rays = np.float32(0.0), np.float32(0.0)
+        for _ in range(pairs):
+            dx, dy, dz = directions[row, 0], directions[row, 1], directions[row, 2]
+            cosine = dx * normal[i, 0] + dy * normal[i, 1] + dz * normal[i, 2]
+            weight += cosine
+            d = distance[row]
+            blocked = hit[row] >= 0
+            if blocked:
+                for k in range(curves):
+                    if d < radii[k]:
+                        q = d / radii[k]
+                        out[i, k] += np.float32(1.0) - q * q * q
+                for k in range(hides):
+                    if d < reaches[k]:
+                        out[i, curves + k] += cosine
+            elif dy > 0:
+                sky += cosine
+            row += 1
+            d = distance[row] if hit[row] >= 0 else inside
+            for k in range(curves):
+                if d < radii[k]:
+                    q = d / radii[k]
+                    out[i, k] += q * q * q
+                else:
+                    out[i, k] += np.float32(1.0)
+            if cosine >= cone:
+                depth += min(d * cosine, cap)
+                rays += np.float32(1.0)
+            row += 1
+        for k in range(curves):
+            # f = sum / (2 K); curvature = 1 - 2 f
+            out[i, k] = np.float32(1.0) - out[i, k] / np.float32(pairs)
+        for k in range(hides):
+            out[i, curves + k] /= weight
+        out[i, curves + hides] = sky / weight
+        out[i, curves + hides + 1] = depth / max(rays, np.float32(1.0)) * np.float32(1000.0)
+
+
+@kernel
+def _filter(start, end, near, normal, position, tolerance, extended, normals_extended, positions_extended, scale, out):  # type: ignore[no-untyped-def]
+    """Mean with the four neighbours, weighted by how alike surface and value are, so that edges stay."""
+    columns = out.shape[1]
+    for i in range(start, end):
+        for c in range(columns):
+            here = extended[i, c]
+            total, weight = here, np.float32(1.0)
+            for s in range(4):
+                j = near[i, s]
+                bend = np.float32(0.0)
+                off = np.float32(0.0)
+                for k in range(3):
+                    bend += normal[i, k] * normals_extended[j, k]
+                    off += normal[i, k] * (positions_extended[j, k] - position[i, k])
+                if bend < np.float32(0.5) or abs(off) > tolerance:
+                    continue
+                difference = (extended[j, c] - here) / scale[c]
+                w = bend * bend / (np.float32(1.0) + difference * difference)
+                total += w * extended[j, c]
+                weight += w
+            out[i, c] = total / weight
+
+
+def measure_rays(texels: Texels, plan: RayPlan, progress: Progress | None = None) -> np.ndarray:
+    """Run the pass.
+
+    Parameters
+    ----------
+    progress : called with 0..1 after each block, from the calling thread or a pool thread; it may raise ``Cancelled``.
+
+    Returns
+    -------
+    (n, plan.width) float32: curvature at each radius (-1..1), occlusion at each reach (0..1), sky (0..1), thickness (mm).
+
+    Notes
+    -----
+    Ball fraction: along a direction the share of the ball's volume up to distance s is (s / r)^3. Pottmann et al., "Integral
+    invariants for robust geometry processing", Computer Aided Geometric Design 26, 2009.
+    """
+    mesh = texels.mesh
+    scene = ray_scene(mesh)
+    normal = mesh.face_normals[texels.triangle]
+    epsilon = np.float32(max(mesh.diagonal * 1e-6, 1e-9) * 4)
+    radii = np.array(plan.radii_mm, np.float32) / 1000
+    reaches = np.array(plan.reaches_mm, np.float32) / 1000
+    cap = np.float32(plan.thickness_mm / 1000)
+    far = np.float32(mesh.diagonal * 4)
+    reach = np.float32(max([*radii, *reaches]))
+    inside = np.float32(max([*radii, cap / np.cos(np.radians(CONE))]))
+    cone = np.float32(np.cos(np.radians(CONE)))
+    out = np.empty((len(texels), plan.width), np.float32)
+    per_block = max(1, BLOCK_RAYS // (2 * plan.pairs))
+    blocks = list(range(0, len(texels), per_block))
+    local = threading.local()
+    done = [0]
+    lock = threading.Lock()
+
+    def run(start: int) -> None:
+        end = min(start + per_block, len(texels))
+        rays = (end - start) * plan.pairs * 2
+        if getattr(local, "rays", 0) != rays:
+            local.origins, local.directions, local.limits = np.empty((rays, 3), np.float32), np.empty((rays, 3), np.float32), np.empty(rays, np.float32)
+            local.rays = rays
+        origins, directions, limits = local.origins, local.directions, local.limits
+        _make(start, end, plan.pairs, texels.position, normal, epsilon, far, reach, inside, origins, directions, limits)
+        hits = trace(scene, origins, directions, limits)
+        distance, hit = hits["tfar"], hits["primID"]
+        rows = _entering(rays, directions, hit, hits["Ng"])
+        if len(rows):
+            _go_on(scene, rows, origins, directions, inside, distance, hit, epsilon)
+        _gather(start, end, plan.pairs, normal, directions, inside, distance, hit, radii, reaches, cap, cone, out)
+        if progress is not None:
+            with lock:
+                done[0] += 1
+                progress(0.95 * done[0] / len(blocks))
+
+    map_blocks(run, blocks)
+    scale = np.array([0.10] * len(radii) + [0.15] * len(reaches) + [0.15, plan.thickness_mm * 0.2], np.float32)
+    result = filter_along(texels, out, scale, plan.filter_passes)
+    if progress is not None:
+        progress(1.0)
+    return result
+
+
+def _go_on(scene: object, rows: np.ndarray, origins: np.ndarray, directions: np.ndarray, limit: np.float32, distance: np.ndarray, hit: np.ndarray, epsilon: np.float32) -> None:
+    """Follow rays through solids that overlap, until they leave the last one; writes the exit into ``distance`` and ``hit``."""
+    depth = np.full(len(rows), 2, np.int32)
+    travelled = distance[rows].copy()
+    for _ in range(6):
+        left = limit - travelled - epsilon
+        go = left > 0
+        if not go.any():
+            break
+        hit[rows[~go]] = -1
+        rows, depth, travelled, left = rows[go], depth[go], travelled[go], left[go]
+        start = origins[rows] + directions[rows] * (travelled + epsilon)[:, None]
+        again = trace(scene, np.ascontiguousarray(start), np.ascontiguousarray(directions[rows]), left.astype(np.float32))
+        found = again["primID"] >= 0
+        facing = np.einsum("ij,ij->i", directions[rows], again["Ng"])
+        depth = depth + np.where(facing < 0, 1, -1)
+        travelled = travelled + epsilon + again["tfar"]
+        out = found & (depth <= 0)
+        distance[rows[out]] = travelled[out]
+        hit[rows[~found]] = -1
+        keep = found & ~out
+        rows, depth, travelled = rows[keep], depth[keep], travelled[keep]
+        if not len(rows):
+            return
+    hit[rows] = -1
+
+
+def filter_along(texels: Texels, fields: np.ndarray, scale: np.ndarray, passes: int) -> np.ndarray:
+    """Take noise out of (n, c) fields along the surface; differences well above ``scale`` (c,) are kept as edges."""
+    if passes <= 0:
+        return fields
+    normals, positions = texels.extend(texels.normal), texels.extend(texels.position)
+    tolerance = np.float32(texels.texel_mm * 0.001)
+    for _ in range(passes):
+        extended = texels.extend(fields)
+        fields = np.empty_like(fields)
+        for_ranges(_filter, len(texels), texels.neighbours, texels.normal, texels.position, tolerance, extended, normals, positions, scale, fields)
+    return fields

@@ -1,0 +1,40 @@
+"""The ray library, held at arm's length."""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+
+import numpy as np
+from embreex import rtcore_scene
+from embreex.mesh_construction import TriangleMesh
+
+from limus.surface.mesh import Mesh
+
+_kept: OrderedDict[str, rtcore_scene.EmbreeScene] = OrderedDict()
+_lock = threading.Lock()
+
+
+def ray_scene(mesh: Mesh) -> rtcore_scene.EmbreeScene:
+    """The mesh as a ray-tracing scene; triangle numbers are those of the mesh. Built once per mesh."""
+    with _lock:
+        scene = _kept.get(mesh.key)
+        if scene is None:
+            scene = rtcore_scene.EmbreeScene()
+            TriangleMesh(scene, np.ascontiguousarray(mesh.positions, np.float32), np.ascontiguousarray(mesh.triangles, np.int32))
+            # The tree is built at the first query; do that here, once, and not in two threads at the same time.
+            scene.run(np.zeros((1, 3), np.float32), np.array([[0, 1, 0]], np.float32))
+            _kept[mesh.key] = scene
+            while len(_kept) > 4:
+                _kept.popitem(last=False)
+        _kept.move_to_end(mesh.key)
+        return scene
+
+
+def trace(scene: rtcore_scene.EmbreeScene, origins: np.ndarray, directions: np.ndarray, limits: np.ndarray | None = None) -> dict[str, np.ndarray]:
+    """First hits of float32 rays: ``tfar`` (m, the limit where nothing was hit), ``primID`` (-1: none), ``Ng``, ``u``, ``v``.
+
+    The library uses ``limits`` as its own store and leaves the hit distances in it.
+    """
+    hits: dict[str, np.ndarray] = scene.run(origins, directions, dists=limits, query="INTERSECT", output=1)
+    return hits

@@ -1,0 +1,1 @@
+"""Looking at results: small pictures, look-through colours, coverage."""

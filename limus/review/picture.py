@@ -1,0 +1,86 @@
+"""Small pictures of the object, made without a graphics card.
+
+One ray per pixel finds the texel that is seen; after that a picture of any field is one gather, cheap enough to refresh every
+picture in the interface at each edit.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from limus.readings.rays import ray_scene, trace
+from limus.surface.texels import Texels
+
+#: The view surround, encoded sRGB.
+SURROUND = 0x86
+
+
+@dataclass(frozen=True)
+class Picture:
+    """A fixed view.
+
+    Attributes
+    ----------
+    texel : (h * s, w * s) int32 texel seen by each ray, -1 for the surround; ``supersample`` s rays per pixel along each side.
+    light : (h * s, w * s) float32 shading for flat fields, so that the shape reads.
+    """
+
+    width: int
+    height: int
+    supersample: int
+    texel: np.ndarray
+    light: np.ndarray
+    facing: np.ndarray
+
+    @classmethod
+    def of(cls, texels: Texels, width: int, height: int, *, azimuth: float = 35.0, elevation: float = 22.0, zoom: float = 1.0, supersample: int = 2) -> Picture:
+        """Look at the object from ``azimuth`` (degrees about up, 0 = +z) and ``elevation``; ``zoom`` 1 shows all of it."""
+        mesh = texels.mesh
+        centre = mesh.bounds.mean(axis=0)
+        a, e = np.radians([azimuth, elevation])
+        back = np.array([np.sin(a) * np.cos(e), np.sin(e), np.cos(a) * np.cos(e)])
+        right = np.cross([0.0, 1.0, 0.0], back)
+        right /= np.linalg.norm(right)
+        up = np.cross(back, right)
+        seen = mesh.positions[mesh.triangles.ravel()] - centre
+        wide, tall = np.abs(seen @ right).max(), np.abs(seen @ up).max()
+        scale = 2.08 * max(wide / width, tall / height) / zoom
+        w, h = width * supersample, height * supersample
+        x = (np.arange(w) + 0.5 - w / 2) / supersample * scale
+        y = (h / 2 - np.arange(h) - 0.5) / supersample * scale
+        gx, gy = np.meshgrid(x, y)
+        origin = centre + back * mesh.diagonal * 2 + gx[..., None] * right + gy[..., None] * up
+        directions = np.broadcast_to((-back).astype(np.float32), (w * h, 3)).copy()
+        hits = trace(ray_scene(mesh), origin.reshape(-1, 3).astype(np.float32), directions)
+        hit = hits["primID"] >= 0
+        triangle = np.where(hit, hits["primID"], 0)
+        corners = texels.uv[triangle]
+        u, v = hits["u"][:, None], hits["v"][:, None]
+        uv = corners[:, 0] * (1 - u - v) + corners[:, 1] * u + corners[:, 2] * v
+        px = np.clip((uv * texels.size).astype(np.int64), 0, texels.size - 1)
+        place = mesh.triangle_map_set[triangle].astype(np.int64) * texels.size**2 + px[:, 1] * texels.size + px[:, 0]
+        texel = np.where(hit, texels.fill_index[place], -1).astype(np.int32)
+        normal = texels.normal[np.maximum(texel, 0)]
+        key = np.array([-0.45, 0.75, 0.55]) @ np.stack([right, up, back])
+        light = 0.42 + 0.58 * np.clip(normal @ (key / np.linalg.norm(key)), 0, 1) + 0.10 * normal[:, 1]
+        return cls(width, height, supersample, texel.reshape(h, w), light.astype(np.float32).reshape(h, w), np.clip(normal @ back, 0, 1).astype(np.float32).reshape(h, w))
+
+    def show(self, field: np.ndarray, *, shade: float = 0.0) -> np.ndarray:
+        """Picture of a (n,) or (n, 3) field with values 0..1 (encoded, ready for the screen).
+
+        ``shade`` mixes in simple lighting, 0 (flat) .. 1.
+
+        Returns
+        -------
+        (height, width, 3) uint8.
+        """
+        values = field if field.ndim == 2 else np.repeat(field[:, None], 3, axis=1)
+        picked = values[np.maximum(self.texel, 0)].astype(np.float32)
+        if shade > 0:
+            picked = picked * (1 - shade + shade * self.light[..., None])
+        picked = np.where((self.texel >= 0)[..., None], picked, np.float32(SURROUND / 255))
+        s = self.supersample
+        small = picked.reshape(self.height, s, self.width, s, 3).mean(axis=(1, 3))
+        return (np.clip(small, 0, 1) * 255 + 0.5).astype(np.uint8)

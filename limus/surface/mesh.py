@@ -1,0 +1,142 @@
+"""The mesh of an object."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+
+from limus.errors import InputError
+from limus.hashing import key_of
+
+
+@dataclass(frozen=True)
+class Part:
+    """A named piece of the object: triangles ``first .. first + count``, textured by map set ``map_set``."""
+
+    name: str
+    first: int
+    count: int
+    map_set: int
+
+
+@dataclass(frozen=True)
+class Mesh:
+    """Triangles of one object, in metres, y up (glTF's axes), node transforms applied.
+
+    Attributes
+    ----------
+    positions : (V, 3) float32, metres.
+    normals : (V, 3) float32, unit length.
+    uv : (V, 2) float32 or None; v = 0 is the first row of an image, as in glTF.
+    tangents : (V, 4) float32 or None; xyz unit tangent, w the handedness of the bitangent ``cross(n, t) * w``.
+    colours : (V, 4) float32 linear or None.
+    triangles : (T, 3) int32, counter-clockwise seen from outside.
+    parts : in triangle order, covering all triangles.
+    map_sets : names, one per UV domain (one per glTF material).
+    notes : what intake mended, in words.
+    """
+
+    positions: np.ndarray
+    normals: np.ndarray
+    triangles: np.ndarray
+    uv: np.ndarray | None = None
+    tangents: np.ndarray | None = None
+    colours: np.ndarray | None = None
+    parts: tuple[Part, ...] = ()
+    map_sets: tuple[str, ...] = ("object",)
+    source: str = "object"
+    notes: tuple[str, ...] = field(default=())
+
+    @cached_property
+    def key(self) -> str:
+        """Hash of everything that readings and texels depend on."""
+        empty = np.zeros(0, np.float32)
+        return key_of(
+            self.positions,
+            self.normals,
+            self.triangles,
+            self.uv if self.uv is not None else empty,
+            self.tangents if self.tangents is not None else empty,
+            [[p.name, p.first, p.count, p.map_set] for p in self.parts],
+        )
+
+    @cached_property
+    def bounds(self) -> np.ndarray:
+        """(2, 3) lowest and highest corner, metres."""
+        used = self.positions[self.triangles.ravel()]
+        return np.stack([used.min(axis=0), used.max(axis=0)]).astype(np.float64)
+
+    @cached_property
+    def diagonal(self) -> float:
+        """Length of the bounding box's diagonal, metres."""
+        return float(np.linalg.norm(self.bounds[1] - self.bounds[0]))
+
+    @cached_property
+    def triangle_part(self) -> np.ndarray:
+        """(T,) int32 index into ``parts``."""
+        out = np.zeros(len(self.triangles), np.int32)
+        for k, part in enumerate(self.parts):
+            out[part.first : part.first + part.count] = k
+        return out
+
+    @cached_property
+    def triangle_map_set(self) -> np.ndarray:
+        """(T,) int32 index into ``map_sets``."""
+        of_part = np.array([p.map_set for p in self.parts] or [0], np.int32)
+        return of_part[self.triangle_part]
+
+    @cached_property
+    def crosses(self) -> np.ndarray:
+        """(T, 3) float64: cross product of two edges; its length is twice the triangle's area in m2."""
+        p = self.positions.astype(np.float64)
+        a, b, c = (p[self.triangles[:, k]] for k in range(3))
+        return np.cross(b - a, c - a)
+
+    @cached_property
+    def areas(self) -> np.ndarray:
+        """(T,) float64 triangle areas, m2."""
+        return 0.5 * np.linalg.norm(self.crosses, axis=1)
+
+    @cached_property
+    def face_normals(self) -> np.ndarray:
+        """(T, 3) float32 unit normals; triangles without area borrow their vertices' normal."""
+        length = 2.0 * self.areas
+        flat = length <= 1e-18 * max(self.diagonal, 1e-9) ** 2
+        out = self.crosses / np.where(flat, 1.0, length)[:, None]
+        if flat.any():
+            borrowed = self.normals[self.triangles[flat]].sum(axis=1).astype(np.float64)
+            borrowed /= np.maximum(np.linalg.norm(borrowed, axis=1), 1e-20)[:, None]
+            out[flat] = borrowed
+        return out.astype(np.float32)
+
+    @cached_property
+    def welded(self) -> np.ndarray:
+        """(V,) int32: vertices at one place share a number (tolerance: a millionth of the diagonal)."""
+        grid = np.round(self.positions.astype(np.float64) / max(self.diagonal * 1e-6, 1e-12)).astype(np.int64)
+        _, inverse = np.unique(grid, axis=0, return_inverse=True)
+        return np.asarray(inverse).reshape(-1).astype(np.int32)
+
+    def part_index(self, name: str) -> int:
+        """Number of the part called ``name``.
+
+        Raises
+        ------
+        InputError : no part has that name; the message lists those there are.
+        """
+        for k, part in enumerate(self.parts):
+            if part.name == name:
+                return k
+        have = ", ".join(p.name for p in self.parts[:12])
+        raise InputError(f"there is no part named '{name}'", where=self.source, remedy=f"Choose one of: {have}")
+
+    def need_uv(self) -> np.ndarray:
+        """The UVs, or an InputError that says which parts lack them."""
+        if self.uv is None:
+            raise InputError(
+                "no UVs (attribute TEXCOORD_0)",
+                where=self.source,
+                remedy="Unwrap the object in the program it comes from and save it again with its UVs",
+            )
+        return self.uv
