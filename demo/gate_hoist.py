@@ -71,8 +71,7 @@ def _gear_case(model: Model) -> None:
     profile = _mm([(58, 0), (96, 0), (108, 8), (108, 58), (114, 60), (114, 72), (108, 74), (108, 128), (100, 140), (96, 140)], [0, 8, 7, 1.5, 2, 2, 1.5, 5, 4, 0], 3)
     model.lathe(part, profile, drum, 96)
     # Back face with a shallow dish.
-    model.lathe(part, _mm([(20, 6), (50, 6), (58, 0)], [0, 5, 0], 3), drum, 64)
-    model.lathe(part, _mm([(2, 6), (20, 6)], [0, 0]), drum, 24)
+    model.lathe(part, _mm([(40, 6), (52, 6), (58, 0)], [0, 5, 0], 3), drum, 64, bottom=True)
     # Front cover: a bolted disc with a raised rim and a boss.
     cover = frame((0, centre, 0.066), x=(1, 0, 0), up=(0, 0, 1))
     model.lathe("cover", _mm([(92, 0), (92, 8), (70, 8), (64, 3), (38, 3), (30, 18), (14, 20), (0.3, 20)], [0, 3, 3, 4, 5, 5, 3, 0], 4), cover, 72)

@@ -147,10 +147,12 @@ class Model:
             self.cap(part, rings[0], place, top=False)
 
     def lathe(self, part: str, profile: Array, place: Array, steps: int = 48, *, top: bool = False, bottom: bool = False) -> None:
-        """Profile (k, 2) of (radius, height) turned about the local height axis."""
+        """Profile (k, 2) of (radius, height) turned about the local height axis; one that ends on the axis is closed by a disc."""
+        if profile[-1, 0] < 0.001:
+            profile, top = profile[:-1], True
         rings = []
         for radius, height in profile:
-            flat = circle(max(radius, 1e-4), steps)
+            flat = circle(radius, steps)
             rings.append(np.stack([flat[:, 0], np.full(steps, height), -flat[:, 1]], axis=1))
         self.loft(part, rings, place)
         if top:
@@ -214,6 +216,11 @@ class Model:
                 positions.append(chart.points.reshape(-1, 3))
                 flat = chart.uv.reshape(-1, 2)
                 flat = flat[:, ::-1] if turned[k] else flat
+                # glTF's v runs down: seen from outside, unmirrored triangles have negative area in (u, v).
+                one, two, three = (flat[(quads - base)[:, k2] if not chart.flip else (quads - base)[:, 2 - k2]] for k2 in range(3))
+                d1, d2 = two - one, three - one
+                if (d1[:, 0] * d2[:, 1] - d1[:, 1] * d2[:, 0]).sum() > 0:
+                    flat = np.stack([flat[:, 0].max() - flat[:, 0], flat[:, 1]], axis=1)
                 uvs.append((flat + offsets[k]) * scale)
                 base += rows * columns
                 count += len(quads)

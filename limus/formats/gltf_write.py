@@ -102,8 +102,7 @@ def glb_bytes(mesh: Mesh, maps: list[GltfMaps] | None = None, *, name: str = "ob
         if mesh.colours is not None:
             attributes["COLOR_0"] = build.array(table[:, at : at + 4], "VEC4", 5126, 34962)
         primitive: dict[str, Any] = {"attributes": attributes, "indices": build.array(index, "SCALAR", 5125, 34963), "mode": 4}
-        if maps:
-            primitive["material"] = part.map_set
+        primitive["material"] = part.map_set
         meshes.append({"name": part.name, "primitives": [primitive]})
         nodes.append({"name": part.name, "mesh": k})
 
@@ -148,6 +147,8 @@ def glb_bytes(mesh: Mesh, maps: list[GltfMaps] | None = None, *, name: str = "ob
         }
         if extensions:
             document["extensionsUsed"] = sorted(extensions)
+    else:
+        document["materials"] = [{"name": title} for title in mesh.map_sets]
     while len(build.blob) % 4:
         build.blob.append(0)
     document |= {"buffers": [{"byteLength": len(build.blob)}], "bufferViews": build.views, "accessors": build.accessors}

@@ -76,8 +76,11 @@ class Picture:
         -------
         (height, width, 3) uint8.
         """
-        values = field if field.ndim == 2 else np.repeat(field[:, None], 3, axis=1)
-        picked = values[np.maximum(self.texel, 0)].astype(np.float32)
+        picked = field[np.maximum(self.texel, 0)].astype(np.float32)
+        return self.show_rows(picked if picked.ndim == 3 else np.repeat(picked[..., None], 3, axis=2), shade=shade)
+
+    def show_rows(self, picked: np.ndarray, *, shade: float = 0.0) -> np.ndarray:
+        """The same from (h * s, w * s, 3) values, one for each ray."""
         if shade > 0:
             picked = picked * (1 - shade + shade * self.light[..., None])
         picked = np.where((self.texel >= 0)[..., None], picked, np.float32(SURROUND / 255))

@@ -1,0 +1,199 @@
+"""Playing the chronicle: from a scene to the finished surface.
+
+Every step is keyed by a hash of what it depends on. Changing layer k therefore plays k and what comes after it again and nothing
+before; masks and noises of later layers are found in the cache unless they look at what changed.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from limus.effects.effect import Event
+from limus.hashing import key_of
+from limus.masks.combine import MODES
+from limus.masks.source import Scope
+from limus.materials.base import BASES, lay_base
+from limus.materials.channels import COLUMNS, COLUMNS_OF
+from limus.materials.substance import Substance
+from limus.readings.measured import Measured
+from limus.readings.reading import Place
+from limus.scene import Layer, Scene
+from limus.strata.cache import Cache
+from limus.strata.pile import FULL_WEIGHTS, NORMAL_MODES, Coat, Pile, weights_for
+from limus.surface.gradient import normal_from_relief
+from limus.surface.texels import Texels
+
+#: A veil keeps what showed before a loss, in the channels that the loss may not touch. It has no thickness of its own.
+VEIL = Substance("veil", hide_um=1.0)
+#: Reach of the ambient occlusion that is delivered with the maps, as a share of the object's diagonal.
+OCCLUSION_SHARE = 0.06
+
+
+@dataclass(frozen=True)
+class Chapter:
+    """What one layer did.
+
+    ``mask`` (n,) is its recipe; ``shown`` (n,) where it showed when it happened; ``coverage`` the area-weighted mean of ``shown``;
+    ``pile`` the surface after it; ``note`` why it did nothing, or "".
+    """
+
+    layer: Layer
+    mask: np.ndarray
+    shown: np.ndarray
+    coverage: float
+    pile: Pile
+    note: str
+
+
+@dataclass(frozen=True)
+class Surface:
+    """The finished surface: ``sheet`` (n, 7), ``relief`` (n,) mm, ``normal`` (n, 3) tangent space, ``occlusion`` (n,) 0 open."""
+
+    sheet: np.ndarray
+    relief: np.ndarray
+    normal: np.ndarray
+    occlusion: np.ndarray
+
+
+class Chronicle:
+    """Plays scenes over one object at one resolution, with a cache that may be shared."""
+
+    def __init__(self, texels: Texels, measured: Measured, cache: Cache) -> None:
+        self.texels = texels
+        self.measured = measured.at(texels)
+        self.cache = cache
+
+    def scope(self, scene: Scene, pile: Pile | None) -> Scope:
+        """What sources may look at, at the moment when ``pile`` is the surface."""
+        return Scope(Place(self.texels, self.measured, scene.setting), self.cache, scene.seed, pile)
+
+    def as_made(self, scene: Scene) -> Pile:
+        """The bare object before anything happened."""
+        key = key_of("as made", self.texels.key, [b.model_dump() for b in scene.bases], scene.seed)
+
+        def make() -> Pile:
+            count = len(self.texels)
+            choice_of_part = np.zeros(len(self.texels.mesh.parts), np.int32)
+            for k, base in enumerate(scene.bases):
+                for number, part in enumerate(self.texels.mesh.parts):
+                    if base.parts is not None and part.name in base.parts:
+                        choice_of_part[number] = k
+            general = next((k for k, b in enumerate(scene.bases) if b.parts is None), 0)
+            named = {name for b in scene.bases if b.parts is not None for name in b.parts}
+            for number, part in enumerate(self.texels.mesh.parts):
+                if part.name not in named:
+                    choice_of_part[number] = general
+            of_texel = choice_of_part[self.texels.part]
+            sheet = np.empty((count, COLUMNS), np.float32)
+            skin = np.zeros(count, np.float32)
+            ferrous = np.zeros(count, np.float32)
+            for k in np.unique(of_texel):
+                base = scene.bases[k] if scene.bases else None
+                entry = BASES[base.material if base else "cast iron"]
+                here = of_texel == k
+                sheet[here], skin[here] = lay_base(self.texels.position[here], entry, scene.seed, base.relief if base else 1.0)
+                ferrous[here] = entry.substance.family == "ferrous"
+            for array in (sheet, skin, ferrous):
+                array.setflags(write=False)
+            return Pile(self.texels, key, sheet, ferrous, skin)
+
+        pile: Pile = self.cache.get(key, make, size=len(self.texels) * (COLUMNS + 2) * 4)
+        return pile
+
+    def play(self, scene: Scene, *, until: str | None = None, check: Callable[[], None] | None = None) -> list[Chapter]:
+        """Play all layers that are on, oldest first.
+
+        Parameters
+        ----------
+        until : stop after the layer with this id. check : called between layers; may raise ``Cancelled``.
+
+        Returns
+        -------
+        one chapter per layer played.
+        """
+        pile = self.as_made(scene)
+        chapters: list[Chapter] = []
+        for layer in scene.layers:
+            if check is not None:
+                check()
+            if layer.on:
+                chapter = self._chapter(scene, layer, pile)
+                chapters.append(chapter)
+                pile = chapter.pile
+            if layer.id == until:
+                break
+        return chapters
+
+    def _chapter(self, scene: Scene, layer: Layer, before: Pile) -> Chapter:
+        scope = self.scope(scene, before)
+        key = key_of("chapter", before.key, scope.key, layer.model_dump())
+        found = self.cache.peek(key)
+        if found is not None:
+            return found  # type: ignore[no-any-return]
+        mask = layer.where.value(scope)
+        amounts = {name: use.weight for name, use in layer.channels.items()}
+        modes = NORMAL_MODES.copy()
+        for name, use in layer.channels.items():
+            if name in COLUMNS_OF:
+                modes[COLUMNS_OF[name]] = MODES[use.blend]
+        weights = weights_for(amounts)
+        loss = layer.effect.family == "loss"
+        event = Event(
+            layer.id, layer.name, before, mask, layer.strength, scope,
+            FULL_WEIGHTS if loss else weights, NORMAL_MODES if loss else modes,
+        )  # fmt: skip
+        outcome = layer.effect.apply(event)
+        pile, note = outcome.pile, outcome.note
+        if loss and (weights < 1).any() and pile is not before:
+            # Beyond any number of hiding thicknesses a veil is opaque: -ln(1 - shown) gives the coverage wanted.
+            thick = -np.log(np.maximum(1.0 - outcome.shown, 1e-6)).astype(np.float32)
+            pile = pile.with_coat(Coat(layer.id, f"{layer.name}: kept", VEIL, thick, before.visible(), (1.0 - weights).astype(np.float32), NORMAL_MODES))
+        relief_amount = amounts.get("relief", 1.0)
+        if relief_amount < 1 and pile is not before:
+            pile = replace(pile, skin=pile.skin + np.float32(relief_amount - 1.0) * (pile.relief() - before.relief()))
+        pile = replace(pile, key=key)
+        coverage = self.texels.share(outcome.shown)
+        if not note:
+            if layer.strength == 0:
+                note = "Its strength is 0"
+            elif float(mask.max(initial=0.0)) < 0.004:
+                note = "Its mask is black everywhere"
+            elif coverage < 1e-6:
+                note = "It changes nothing here"
+        chapter = Chapter(layer, mask, outcome.shown, coverage, pile, note)
+        self.cache.put(key, chapter, size=self._new_bytes(before, pile) + outcome.shown.nbytes)
+        return chapter
+
+    @staticmethod
+    def _new_bytes(before: Pile, after: Pile) -> int:
+        old = {id(before.skin), *(id(c.thickness) for c in before.coats), *(id(c.sheet) for c in before.coats)}
+        arrays = [after.skin, *(c.thickness for c in after.coats), *(c.sheet for c in after.coats)]
+        fresh = [a for a in arrays if id(a) not in old]
+        for array in fresh:
+            array.setflags(write=False)
+        return sum(a.nbytes for a in fresh)
+
+    def finish(self, pile: Pile) -> Surface:
+        """What shows: channels, relief, and the normal that follows from the relief."""
+        relief = self.cache.get(key_of("relief", pile.key), pile.relief)
+        return Surface(
+            sheet=self.cache.get(key_of("visible", pile.key), pile.visible),
+            relief=relief,
+            normal=self.cache.get(key_of("normal", pile.key), lambda: normal_from_relief(self.texels, relief)),
+            occlusion=self.occlusion(),
+        )
+
+    def occlusion(self) -> np.ndarray:
+        """(n,) float32: the ambient occlusion that goes with the maps."""
+        return self.cache.get(key_of("ao", self.texels.key, self.measured.plan.__dict__), lambda: self.measured.occlusion(self.texels.mesh.diagonal * 1000 * OCCLUSION_SHARE))  # type: ignore[no-any-return]
+
+    def exposures(self, pile: Pile) -> list[tuple[str, str, np.ndarray]]:
+        """(layer id, name, (n,) exposure) of the base ("", "Bare base") and of every coat, oldest first; veils left out."""
+        out = [("", "Bare base", self.cache.get(key_of("exposure", pile.key, -1), lambda: pile.exposure(-1)))]
+        for k, coat in enumerate(pile.coats):
+            if coat.substance.family != "veil":
+                out.append((coat.layer, coat.name, self.cache.get(key_of("exposure", pile.key, k), lambda k=k: pile.exposure(k))))  # type: ignore[misc]
+        return out

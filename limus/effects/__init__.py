@@ -1,0 +1,1 @@
+"""Effects: what can happen to a surface, one file each."""

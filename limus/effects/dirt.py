@@ -1,0 +1,54 @@
+"""Effect: dirt."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+import numpy as np
+
+from limus.effects.effect import Effect, Event, Kind, Outcome
+from limus.fields import colour, number
+from limus.masks.recipe import Recipe, term
+from limus.masks.sources.hollows import Hollows
+from limus.masks.sources.noise import Noise
+from limus.masks.sources.sheltered import Sheltered
+from limus.materials.channels import BLUE, RED, full, sheet
+from limus.materials.substance import DIRT
+
+
+class Dirt(Effect):
+    """Grime that stays in cavities, along joints and in sheltered places."""
+
+    kind: Literal["dirt"] = "dirt"
+    order: ClassVar[int] = 3
+    family: ClassVar[Kind] = "deposit"
+    title: ClassVar[str] = "Dirt"
+    summary: ClassVar[str] = "Grime in hollows, along joints and wherever nothing washes it off"
+
+    color: tuple[float, float, float] = colour((0.052, 0.041, 0.030), "Color")
+    thickness_um: float = number(32.0, "Thickness", "µm", 0.0, 5000.0, (0.0, 200.0), "Where the mask is white")
+    roughness: float = number(0.92, "Roughness", "", 0.05, 1.0, (0.5, 1.0))
+    clumps: float = number(0.5, "Clumped", "%", 0.0, 1.0, about="Uneven thickness")
+    clump_mm: float = number(12.0, "Clump size", "mm", 0.2, 500.0, (1.0, 80.0), log=True)
+
+    @classmethod
+    def default_where(cls) -> Recipe:
+        """Sheltered places and creases, broken up."""
+        return Recipe(
+            terms=[
+                term(Sheltered(reach_mm=64.0), low=0.18, high=0.85),
+                term(Hollows(radius_mm=8.0), low=0.04, high=0.32, combine="screen", amount=0.85),
+                term(Noise(size_mm=55.0, octaves=5, seed=8), low=0.1, high=0.8, amount=0.75),
+            ]
+        )
+
+    def apply(self, event: Event) -> Outcome:
+        """Lay the coat."""
+        lump = event.noise(self.clump_mm, octaves=4, salt=41)
+        tone = event.noise(self.clump_mm * 4, octaves=3, salt=42)
+        amount = event.mask * np.float32(event.strength)
+        thickness = amount * np.float32(self.thickness_um) * np.clip(np.float32(1.0) + np.float32(self.clumps) * lump, 0.05, 3.0)
+        out = full(sheet(self.color, 0.0, self.roughness), len(amount))
+        out[:, RED : BLUE + 1] *= np.clip(np.float32(1.0) + np.float32(0.16) * tone, 0.4, 1.8)[:, None]
+        shown = np.float32(1.0) - np.exp(-thickness / np.float32(DIRT.hide_um))
+        return Outcome(event.pile.with_coat(event.coat(event.name, DIRT, thickness, out)), shown)

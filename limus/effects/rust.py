@@ -1,0 +1,120 @@
+"""Effect: rust."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+import numpy as np
+
+from limus.effects.effect import Effect, Event, Kind, Outcome, raised
+from limus.fields import choice, number
+from limus.masks.recipe import Recipe, term
+from limus.masks.shape import smoothstep
+from limus.masks.sources.noise import Noise
+from limus.masks.sources.sheltered import Sheltered
+from limus.materials.channels import BLUE, RED, ROUGHNESS, full, sheet
+from limus.materials.substance import OXIDE
+from limus.surface.blur import blur
+
+#: First-year loss of carbon steel in micrometres, middle of the class (ISO 9223, table 2; from memory: C1 <= 1.3, C2 1.3-25,
+#: C3 25-50, C4 50-80, C5 80-200, CX 200-700).
+FIRST_YEAR_UM: dict[str, float] = {"C1": 0.65, "C2": 13.0, "C3": 37.5, "C4": 65.0, "C5": 140.0, "CX": 450.0}
+#: Exponent for carbon steel, ISO 9224 (from memory).
+EXPONENT = 0.523
+#: Volume of oxide per volume of iron, Fe -> Fe2O3 (Pilling and Bedworth 1923; from memory).
+OXIDE_VOLUME = 2.14
+
+FRESH, BROWN, DARK, FLECK = (0.30, 0.105, 0.033), (0.17, 0.058, 0.022), (0.085, 0.034, 0.018), (0.235, 0.095, 0.036)
+
+
+def corrosion_depth_um(first_year_um: float, years: float) -> float:
+    """Iron lost after ``years``: D = r t^b (ISO 9224, b = 0.523 for carbon steel)."""
+    return float(first_year_um * years**EXPONENT) if years > 0 else 0.0
+
+
+class Rust(Effect):
+    """Exposed iron turns to oxide.
+
+    Depth follows the corrosivity of the setting and the years; oxide takes 2.14 times the room of the iron it came from, so a
+    rusted spot stands up. Oxide is not a metal: metalness 0, roughness high and broken up. It creeps under the rim of paint and
+    stains it.
+    """
+
+    kind: Literal["rust"] = "rust"
+    order: ClassVar[int] = 2
+    family: ClassVar[Kind] = "change"
+    title: ClassVar[str] = "Rust"
+    summary: ClassVar[str] = "Bare iron corrodes by class and years, swells, creeps under paint and stains it"
+
+    years: float = number(10.0, "Years", "years", 0.0, 500.0, (0.0, 40.0), "Time since the iron was laid bare")
+    climate: Literal["setting", "C1", "C2", "C3", "C4", "C5", "CX"] = choice(
+        "setting", "Corrosivity", "Class after ISO 9223", setting="as in the setting",
+        C1="C1 very low", C2="C2 low", C3="C3 medium", C4="C4 high", C5="C5 very high", CX="CX extreme",
+    )  # fmt: skip
+    creep_mm: float = number(2.5, "Creep under the rim", "mm", 0.0, 100.0, (0.0, 15.0), "How far the stain reaches from bare iron over the paint")
+    stain: float = number(0.5, "Stain", "%", 0.0, 1.0, about="Strength of the stain around bare spots")
+    flecks: float = number(0.5, "Flecks", "%", 0.0, 1.0, about="Lighter, younger oxide among the dark")
+    fleck_mm: float = number(6.0, "Fleck size", "mm", 0.2, 200.0, (1.0, 40.0), log=True)
+    scale: float = number(0.5, "Scale and pits", "%", 0.0, 1.0, about="Roughness of the relief that the oxide makes")
+
+    @classmethod
+    def default_where(cls) -> Recipe:
+        """Everywhere that iron is bare, stronger where water stays."""
+        return Recipe(
+            terms=[
+                term(Noise(size_mm=70.0, octaves=4, seed=5), low=0.05, high=0.6, out_low=0.35),
+                term(Sheltered(reach_mm=32.0), low=0.0, high=0.7, combine="add", amount=0.35),
+            ]
+        )
+
+    def apply(self, event: Event) -> Outcome:
+        """Grow the oxide on bare iron, and stain what is near."""
+        pile = event.pile
+        nothing = np.zeros(len(event.mask), np.float32)
+        if not pile.ferrous.any():
+            return Outcome(pile, nothing, "Nothing here is iron or steel")
+        bare = pile.exposure_of("iron")
+        reach = bare * event.mask * np.float32(event.strength)
+        if not (reach > 0.004).any():
+            return Outcome(pile, nothing, "No iron is exposed in this place: chip the paint first, or widen the place")
+        setting = event.scope.place.setting.corrosivity
+        depth = corrosion_depth_um(FIRST_YEAR_UM[setting if self.climate == "setting" else self.climate], self.years)
+        if depth <= 0:
+            return Outcome(pile, nothing, "No time has passed: raise the years")
+        count = len(reach)
+        mottle = event.noise(self.fleck_mm * 2.5, octaves=4, salt=31)
+        grain = event.noise(self.fleck_mm * 0.45, octaves=3, gain=0.6, salt=32)
+        scale = event.noise(self.fleck_mm * 1.1, octaves=4, gain=0.6, salt=33)
+
+        local = np.float32(depth) * reach * np.clip(np.float32(1.0) + np.float32(0.35) * mottle, 0.3, 2.0)
+        # Colour by age: bright while thin, brown, then dark scale with lighter flecks.
+        t = np.clip(local / np.float32(180.0), 0.0, 1.0)
+        age = smoothstep(local, 3.0, 45.0)[:, None]
+        old = smoothstep(t + np.float32(0.10) * mottle, 0.15, 0.75)[:, None]
+        sheet_out = full(sheet(FRESH, 0.0, 0.8), count)
+        rgb = np.array(FRESH, np.float32) * (1 - age) + np.array(BROWN, np.float32) * age
+        rgb = rgb * (1 - old) + np.array(DARK, np.float32) * old
+        fleck = (np.float32(self.flecks) * smoothstep(np.float32(0.6) * grain + np.float32(0.6) * mottle, 0.35, 1.5))[:, None]
+        rgb = rgb * (1 - fleck) + np.array(FLECK, np.float32) * fleck
+        rgb *= (np.float32(1.0) + np.float32(0.14) * grain)[:, None]
+        sheet_out[:, RED : BLUE + 1] = np.clip(rgb, 0.004, 0.6)
+        sheet_out[:, ROUGHNESS] = np.clip(np.float32(0.80) + np.float32(0.09) * grain - np.float32(0.10) * old[:, 0] * np.maximum(mottle, 0), 0.6, 1.0)
+
+        thickness = local * np.float32(OXIDE_VOLUME)
+        shown = np.float32(1.0) - np.exp(-thickness / np.float32(OXIDE.hide_um))
+        if self.creep_mm > 0 and self.stain > 0:
+            near = blur(pile.texels, reach, self.creep_mm)
+            # Twice the softened value: half the stain's strength right at the rim, fading over the reach, and uneven.
+            halo = np.minimum(near * np.float32(2.0), np.float32(1.0)) * np.float32(self.stain)
+            halo *= np.clip(np.float32(0.6) + np.float32(0.45) * mottle, 0.0, 1.0) * np.float32(event.strength)
+            halo *= np.float32(1.0) - bare
+            extra = -np.log(np.maximum(np.float32(1.0) - np.minimum(halo, np.float32(0.92)), np.float32(1e-3))) * np.float32(OXIDE.hide_um)
+            thickness = thickness + extra
+            tint = np.clip(halo * (np.float32(1.0) - shown), 0, 1)[:, None]
+            sheet_out[:, RED : BLUE + 1] = sheet_out[:, RED : BLUE + 1] * (1 - tint) + np.array(BROWN, np.float32) * tint
+            shown = np.maximum(shown, halo)
+        out = pile.with_coat(event.coat(event.name, OXIDE, thickness, sheet_out))
+        # The iron that became oxide is gone; scale is uneven, pits go in.
+        rough = np.float32(self.scale) * local * np.float32(0.001) * (np.float32(0.55) * scale + np.float32(0.35) * grain)
+        out = raised(out, rough - local * np.float32(0.001))
+        return Outcome(out, shown)

@@ -1,0 +1,43 @@
+"""How a parameter is declared: title, unit, description, hard limits and soft range, in one line.
+
+The API publishes these as JSON Schema and the interface draws its controls from them.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from pydantic import BaseModel, ConfigDict, Field
+
+
+class Document(BaseModel):
+    """Base of everything in a scene document: unknown fields and NaN are refused."""
+
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False, validate_default=False)
+
+
+def number(default: float, title: str, unit: str, low: float, high: float, soft: tuple[float, float] | None = None, about: str = "", *, log: bool = False) -> Any:
+    """A number with hard limits ``low`` .. ``high`` and a ``soft`` range for sliders; ``log`` spaces the slider by ratio."""
+    return Field(
+        default,
+        ge=low,
+        le=high,
+        title=title,
+        description=about,
+        json_schema_extra={"unit": unit, "soft": list(soft or (low, high)), "control": "slider", "scale": "log" if log else "linear"},
+    )
+
+
+def colour(default: tuple[float, float, float], title: str, about: str = "") -> Any:
+    """A colour: three linear Rec. 709 components 0..1."""
+    return Field(default, title=title, description=about, json_schema_extra={"control": "colour", "unit": "linear"})
+
+
+def choice(default: str, title: str, about: str = "", **names: str) -> Any:
+    """One of the words of a Literal type; ``names`` gives the text shown for each."""
+    return Field(default, title=title, description=about, json_schema_extra={"control": "choice", "names": dict(names)})
+
+
+def switch(default: bool, title: str, about: str = "") -> Any:
+    """On or off."""
+    return Field(default, title=title, description=about, json_schema_extra={"control": "switch"})

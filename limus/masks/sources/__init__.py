@@ -1,0 +1,1 @@
+"""Sources of masks, one file each."""

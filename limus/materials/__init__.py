@@ -1,0 +1,1 @@
+"""Materials: channels, base materials, colour."""

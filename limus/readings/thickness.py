@@ -1,0 +1,27 @@
+"""Reading: thickness."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from limus.readings.reading import Place, Reading
+
+
+class Thickness(Reading):
+    """Solid straight below the point, mean over a 30 degree cone, capped."""
+
+    kind = "thickness"
+    title = "Thickness"
+    unit = "mm"
+    size = "reach"
+    default_size_mm = 128.0
+    low = 0.0
+    high = 128.0
+    colours = "grey"
+    rays = True
+    about = "Solid straight below the point, mean over a 30 degree cone, capped"
+
+    @classmethod
+    def value(cls, place: Place, size_mm: float) -> np.ndarray:
+        """(n,) float32; see about."""
+        return np.minimum(place.measured.thickness, np.float32(size_mm))

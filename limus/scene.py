@@ -1,0 +1,168 @@
+"""The scene document: what a project is.
+
+One pydantic model serves the API, the command line and the files, so there is one place where values are checked.
+"""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any, Literal
+
+from pydantic import Field, ValidationError, model_validator
+
+from limus.effects.catalogue import EFFECTS, AnyEffect
+from limus.errors import InputError
+from limus.fields import Document, number, switch
+from limus.masks.combine import Blend
+from limus.masks.recipe import SOURCES, Recipe
+from limus.masks.sources.exposed import Exposed
+from limus.materials.base import BaseChoice
+from limus.materials.channels import Channel
+from limus.setting import Setting
+
+#: The version this program writes and reads.
+VERSION = 1
+#: Words of the source "exposed" that are not layers.
+_GENERAL = ("base", "iron", "coating")
+
+
+class ChannelUse(Document):
+    """How a layer speaks in one channel."""
+
+    on: bool = switch(True, "On", "Off: the layer leaves this channel as it was")
+    amount: float = number(1.0, "Amount", "%", 0.0, 1.0)
+    blend: Blend = "normal"
+
+    @property
+    def weight(self) -> float:
+        """Amount, or 0 when off."""
+        return self.amount if self.on else 0.0
+
+
+class Layer(Document):
+    """One thing that happened."""
+
+    id: str = Field(pattern=r"^[a-z0-9][a-z0-9-]{0,39}$", description="Stays the same when the layer is renamed or moved")
+    name: str = Field(min_length=1, max_length=80)
+    on: bool = True
+    effect: AnyEffect
+    where: Recipe = Field(default_factory=Recipe)
+    strength: float = number(1.0, "Strength", "%", 0.0, 1.0)
+    channels: dict[Channel, ChannelUse] = Field(default_factory=dict)
+
+
+class ObjectFile(Document):
+    """The imported model; the path is relative to the scene document."""
+
+    file: str = Field(min_length=1, max_length=500)
+
+
+class Scene(Document):
+    """Everything about one weathered object."""
+
+    version: Literal[1] = 1
+    name: str = Field("Untitled", min_length=1, max_length=120)
+    object: ObjectFile
+    setting: Setting = Field(default_factory=Setting)
+    seed: int = Field(1, ge=0, le=2**31 - 1, title="Seed")
+    bases: list[BaseChoice] = Field(default_factory=lambda: [BaseChoice()], max_length=64)
+    layers: list[Layer] = Field(default_factory=list, max_length=200)
+
+    @model_validator(mode="after")
+    def _references(self) -> Scene:
+        seen: dict[str, str] = {}
+        all_ids = {layer.id for layer in self.layers}
+        for k, layer in enumerate(self.layers):
+            if layer.id in seen:
+                raise ValueError(f"layers[{k}].id|two layers have the id '{layer.id}'|Give every layer an id of its own")
+            for j, term in enumerate(layer.where.terms):
+                source = term.source
+                if isinstance(source, Exposed) and source.what not in _GENERAL and seen.get(source.what) not in ("deposit", "change"):
+                    path = f"layers[{k}].where.terms[{j}].source.what"
+                    if source.what not in all_ids:
+                        raise ValueError(f"{path}|refers to the layer '{source.what}', which does not exist|Choose another layer, 'base', 'iron' or 'coating'")
+                    raise ValueError(f"{path}|refers to the layer '{source.what}', which leaves no coat before '{layer.name}' happens|Choose a layer to its left that leaves a coat")
+            seen[layer.id] = layer.effect.family
+        return self
+
+
+def _path(location: tuple[Any, ...]) -> str:
+    out = ""
+    before: Any = ""
+    for step in location:
+        if isinstance(step, int):
+            out += f"[{step}]"
+        elif before in ("effect", "source") and (step in EFFECTS or step in SOURCES):
+            pass  # the tag of a discriminated union is not a field
+        else:
+            out += f".{step}" if out else str(step)
+        before = step
+    return out
+
+
+def _problem(error: Any) -> tuple[str, str, str]:
+    """(field, problem, remedy) for one pydantic error."""
+    location = _path(error["loc"])
+    kind, context, given = error["type"], error.get("ctx", {}), error.get("input")
+    shown = json.dumps(given, default=str) if not isinstance(given, (dict, list)) else ""
+    if kind == "value_error" and "|" in str(context.get("error", "")):
+        field, problem, remedy = str(context["error"]).split("|")
+        return field, problem, remedy
+    if kind in ("less_than_equal", "greater_than_equal"):
+        word, limit = ("above", context["le"]) if kind == "less_than_equal" else ("below", context["ge"])
+        return location, f"{shown} is {word} the limit {limit:g}", f"Use a number {'up to' if word == 'above' else 'from'} {limit:g}"
+    if kind == "union_tag_invalid":
+        what = "effect" if location.endswith("effect") else "source"
+        return f"{location}.kind", f"'{context.get('tag')}' is not a known {what}", f"Use one of {context.get('expected_tags')}"
+    if kind == "union_tag_not_found":
+        return f"{location}.kind", "is missing", "Say which kind it is"
+    if kind == "missing":
+        return location, "is missing", "Add it"
+    if kind == "extra_forbidden":
+        return location, "is not a known field", "Remove it, or check its spelling"
+    if kind == "literal_error":
+        return location, f"{shown} is not accepted", f"Use {context.get('expected')}"
+    if kind == "finite_number":
+        return location, "is not a finite number", "Use a plain number"
+    return location, f"{error['msg'][0].lower()}{error['msg'][1:]}" + (f" (got {shown[:60]})" if shown else ""), "Correct the value"
+
+
+def scene_from(document: Any, where: str = "scene") -> Scene:
+    """Check a parsed document.
+
+    Raises
+    ------
+    InputError : the first problem found, with the path of the field, the bad value and what would be accepted.
+    """
+    if not isinstance(document, dict):
+        raise InputError("the document is not a JSON object", where=where, remedy="Start from the output of 'limus schema' or a saved scene")
+    if document.get("version") != VERSION or isinstance(document.get("version"), bool):
+        given = json.dumps(document.get("version"), default=str)
+        raise InputError(f"scene version {given} is not known; this program reads version {VERSION}", where=f"{where}: version", remedy="Open it with the program that wrote it, or update Limus")
+    try:
+        return Scene.model_validate(document)
+    except ValidationError as error:
+        field, problem, remedy = _problem(error.errors()[0])
+        raise InputError(problem, where=f"{where}: {field}", remedy=remedy) from error
+
+
+def load_scene(path: Path) -> Scene:
+    """Read and check a scene file.
+
+    Raises
+    ------
+    InputError : unreadable, not JSON, or not a valid scene.
+    """
+    try:
+        document = json.loads(path.read_text(encoding="utf-8"))
+    except OSError as error:
+        raise InputError(f"the file cannot be read ({error.strerror})", where=str(path), remedy="Check the path") from error
+    except (ValueError, RecursionError) as error:
+        raise InputError(f"the file is not JSON ({error})", where=path.name, remedy="Save it again, or correct it by hand") from error
+    return scene_from(document, path.name)
+
+
+def scene_schema() -> dict[str, Any]:
+    """JSON Schema of the scene document."""
+    return {"$schema": "https://json-schema.org/draft/2020-12/schema", **Scene.model_json_schema()}

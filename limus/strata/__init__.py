@@ -1,0 +1,1 @@
+"""Strata: the substrate and the coats on it, and the playing of the chronicle."""

@@ -1,0 +1,103 @@
+"""How fit the UVs of a mesh are for texturing."""
+
+from __future__ import annotations
+
+from dataclasses import asdict, dataclass
+from typing import Any
+
+import numpy as np
+
+from limus.parallel import kernel
+from limus.surface.adjacency import adjacency
+from limus.surface.mesh import Mesh
+from limus.surface.rasterise import rasterise
+from limus.surface.tangents import uv_gradients
+
+
+@dataclass(frozen=True)
+class UvHealth:
+    """Figures over the whole object; shares are 0..1 of the real surface unless said otherwise.
+
+    ``overlapping``: share of used texture space that more than one triangle claims. ``outside``: surface whose UVs leave 0..1.
+    ``flipped``: surface with mirrored UVs. ``zero_area``: triangles without UV area. ``stretch``: area-weighted mean ratio of the
+    longer to the shorter texel side. ``density``: texels per metre at 1024 (area-weighted median), with its 5 % and 95 % points.
+    """
+
+    present: bool
+    islands: int = 0
+    used: float = 0.0
+    overlapping: float = 0.0
+    outside: float = 0.0
+    flipped: float = 0.0
+    zero_area: int = 0
+    stretch: float = 1.0
+    density: float = 0.0
+    density_low: float = 0.0
+    density_high: float = 0.0
+
+    def as_dict(self) -> dict[str, Any]:
+        """Plain numbers."""
+        return asdict(self)
+
+
+@kernel
+def _claims(uv, triangles, page, owner, size, counts):  # type: ignore[no-untyped-def]
+    """Count for each pixel how many triangles have its centre well inside (not on an edge)."""
+    for t in range(triangles.shape[0]):
+        a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
+        ax, ay = uv[a, 0] * size - 0.5, uv[a, 1] * size - 0.5
+        bx, by = uv[b, 0] * size - 0.5, uv[b, 1] * size - 0.5
+        cx, cy = uv[c, 0] * size - 0.5, uv[c, 1] * size - 0.5
+        det = (bx - ax) * (cy - ay) - (cx - ax) * (by - ay)
+        if abs(det) < 1e-12:
+            continue
+        for y in range(max(0, int(np.ceil(min(ay, by, cy)))), min(size - 1, int(np.floor(max(ay, by, cy)))) + 1):
+            for x in range(max(0, int(np.ceil(min(ax, bx, cx)))), min(size - 1, int(np.floor(max(ax, bx, cx)))) + 1):
+                w1 = ((x - ax) * (cy - ay) - (cx - ax) * (y - ay)) / det
+                w2 = ((bx - ax) * (y - ay) - (x - ax) * (by - ay)) / det
+                if w1 > 1e-4 and w2 > 1e-4 and w1 + w2 < 1 - 1e-4:
+                    counts[page[t] * size * size + y * size + x] += 1
+
+
+def uv_health(mesh: Mesh, size: int = 1024) -> UvHealth:
+    """Inspect the UVs; overlap is counted on a ``size`` x ``size`` raster per map set."""
+    if mesh.uv is None:
+        return UvHealth(False)
+    uv = mesh.uv.astype(np.float64)
+    tri = mesh.triangles
+    area = mesh.areas
+    total = max(float(area.sum()), 1e-30)
+    q = uv[tri]
+    d1, d2 = q[:, 1] - q[:, 0], q[:, 2] - q[:, 0]
+    signed = d1[:, 0] * d2[:, 1] - d1[:, 1] * d2[:, 0]
+    shift = np.floor(q.mean(axis=1))
+    outside = ((q < -1e-5) | (q > 1 + 1e-5)).any(axis=(1, 2))
+    flat = (q - shift[:, None, :]).reshape(-1, 2)
+    corners = np.arange(len(flat), dtype=np.int32).reshape(-1, 3)
+    owner = rasterise(flat, corners, mesh.triangle_map_set, len(mesh.map_sets), size)
+    counts = np.zeros(len(owner), np.int32)
+    _claims(flat, corners, mesh.triangle_map_set, owner, size, counts)
+    used = int((owner >= 0).sum())
+    along_u, along_v = uv_gradients(mesh)
+    alive = np.abs(signed) > 1e-14
+    lu, lv = np.linalg.norm(along_u, axis=1), np.linalg.norm(along_v, axis=1)
+    ratio = np.where(alive, np.maximum(lu, lv) / np.maximum(np.minimum(lu, lv), 1e-12), 1.0)
+    per_texel = np.linalg.norm(np.cross(along_u, along_v), axis=1) / size**2
+    density = np.where(alive, 1.0 / np.sqrt(np.maximum(per_texel, 1e-30)), 0.0) * (1024 / size)
+    order = np.argsort(density[alive])
+    cumulative = np.cumsum(area[alive][order])
+    points = [float(density[alive][order][min(int(np.searchsorted(cumulative, s * cumulative[-1])), len(order) - 1)]) for s in (0.05, 0.5, 0.95)] if len(order) else [0.0, 0.0, 0.0]
+    # glTF's v runs down, so an unmirrored triangle has negative signed area in (u, v) when seen from outside.
+    return UvHealth(
+        present=True,
+        islands=int(adjacency(mesh).island.max()) + 1,
+        used=used / len(owner),
+        overlapping=float((counts > 1).sum() / max(used, 1)),
+        outside=float(area[outside].sum() / total),
+        flipped=float(area[signed > 1e-14].sum() / total),
+        zero_area=int((~alive).sum()),
+        stretch=float((ratio * area).sum() / total),
+        density=points[1],
+        density_low=points[0],
+        density_high=points[2],
+    )

@@ -1,0 +1,309 @@
+"""Evaluate a scene for the view: maps, look-through, coverages and small pictures."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from typing import Literal
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict, Field
+
+from limus.chronicle import Chapter, Chronicle
+from limus.errors import InputError
+from limus.formats.png import png_bytes
+from limus.hashing import key_of
+from limus.masks.coverage import histogram
+from limus.materials.channels import CLEAR_COAT, METALNESS, ROUGHNESS
+from limus.materials.colour import to_srgb
+from limus.materials.encode import encode_surface
+from limus.readings.catalogue import READINGS
+from limus.readings.reading import Place
+from limus.review.look import coloured, legend, ramp, rgba
+from limus.review.picture import Picture
+from limus.scene import Scene
+from limus.strata.cache import Cache
+from limus.strata.pile import Pile
+from server.projects.map_store import MapStore
+
+
+class Look(BaseModel):
+    """What the view shows."""
+
+    model_config = ConfigDict(extra="forbid")
+    kind: Literal["lit", "channel", "reading", "mask", "term", "coat"] = "lit"
+    name: str = Field("", max_length=80, description="Channel or reading")
+    size_mm: float = Field(0.0, ge=0, le=1e6, description="Radius or reach of a reading; 0: its default")
+    layer: str = Field("", max_length=40)
+    index: int = Field(0, ge=0, le=400, description="Term of the recipe, or number of the coat")
+
+
+class LegendOut(BaseModel):
+    """Colours of a look-through: ``stops`` are (place 0..1, colour)."""
+
+    low: float
+    high: float
+    unit: str
+    stops: list[tuple[float, str]]
+    low_word: str
+    high_word: str
+
+
+class LookOut(BaseModel):
+    """One picture per map set, by hash, and its legend."""
+
+    title: str
+    maps: list[str]
+    legend: LegendOut | None = None
+
+
+class MapsOut(BaseModel):
+    """Hashes of raw RGBA maps, one per map set. ``clear_coat`` is empty where nothing is coated."""
+
+    base_color: list[str]
+    orm: list[str]
+    normal: list[str]
+    clear_coat: list[str]
+
+
+class LayerOut(BaseModel):
+    """What a layer did: share of the surface where it showed, why it did nothing, and its small picture (a hash)."""
+
+    id: str
+    coverage: float
+    note: str
+    picture: str = ""
+
+
+class CoatOut(BaseModel):
+    """A coat, or the bare base (layer ""), and the share of the surface where it shows today."""
+
+    layer: str
+    name: str
+    share: float
+    picture: str = ""
+
+
+class TermOut(BaseModel):
+    """A line of the selected layer's recipe."""
+
+    histogram: list[float]
+    picture: str = ""
+
+
+class WhereOut(BaseModel):
+    """The selected layer's recipe as a whole: mean over the surface, histogram, picture, and its lines."""
+
+    share: float
+    histogram: list[float]
+    picture: str = ""
+    terms: list[TermOut]
+
+
+class EvaluationOut(BaseModel):
+    """The answer to an evaluation."""
+
+    ticket: int
+    resolution: int
+    readings: Literal["good", "draft"]
+    texel_mm: float
+    maps: MapsOut | None = None
+    look: LookOut | None = None
+    layers: list[LayerOut]
+    coats: list[CoatOut]
+    where: WhereOut | None = None
+    pictures: dict[str, str] = Field(default_factory=dict, description="Small pictures of channels and readings, by name")
+    spent_ms: float = 0.0
+
+
+CARD = (118, 58)
+THUMB = (26, 26)
+
+
+class Evaluator:
+    """One evaluation for one owner."""
+
+    def __init__(self, chronicle: Chronicle, scene: Scene, owner: int, maps: MapStore, cache: Cache) -> None:
+        self.chronicle, self.scene, self.owner, self.maps, self.cache = chronicle, scene, owner, maps, cache
+        self.texels = chronicle.texels
+
+    # -- maps -----------------------------------------------------------------------------------------------------------------
+
+    def _pages(self, pages: np.ndarray) -> list[str]:
+        return [self.maps.put(self.owner, pages[k].tobytes(), "application/octet-stream") for k in range(self.texels.pages)]
+
+    def lit(self, pile: Pile) -> MapsOut:
+        """The finished maps; encoded once per state of the surface."""
+        key = key_of("maps", pile.key, self.owner)
+        kept = self.cache.peek(key)
+        if kept is not None and self.maps.holds(self.owner, [h for group in kept.values() for h in group]):
+            return MapsOut(**kept)
+        surface = self.chronicle.finish(pile)
+        encoded = encode_surface(self.texels, surface.sheet, surface.normal, surface.occlusion)
+        coated = bool((surface.sheet[:, CLEAR_COAT] > 0.002).any())
+        out = {name: self._pages(pages) for name, pages in encoded.items() if name != "clear_coat" or coated}
+        out.setdefault("clear_coat", [])
+        self.cache.put(key, out, size=1024)
+        return MapsOut(**out)
+
+    # -- look-through ---------------------------------------------------------------------------------------------------------
+
+    def channel(self, name: str, pile: Pile) -> tuple[np.ndarray, str, float, float, str, str]:
+        """(values, ramp, low, high, unit, title); ramp "" for colours that are shown as they are."""
+        surface = self.chronicle.finish(pile)
+        if name == "base_color":
+            return to_srgb(surface.sheet[:, :3]), "", 0, 1, "", "Base color"
+        if name == "normal":
+            return surface.normal * np.float32(0.5) + np.float32(0.5), "", 0, 1, "", "Normal"
+        if name == "relief":
+            low, high = (float(np.quantile(surface.relief[:: max(1, len(surface.relief) // 20000)], q)) for q in (0.005, 0.995))
+            return surface.relief, "grey", low, max(high, low + 1e-4), "mm", "Relief"
+        plain = {"roughness": (ROUGHNESS, "Roughness"), "metalness": (METALNESS, "Metalness"), "clear_coat": (CLEAR_COAT, "Clear coat")}
+        if name in plain:
+            column, title = plain[name]
+            return np.ascontiguousarray(surface.sheet[:, column]), "grey", 0, 1, "", title
+        if name == "ambient_occlusion":
+            return np.float32(1) - surface.occlusion, "grey", 0, 1, "", "Ambient occlusion"
+        raise InputError(f"there is no channel '{name}'", where="look.name", remedy="Choose base_color, roughness, metalness, relief, normal, clear_coat or ambient_occlusion")
+
+    def reading(self, name: str, size_mm: float) -> tuple[np.ndarray, str, float, float, str, str, float]:
+        """(values, ramp, low, high, unit, title, size used)."""
+        if name not in READINGS:
+            raise InputError(f"there is no reading '{name}'", where="look.name", remedy=f"Choose one of: {', '.join(READINGS)}")
+        reading = READINGS[name]
+        size = size_mm or reading.default_size_mm
+        values = self.cache.get(
+            key_of("reading", self.texels.key, self.chronicle.measured.plan.__dict__, self.scene.setting.model_dump(), name, size),
+            lambda: np.ascontiguousarray(reading.value(Place(self.texels, self.chronicle.measured, self.scene.setting), size), np.float32),
+        )
+        high = float(values.max()) if reading.kind == "height" else (size if reading.kind == "thickness" else reading.high)
+        return values, reading.colours, reading.low, high, reading.unit, reading.title, size
+
+    def look(self, look: Look, chapters: list[Chapter], pile: Pile) -> LookOut | None:
+        """The look-through asked for; None for lit."""
+        words = ("", "")
+        if look.kind == "lit":
+            return None
+        if look.kind == "channel":
+            values, colours, low, high, unit, title = self.channel(look.name, pile)
+        elif look.kind == "reading":
+            values, colours, low, high, unit, title, size = self.reading(look.name, look.size_mm)
+            if READINGS[look.name].size:
+                title = f"{title} at {size:g} mm"
+            words = {"curvature": ("hollow", "edge"), "occlusion": ("open", "closed"), "sky": ("hidden", "open sky"), "slope": ("up", "down")}.get(look.name, words)
+        elif look.kind == "coat":
+            exposures = self.chronicle.exposures(pile)
+            if look.index >= len(exposures):
+                raise InputError(f"there is no coat {look.index}", where="look.index", remedy="Choose a coat from the list")
+            _, title, values = exposures[look.index]
+            colours, low, high, unit, words = "grey", 0.0, 1.0, "", ("hidden", "shows")
+        else:
+            chapter = next((c for c in chapters if c.layer.id == look.layer), None)
+            if chapter is None:
+                raise InputError(f"the layer '{look.layer}' is off or does not exist", where="look.layer", remedy="Choose a layer that is on")
+            colours, low, high, unit, words = "grey", 0.0, 1.0, "", ("not here", "here")
+            if look.kind == "mask":
+                values, title = chapter.mask, f"Mask of {chapter.layer.name}"
+            else:
+                terms = chapter.layer.where.terms
+                if look.index >= len(terms):
+                    raise InputError(f"the recipe has no line {look.index + 1}", where="look.index", remedy="Choose a line of the recipe")
+                values = terms[look.index].value(self.chronicle.scope(self.scene, self._before(chapters, chapter)))
+                title = f"{chapter.layer.name}: line {look.index + 1}"
+        if not colours:
+            return LookOut(title=title, maps=self._pages(rgba(self.texels, values)))
+        return LookOut(title=title, maps=self._pages(coloured(self.texels, values, low, high, colours)), legend=LegendOut(**asdict(legend(colours, low, high, unit, words))))
+
+    def _before(self, chapters: list[Chapter], chapter: Chapter) -> Pile:
+        k = chapters.index(chapter)
+        return chapters[k - 1].pile if k else self.chronicle.as_made(self.scene)
+
+    # -- small pictures -------------------------------------------------------------------------------------------------------
+
+    def _picture(self, width: int, height: int, zoom: float) -> Picture:
+        key = key_of("picture", self.texels.key, width, height, zoom)
+        # Two pixels per CSS pixel, two rays per pixel along each side.
+        found: Picture = self.cache.get(key, lambda: Picture.of(self.texels, width * 2, height * 2, zoom=zoom, supersample=2), size=width * height * 16 * 12)
+        return found
+
+    def _png(self, image: np.ndarray) -> str:
+        return self.maps.put(self.owner, png_bytes(image), "image/png")
+
+    def moment(self, pile: Pile, picture: Picture) -> np.ndarray:
+        """The surface at a moment, in simple light; only the texels that are seen are composited."""
+        seen, back = np.unique(np.maximum(picture.texel, 0), return_inverse=True)
+        part = pile.only(seen)
+        sheet = part.visible()
+        # Bare metal reflects the surround: show it by its reflectance, a little darkened by roughness.
+        color = sheet[:, :3] * (1 - 0.25 * sheet[:, 3:4] * sheet[:, 4:5])
+        full = to_srgb(color * (0.45 + 0.55 * (1 - self.chronicle.occlusion()[seen])[:, None]))
+        return picture.show_rows(full[np.asarray(back).reshape(picture.texel.shape)], shade=0.85)
+
+    def small_pictures(self, chapters: list[Chapter], pile: Pile) -> dict[str, str]:
+        """Pictures for the look-through list."""
+        thumb = self._picture(*THUMB, 1.0)
+        out = {"lit": self._png(self.moment(pile, thumb))}
+        for name in ("base_color", "roughness", "metalness", "relief", "normal", "ambient_occlusion"):
+            values, colours, low, high, _, _ = self.channel(name, pile)
+            out[f"channel:{name}"] = self._png(thumb.show(ramp(values, low, high, colours) if colours else values))
+        for name in READINGS:
+            key = key_of("reading picture", self.texels.key, self.chronicle.measured.plan.__dict__, name, self.scene.setting.model_dump(), self.owner)
+            kept = self.cache.peek(key)
+            if kept is None or not self.maps.holds(self.owner, [kept]):
+                values, colours, low, high, *_ = self.reading(name, 0.0)
+                kept = self._png(thumb.show(ramp(values, low, high, colours)))
+                self.cache.put(key, kept, size=64)
+            out[f"reading:{name}"] = kept
+        return out
+
+    def layers(self, chapters: list[Chapter], *, pictures: bool) -> list[LayerOut]:
+        """Coverages, notes, and a picture of the surface right after each layer."""
+        card = self._picture(*CARD, 2.1) if pictures else None
+        out = []
+        for chapter in chapters:
+            hash_ = ""
+            if card is not None:
+                key = key_of("card", chapter.pile.key, self.owner)
+                kept = self.cache.peek(key)
+                if kept is None or not self.maps.holds(self.owner, [kept]):
+                    kept = self._png(self.moment(chapter.pile, card))
+                    self.cache.put(key, kept, size=64)
+                hash_ = kept
+            out.append(LayerOut(id=chapter.layer.id, coverage=chapter.coverage, note=chapter.note, picture=hash_))
+        return out
+
+    def coats(self, pile: Pile, *, pictures: bool) -> list[CoatOut]:
+        """Bare base and coats, newest first, with what shows of them today."""
+        thumb = self._picture(*THUMB, 1.0) if pictures else None
+        out = []
+        for layer, name, exposure in self.chronicle.exposures(pile):
+            hash_ = self._png(thumb.show(exposure)) if thumb is not None else ""
+            out.append(CoatOut(layer=layer, name=name, share=self.texels.share(exposure), picture=hash_))
+        return out
+
+    def where(self, layer_id: str, chapters: list[Chapter], *, pictures: bool) -> WhereOut | None:
+        """The recipe of the selected layer, line by line."""
+        chapter = next((c for c in chapters if c.layer.id == layer_id), None)
+        if chapter is None:
+            return None
+        thumb = self._picture(*THUMB, 1.0) if pictures else None
+        scope = self.chronicle.scope(self.scene, self._before(chapters, chapter))
+        terms = []
+        for term in chapter.layer.where.terms:
+            values = term.value(scope)
+            terms.append(TermOut(histogram=histogram(values, self.texels.area, 24), picture=self._png(thumb.show(values)) if thumb else ""))
+        return WhereOut(
+            share=self.texels.share(chapter.mask),
+            histogram=histogram(chapter.mask, self.texels.area, 24),
+            picture=self._png(thumb.show(chapter.mask)) if thumb else "",
+            terms=terms,
+        )
+
+
+def hidden_notes(layers: list[LayerOut], coats: list[CoatOut], scene: Scene) -> None:
+    """Say of layers that left a coat which nobody sees today."""
+    shares: dict[str, float] = {}
+    for coat in coats:
+        shares[coat.layer] = shares.get(coat.layer, 0.0) + coat.share
+    for layer in layers:
+        if not layer.note and layer.id in shares and layer.coverage > 0.001 and shares[layer.id] < 0.0005:
+            layer.note = "Nothing of it shows today: later layers hide it"

@@ -1,0 +1,121 @@
+"""Projects, the objects in them, and every version of their scenes."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+from django.conf import settings
+from django.db import models, transaction
+
+from limus.scene import Scene, scene_from
+
+
+class StaleEdit(Exception):
+    """The edit was made on a version that is no longer the newest."""
+
+
+class Project(models.Model):
+    """A piece of work; belongs to one user."""
+
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="projects")
+    name = models.CharField(max_length=120)
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["id"]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class WorkObject(models.Model):
+    """An imported object. Its file never changes; its scene has versions, and ``head`` points at the one shown.
+
+    ``undone`` lists versions that undo stepped back from, newest last, so that redo can return; a new edit empties it.
+    """
+
+    project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="items")
+    name = models.CharField(max_length=120)
+    file = models.CharField(max_length=200, help_text="Relative to the data folder")
+    digest = models.CharField(max_length=64)
+    facts = models.JSONField(default=dict, help_text="What inspection found")
+    head = models.ForeignKey("SceneVersion", null=True, on_delete=models.PROTECT, related_name="+")
+    undone = models.JSONField(default=list)
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["id"]
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def path(self) -> Path:
+        """The object's file."""
+        return Path(settings.DATA_DIR) / self.file
+
+    def scene(self) -> Scene:
+        """The scene at ``head``, checked."""
+        assert self.head is not None
+        return scene_from(self.head.document, self.name)
+
+    @transaction.atomic
+    def commit(self, base: int | None, document: dict[str, Any], label: str) -> SceneVersion:
+        """Store a new version on top of version ``base`` (its id) and point at it.
+
+        Raises
+        ------
+        StaleEdit : ``base`` is not the version shown now; nothing is stored.
+        """
+        fresh = WorkObject.objects.select_for_update().get(pk=self.pk)
+        if fresh.head_id != base:
+            raise StaleEdit
+        number = (fresh.head.number if fresh.head else 0) + 1
+        version = SceneVersion.objects.create(object=fresh, parent=fresh.head, number=number, document=document, label=label[:120])
+        fresh.head, fresh.undone = version, []
+        fresh.save(update_fields=["head", "undone"])
+        self.head, self.undone = version, []
+        return version
+
+    @transaction.atomic
+    def step(self, base: int, *, back: bool) -> SceneVersion | None:
+        """Undo (``back``) or redo; the version now shown, or None when there is nothing to step to.
+
+        Raises
+        ------
+        StaleEdit : ``base`` is not the version shown now.
+        """
+        fresh = WorkObject.objects.select_for_update().select_related("head", "head__parent").get(pk=self.pk)
+        if fresh.head_id != base or fresh.head is None:
+            raise StaleEdit
+        if back:
+            if fresh.head.parent is None:
+                return None
+            fresh.undone = [*fresh.undone, fresh.head_id]
+            fresh.head = fresh.head.parent
+        else:
+            if not fresh.undone:
+                return None
+            fresh.head = SceneVersion.objects.get(pk=fresh.undone[-1], object=fresh)
+            fresh.undone = fresh.undone[:-1]
+        fresh.save(update_fields=["head", "undone"])
+        self.head, self.undone = fresh.head, fresh.undone
+        return fresh.head
+
+
+class SceneVersion(models.Model):
+    """One version of an object's scene; never changed after it was stored."""
+
+    object = models.ForeignKey(WorkObject, on_delete=models.CASCADE, related_name="versions")
+    parent = models.ForeignKey("self", null=True, on_delete=models.SET_NULL, related_name="children")
+    number = models.PositiveIntegerField()
+    document = models.JSONField()
+    label = models.CharField(max_length=120, blank=True, help_text="What the edit did, in words")
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["id"]
+
+    def __str__(self) -> str:
+        return f"{self.object_id} v{self.number}"
