@@ -142,7 +142,7 @@ class Chronicle:
         weights = weights_for(amounts)
         loss = layer.effect.family == "loss"
         event = Event(
-            layer.id, layer.name, before, mask, layer.strength, scope,
+            layer.id, layer.name, before, mask, layer.where.key(scope), layer.strength, scope,
             FULL_WEIGHTS if loss else weights, NORMAL_MODES if loss else modes,
         )  # fmt: skip
         outcome = layer.effect.apply(event)
@@ -192,8 +192,7 @@ class Chronicle:
 
     def exposures(self, pile: Pile) -> list[tuple[str, str, np.ndarray]]:
         """(layer id, name, (n,) exposure) of the base ("", "Bare base") and of every coat, oldest first; veils left out."""
-        out = [("", "Bare base", self.cache.get(key_of("exposure", pile.key, -1), lambda: pile.exposure(-1)))]
-        for k, coat in enumerate(pile.coats):
-            if coat.substance.family != "veil":
-                out.append((coat.layer, coat.name, self.cache.get(key_of("exposure", pile.key, k), lambda k=k: pile.exposure(k))))  # type: ignore[misc]
-        return out
+        fields: list[np.ndarray] = self.cache.get(key_of("exposures", pile.key), pile.exposures, size=(len(pile.coats) + 1) * 4 * len(self.texels))
+        named = [("", "Bare base", fields[0])]
+        named += [(c.layer, c.name, f) for c, f in zip(pile.coats, fields[1:], strict=True) if c.substance.family != "veil"]
+        return named

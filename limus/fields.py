@@ -16,26 +16,29 @@ class Document(BaseModel):
     model_config = ConfigDict(extra="forbid", allow_inf_nan=False, validate_default=False)
 
 
-def number(default: float, title: str, unit: str, low: float, high: float, soft: tuple[float, float] | None = None, about: str = "", *, log: bool = False) -> Any:
-    """A number with hard limits ``low`` .. ``high`` and a ``soft`` range for sliders; ``log`` spaces the slider by ratio."""
+def number(default: float, title: str, unit: str, low: float, high: float, soft: tuple[float, float] | None = None, about: str = "", *, log: bool = False, **hints: Any) -> Any:
+    """A number with hard limits ``low`` .. ``high`` and a ``soft`` range for sliders; ``log`` spaces the slider by ratio.
+
+    Hints: ``when`` {field: value} shows the control only then; ``place`` "amount" puts it under "How much?".
+    """
     return Field(
         default,
         ge=low,
         le=high,
         title=title,
         description=about,
-        json_schema_extra={"unit": unit, "soft": list(soft or (low, high)), "control": "slider", "scale": "log" if log else "linear"},
+        json_schema_extra={"unit": unit, "soft": list(soft or (low, high)), "control": "slider", "scale": "log" if log else "linear", **hints},
     )
 
 
-def colour(default: tuple[float, float, float], title: str, about: str = "") -> Any:
+def colour(default: tuple[float, float, float], title: str, about: str = "", **hints: Any) -> Any:
     """A colour: three linear Rec. 709 components 0..1."""
-    return Field(default, title=title, description=about, json_schema_extra={"control": "colour", "unit": "linear"})
+    return Field(default, title=title, description=about, json_schema_extra={"control": "colour", "unit": "linear", **hints})
 
 
-def choice(default: str, title: str, about: str = "", **names: str) -> Any:
+def choice(default: str, title: str, about: str = "", *, hints: dict[str, Any] | None = None, **names: str) -> Any:
     """One of the words of a Literal type; ``names`` gives the text shown for each."""
-    return Field(default, title=title, description=about, json_schema_extra={"control": "choice", "names": dict(names)})
+    return Field(default, title=title, description=about, json_schema_extra={"control": "choice", "names": dict(names), **(hints or {})})
 
 
 def switch(default: bool, title: str, about: str = "") -> Any:

@@ -37,14 +37,14 @@ def _run(function: Callable[..., Any], args: tuple[Any, ...]) -> Any:
         _here.inside = False
 
 
-def for_ranges(function: Callable[..., Any], count: int, *args: Any) -> None:
+def for_ranges(function: Callable[..., Any], count: int, *args: Any, smallest: int = SMALLEST_SHARE) -> None:
     """Run ``function(start, end, *args)`` so that the ranges cover ``0 .. count`` once.
 
-    The ranges never overlap, so a kernel that writes only inside its range gives the same bytes on any number of cores.
+    ``smallest`` is the least number of items worth a hand-over. The ranges never overlap, so a kernel that writes only inside its range gives the same bytes on any number of cores.
     """
     if count <= 0:
         return
-    shares = min(WORKERS * 4, max(1, count // SMALLEST_SHARE))
+    shares = min(WORKERS * 4, max(1, count // smallest))
     if shares == 1 or WORKERS == 1 or getattr(_here, "inside", False):
         function(0, count, *args)
         return

@@ -13,7 +13,7 @@ from limus.masks.sources.hollows import Hollows
 from limus.masks.sources.noise import Noise
 from limus.masks.sources.sheltered import Sheltered
 from limus.materials.channels import BLUE, RED, full, sheet
-from limus.materials.substance import DIRT
+from limus.materials.substance import DIRT, covered
 
 
 class Dirt(Effect):
@@ -44,11 +44,18 @@ class Dirt(Effect):
 
     def apply(self, event: Event) -> Outcome:
         """Lay the coat."""
-        lump = event.noise(self.clump_mm, octaves=4, salt=41)
-        tone = event.noise(self.clump_mm * 4, octaves=3, salt=42)
-        amount = event.mask * np.float32(event.strength)
-        thickness = amount * np.float32(self.thickness_um) * np.clip(np.float32(1.0) + np.float32(self.clumps) * lump, 0.05, 3.0)
-        out = full(sheet(self.color, 0.0, self.roughness), len(amount))
-        out[:, RED : BLUE + 1] *= np.clip(np.float32(1.0) + np.float32(0.16) * tone, 0.4, 1.8)[:, None]
-        shown = np.float32(1.0) - np.exp(-thickness / np.float32(DIRT.hide_um))
+        thickness = event.kept(["dirt", event.mask_key, event.strength, self.thickness_um, self.clumps, self.clump_mm], lambda: self._thickness(event))
+        out = event.kept(["dirt sheet", self.color, self.roughness, self.clump_mm], lambda: self._sheet(event))
+        shown = event.kept(["dirt shown", event.mask_key, event.strength, self.thickness_um, self.clumps, self.clump_mm], lambda: covered(thickness, DIRT))
         return Outcome(event.pile.with_coat(event.coat(event.name, DIRT, thickness, out)), shown)
+
+    def _thickness(self, event: Event) -> np.ndarray:
+        lump = event.noise(self.clump_mm, octaves=4, salt=41)
+        amount = event.mask * np.float32(event.strength * self.thickness_um)
+        return amount * np.clip(np.float32(1.0) + np.float32(self.clumps) * lump, 0.05, 3.0)
+
+    def _sheet(self, event: Event) -> np.ndarray:
+        tone = event.noise(self.clump_mm * 4, octaves=3, salt=42)
+        out = full(sheet(self.color, 0.0, self.roughness), len(tone))
+        out[:, RED : BLUE + 1] *= np.clip(np.float32(1.0) + np.float32(0.16) * tone, 0.4, 1.8)[:, None]
+        return out

@@ -13,7 +13,7 @@ from limus.masks.sources.noise import Noise
 from limus.masks.sources.sky import Sky
 from limus.masks.sources.slope import SlopeSource
 from limus.materials.channels import BLUE, RED, full, sheet
-from limus.materials.substance import DUST
+from limus.materials.substance import DUST, covered
 
 
 class Dust(Effect):
@@ -48,15 +48,21 @@ class Dust(Effect):
 
     def apply(self, event: Event) -> Outcome:
         """Lay the coat."""
-        texels = event.pile.texels
-        measured = event.scope.place.measured
-        up = np.maximum(texels.normal[:, 1], np.float32(0.0))
-        settle = np.float32(self.cling) + np.float32(1.0 - self.cling) * up
-        curve = measured.curvature(8.0)
-        keep = np.clip(np.float32(1.0) - np.float32(self.rubbed * 3.0) * np.maximum(curve, 0), 0.0, 1.0) + np.float32(self.corners * 2.0) * np.maximum(-curve, 0)
-        thickness = event.mask * np.float32(event.strength * self.thickness_um) * settle * keep
-        tone = event.noise(30.0, octaves=3, salt=51)
-        out = full(sheet(self.color, 0.0, 0.97), len(thickness))
-        out[:, RED : BLUE + 1] *= np.clip(np.float32(1.0) + np.float32(0.10) * tone, 0.5, 1.6)[:, None]
-        shown = np.float32(1.0) - np.exp(-thickness / np.float32(DUST.hide_um))
+        film = ["dust", event.mask_key, event.strength, self.thickness_um, self.cling, self.rubbed, self.corners]
+        thickness = event.kept(film, lambda: self._thickness(event))
+        out = event.kept(["dust sheet", self.color], lambda: self._sheet(event))
+        shown = event.kept([*film, "shown"], lambda: covered(thickness, DUST))
         return Outcome(event.pile.with_coat(event.coat(event.name, DUST, thickness, out)), shown)
+
+    def _thickness(self, event: Event) -> np.ndarray:
+        up = np.maximum(event.pile.texels.normal[:, 1], np.float32(0.0))
+        settle = np.float32(self.cling) + np.float32(1.0 - self.cling) * up
+        curve = event.scope.place.measured.curvature(8.0)
+        keep = np.clip(np.float32(1.0) - np.float32(self.rubbed * 3.0) * np.maximum(curve, 0), 0.0, 1.0) + np.float32(self.corners * 2.0) * np.maximum(-curve, 0)
+        return event.mask * np.float32(event.strength * self.thickness_um) * settle * keep
+
+    def _sheet(self, event: Event) -> np.ndarray:
+        tone = event.noise(30.0, octaves=3, salt=51)
+        out = full(sheet(self.color, 0.0, 0.97), len(tone))
+        out[:, RED : BLUE + 1] *= np.clip(np.float32(1.0) + np.float32(0.10) * tone, 0.5, 1.6)[:, None]
+        return out

@@ -25,7 +25,7 @@ class Event:
 
     Attributes
     ----------
-    layer : its id. name : its name. pile : the surface before. mask : (n,) float32 0..1, the recipe. strength : 0..1.
+    layer : its id. name : its name. pile : the surface before. mask : (n,) float32 0..1, the recipe; mask_key its hash. strength : 0..1.
     weights, modes : (7,) per channel, for coats that the effect leaves.
     """
 
@@ -33,6 +33,7 @@ class Event:
     name: str
     pile: Pile
     mask: np.ndarray
+    mask_key: str
     strength: float
     scope: Scope
     weights: np.ndarray
@@ -45,8 +46,12 @@ class Event:
         return self.scope.keep.get(key, lambda: fractal(self.pile.texels.position, size_mm, octaves=octaves, gain=gain, seed=seed))
 
     def kept(self, parts: list[object], make: Callable[[], np.ndarray]) -> np.ndarray:
-        """Any field that depends only on the object and on ``parts``, kept between evaluations."""
-        return self.scope.keep.get(key_of("effect", self.scope.key, parts), make)
+        """Any field that depends only on the object, the layer and ``parts``, kept between evaluations.
+
+        Give ``mask_key`` and ``strength`` among the parts where the field depends on them. What an effect makes without looking at
+        the pile is then not made again when an earlier layer changes.
+        """
+        return self.scope.keep.get(key_of("effect", self.scope.key, self.layer, parts), make)
 
     def coat(self, name: str, substance: object, thickness: np.ndarray, sheet: np.ndarray) -> Coat:
         """A coat of this layer, with its channel weights and modes."""

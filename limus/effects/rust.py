@@ -9,11 +9,11 @@ import numpy as np
 from limus.effects.effect import Effect, Event, Kind, Outcome, raised
 from limus.fields import choice, number
 from limus.masks.recipe import Recipe, term
-from limus.masks.shape import smoothstep
 from limus.masks.sources.noise import Noise
 from limus.masks.sources.sheltered import Sheltered
-from limus.materials.channels import BLUE, RED, ROUGHNESS, full, sheet
+from limus.materials.channels import COLUMNS
 from limus.materials.substance import OXIDE
+from limus.parallel import for_ranges, kernel
 from limus.surface.blur import blur
 
 #: First-year loss of carbon steel in micrometres, middle of the class (ISO 9223, table 2; from memory: C1 <= 1.3, C2 1.3-25,
@@ -30,6 +30,49 @@ FRESH, BROWN, DARK, FLECK = (0.30, 0.105, 0.033), (0.17, 0.058, 0.022), (0.085, 
 def corrosion_depth_um(first_year_um: float, years: float) -> float:
     """Iron lost after ``years``: D = r t^b (ISO 9224, b = 0.523 for carbon steel)."""
     return float(first_year_um * years**EXPONENT) if years > 0 else 0.0
+
+
+_TONES = np.array([FRESH, BROWN, DARK, FLECK], np.float32)
+
+
+@kernel
+def _ramp(x, low, high):  # type: ignore[no-untyped-def]
+    x = min(max((x - low) / (high - low), np.float32(0.0)), np.float32(1.0))
+    return x * x * (np.float32(3.0) - np.float32(2.0) * x)
+
+
+@kernel
+def _oxidise(start, end, reach, bare, near, mottle, grain, pitting, depth, stain, flecks, scale, hide, tones, thickness, shown, lift, sheet):  # type: ignore[no-untyped-def]
+    """Per texel: oxide thickness (um), where it shows, change of relief (mm), and the look of the oxide."""
+    one = np.float32(1.0)
+    for i in range(start, end):
+        local = depth * reach[i] * min(max(one + np.float32(0.35) * mottle[i], np.float32(0.3)), np.float32(2.0))
+        film = local * np.float32(OXIDE_VOLUME)
+        solid = one - np.exp(-film / hide)
+        # Around bare spots a stain: half its strength right at the rim, fading over the reach, and uneven.
+        halo = min(near[i] * np.float32(2.0), one) * stain * min(max(np.float32(0.6) + np.float32(0.45) * mottle[i], np.float32(0.0)), one) * (one - bare[i])
+        halo = min(halo, np.float32(0.92))
+        thickness[i] = film - np.log(one - halo) * hide
+        shown[i] = max(solid, halo)
+        # The iron that became oxide is gone (its room is in the coat); scale is uneven, pits go in.
+        lift[i] = local * np.float32(0.001) * (scale * (np.float32(0.55) * pitting[i] + np.float32(0.35) * grain[i]) - one)
+        # Colour by age: bright while thin, brown, then dark scale with lighter flecks.
+        age = _ramp(local, np.float32(3.0), np.float32(45.0))
+        old = _ramp(min(local / np.float32(180.0), one) + np.float32(0.10) * mottle[i], np.float32(0.15), np.float32(0.75))
+        fleck = flecks * _ramp(np.float32(0.6) * (grain[i] + mottle[i]), np.float32(0.35), np.float32(1.5))
+        tint = min(max(halo * (one - solid), np.float32(0.0)), one)
+        tone = one + np.float32(0.14) * grain[i]
+        for c in range(3):
+            x = tones[0, c] + (tones[1, c] - tones[0, c]) * age
+            x += (tones[2, c] - x) * old
+            x = (x + (tones[3, c] - x) * fleck) * tone
+            x = min(max(x, np.float32(0.004)), np.float32(0.6))
+            sheet[i, c] = x + (tones[1, c] - x) * tint
+        sheet[i, 3] = 0.0
+        rough = np.float32(0.80) + np.float32(0.09) * grain[i] - np.float32(0.10) * old * max(mottle[i], np.float32(0.0))
+        sheet[i, 4] = min(max(rough, np.float32(0.6)), one)
+        sheet[i, 5] = 0.0
+        sheet[i, 6] = 0.1
 
 
 class Rust(Effect):
@@ -81,40 +124,19 @@ class Rust(Effect):
         depth = corrosion_depth_um(FIRST_YEAR_UM[setting if self.climate == "setting" else self.climate], self.years)
         if depth <= 0:
             return Outcome(pile, nothing, "No time has passed: raise the years")
-        count = len(reach)
         mottle = event.noise(self.fleck_mm * 2.5, octaves=4, salt=31)
         grain = event.noise(self.fleck_mm * 0.45, octaves=3, gain=0.6, salt=32)
-        scale = event.noise(self.fleck_mm * 1.1, octaves=4, gain=0.6, salt=33)
-
-        local = np.float32(depth) * reach * np.clip(np.float32(1.0) + np.float32(0.35) * mottle, 0.3, 2.0)
-        # Colour by age: bright while thin, brown, then dark scale with lighter flecks.
-        t = np.clip(local / np.float32(180.0), 0.0, 1.0)
-        age = smoothstep(local, 3.0, 45.0)[:, None]
-        old = smoothstep(t + np.float32(0.10) * mottle, 0.15, 0.75)[:, None]
-        sheet_out = full(sheet(FRESH, 0.0, 0.8), count)
-        rgb = np.array(FRESH, np.float32) * (1 - age) + np.array(BROWN, np.float32) * age
-        rgb = rgb * (1 - old) + np.array(DARK, np.float32) * old
-        fleck = (np.float32(self.flecks) * smoothstep(np.float32(0.6) * grain + np.float32(0.6) * mottle, 0.35, 1.5))[:, None]
-        rgb = rgb * (1 - fleck) + np.array(FLECK, np.float32) * fleck
-        rgb *= (np.float32(1.0) + np.float32(0.14) * grain)[:, None]
-        sheet_out[:, RED : BLUE + 1] = np.clip(rgb, 0.004, 0.6)
-        sheet_out[:, ROUGHNESS] = np.clip(np.float32(0.80) + np.float32(0.09) * grain - np.float32(0.10) * old[:, 0] * np.maximum(mottle, 0), 0.6, 1.0)
-
-        thickness = local * np.float32(OXIDE_VOLUME)
-        shown = np.float32(1.0) - np.exp(-thickness / np.float32(OXIDE.hide_um))
+        pitting = event.noise(self.fleck_mm * 1.1, octaves=4, gain=0.6, salt=33)
         if self.creep_mm > 0 and self.stain > 0:
             near = blur(pile.texels, reach, self.creep_mm)
-            # Twice the softened value: half the stain's strength right at the rim, fading over the reach, and uneven.
-            halo = np.minimum(near * np.float32(2.0), np.float32(1.0)) * np.float32(self.stain)
-            halo *= np.clip(np.float32(0.6) + np.float32(0.45) * mottle, 0.0, 1.0) * np.float32(event.strength)
-            halo *= np.float32(1.0) - bare
-            extra = -np.log(np.maximum(np.float32(1.0) - np.minimum(halo, np.float32(0.92)), np.float32(1e-3))) * np.float32(OXIDE.hide_um)
-            thickness = thickness + extra
-            tint = np.clip(halo * (np.float32(1.0) - shown), 0, 1)[:, None]
-            sheet_out[:, RED : BLUE + 1] = sheet_out[:, RED : BLUE + 1] * (1 - tint) + np.array(BROWN, np.float32) * tint
-            shown = np.maximum(shown, halo)
-        out = pile.with_coat(event.coat(event.name, OXIDE, thickness, sheet_out))
-        # The iron that became oxide is gone; scale is uneven, pits go in.
-        rough = np.float32(self.scale) * local * np.float32(0.001) * (np.float32(0.55) * scale + np.float32(0.35) * grain)
-        out = raised(out, rough - local * np.float32(0.001))
-        return Outcome(out, shown)
+        else:
+            near = nothing
+        count = len(reach)
+        thickness, shown, lift = (np.empty(count, np.float32) for _ in range(3))
+        sheet = np.empty((count, COLUMNS), np.float32)
+        for_ranges(
+            _oxidise, count, reach, bare, near, mottle, grain, pitting, np.float32(depth), np.float32(self.stain * event.strength),
+            np.float32(self.flecks), np.float32(self.scale), np.float32(OXIDE.hide_um), _TONES, thickness, shown, lift, sheet,
+        )  # fmt: skip
+        out = pile.with_coat(event.coat(event.name, OXIDE, thickness, sheet))
+        return Outcome(raised(out, lift), shown)

@@ -72,8 +72,11 @@ class Recipe(Document):
 
     def value(self, scope: Scope) -> np.ndarray:
         """(n,) float32 0..1, through the cache."""
-        back = scope.moment.key if self.looks_back and scope.moment else ""
-        return scope.keep.get(key_of("recipe", scope.key, self.model_dump(), back), lambda: self._value(scope))
+        return scope.keep.get(self.key(scope), lambda: self._value(scope))
+
+    def key(self, scope: Scope) -> str:
+        """Hash of everything the mask depends on; the chronicle counts only where a line looks back at it."""
+        return key_of("recipe", scope.key, self.model_dump(), scope.moment.key if self.looks_back and scope.moment else "")
 
     def _value(self, scope: Scope) -> np.ndarray:
         out: np.ndarray | None = None

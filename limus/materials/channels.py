@@ -36,4 +36,6 @@ def sheet(base_color: tuple[float, float, float], metalness: float = 0.0, roughn
 
 def full(one: np.ndarray, count: int) -> np.ndarray:
     """A writable (count, 7) copy of a sheet."""
-    return np.repeat(one, count, axis=0) if len(one) == 1 else one.copy()
+    out = np.empty((count, COLUMNS), np.float32)
+    out[:] = one
+    return out

@@ -5,6 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
+import numpy as np
+
+from limus.parallel import for_ranges, kernel
+
 Family = Literal["ferrous", "copper alloy", "other metal", "mineral", "timber", "polymer", "textile", "coating", "oxide", "loose", "veil"]
 
 
@@ -24,6 +28,19 @@ class Substance:
     porosity: float = 0.0
     brittleness: float = 0.5
     clear: bool = False
+
+
+@kernel
+def _covered(start, end, thickness, hide, out):  # type: ignore[no-untyped-def]
+    for i in range(start, end):
+        out[i] = np.float32(1.0) - np.exp(-thickness[i] / hide) if thickness[i] > 0 else np.float32(0.0)
+
+
+def covered(thickness_um: np.ndarray, substance: Substance) -> np.ndarray:
+    """(n,) float32 0..1: how much a coat of this thickness hides, ``1 - exp(-t / hide_um)``."""
+    out = np.empty(len(thickness_um), np.float32)
+    for_ranges(_covered, len(out), np.ascontiguousarray(thickness_um, np.float32), np.float32(substance.hide_um), out)
+    return out
 
 
 PAINT = Substance("coating", hide_um=12.0, porosity=0.02, brittleness=0.7)

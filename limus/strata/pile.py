@@ -67,6 +67,14 @@ def _see_through(start, end, thickness, hide, open_above):  # type: ignore[no-un
             open_above[i] *= np.exp(-thickness[i] / hide)
 
 
+@kernel
+def _share_out(start, end, thickness, hide, open_above, out):  # type: ignore[no-untyped-def]
+    for i in range(start, end):
+        through = np.exp(-thickness[i] / hide) if thickness[i] > 0 else np.float32(1.0)
+        out[i] = open_above[i] * (np.float32(1.0) - through)
+        open_above[i] *= through
+
+
 @dataclass(frozen=True)
 class Pile:
     """State of the surface at one moment of the chronicle.
@@ -125,6 +133,17 @@ class Pile:
             coat = self.coats[index]
             out *= np.float32(1.0) - np.exp(-coat.thickness / np.float32(coat.substance.hide_um))
         return out
+
+    def exposures(self) -> list[np.ndarray]:
+        """(n,) exposure of the base and of every coat, oldest first, in one pass from the top."""
+        left = np.ones(len(self.texels), np.float32)
+        out: list[np.ndarray] = []
+        for coat in reversed(self.coats):
+            shown = np.zeros(len(left), np.float32)
+            if not coat.substance.clear and coat.substance.family != "veil":
+                for_ranges(_share_out, len(left), coat.thickness, np.float32(coat.substance.hide_um), left, shown)
+            out.append(shown)
+        return [left, *reversed(out)]
 
     def exposure_of(self, what: str) -> np.ndarray:
         """(n,) float32: ``what`` is "base", "iron" (bare ferrous base), "coating", or the id of a layer.

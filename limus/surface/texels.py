@@ -94,6 +94,21 @@ def _sample(start, end, page, x, y, owner_island, index, size, texel_island, fal
                 out[i, c] = field[j, c]
 
 
+#: Sums are taken in this many blocks whatever the number of cores, so that they round alike everywhere.
+_BLOCKS = 16
+
+
+@kernel
+def _weighted(start, end, field, weight, sums):  # type: ignore[no-untyped-def]
+    for k in range(start, end):
+        total = 0.0
+        area = 0.0
+        for i in range(len(field) * k // 16, len(field) * (k + 1) // 16):
+            total += field[i] * weight[i]
+            area += weight[i]
+        sums[k, 0], sums[k, 1] = total, area
+
+
 @dataclass(frozen=True)
 class Texels:
     """All texels of an object at one resolution.
@@ -293,6 +308,8 @@ class Texels:
 
     def share(self, field: np.ndarray, within: np.ndarray | None = None) -> float:
         """Area-weighted mean of ``field`` (n,), 0..1; ``within`` (n,) weights it to a part of the surface."""
+        sums = np.zeros((_BLOCKS, 2))
         weight = self.area if within is None else self.area * within
-        total = float(weight.sum(dtype=np.float64))
-        return float(np.dot(field.astype(np.float64), weight.astype(np.float64)) / total) if total > 0 else 0.0
+        for_ranges(_weighted, _BLOCKS, np.ascontiguousarray(field, np.float32), weight, sums, smallest=1)
+        total, area = sums.sum(axis=0)
+        return float(total / area) if area > 0 else 0.0

@@ -111,7 +111,7 @@ class EvaluationOut(BaseModel):
     layers: list[LayerOut]
     coats: list[CoatOut]
     where: WhereOut | None = None
-    pictures: dict[str, str] = Field(default_factory=dict, description="Small pictures of channels and readings, by name")
+    pictures: dict[str, str] = Field(description="Small pictures of channels and readings, by name")
     spent_ms: float = 0.0
 
 

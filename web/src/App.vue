@@ -1,0 +1,58 @@
+<script setup lang="ts">
+import Message from 'primevue/message'
+import Toast from 'primevue/toast'
+import { useToast } from 'primevue/usetoast'
+import { watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import TopBar from './frame/TopBar.vue'
+import { useWork } from './stores/work'
+
+const work = useWork()
+const route = useRoute()
+const router = useRouter()
+const toast = useToast()
+
+watch(
+  () => route.params.object,
+  async (id) => {
+    if (!id) return
+    if (!work.projects.length) await work.start()
+    if (!(await work.open(Number(id)))) void router.replace('/')
+  },
+  { immediate: true },
+)
+watch(
+  () => work.notice,
+  (text) => {
+    if (!text) return
+    toast.add({ severity: 'info', summary: text, life: 7000 })
+    work.notice = ''
+  },
+)
+</script>
+
+<template>
+  <div class="app">
+    <TopBar />
+    <Message v-if="work.trouble" class="trouble" severity="error" closable @close="work.trouble = ''">
+      {{ work.trouble }}
+    </Message>
+    <router-view v-if="route.name === 'start' || work.object" class="page" />
+    <Toast position="bottom-right" />
+  </div>
+</template>
+
+<style scoped>
+.app {
+  height: 100%;
+  display: flex;
+  flex-direction: column;
+}
+.page {
+  flex: 1;
+  min-height: 0;
+}
+.trouble {
+  border-radius: 0;
+}
+</style>

@@ -1,0 +1,72 @@
+import createClient from 'openapi-fetch'
+import type { paths } from './schema'
+
+function csrf(): string {
+  return /(?:^|; )csrftoken=([^;]+)/.exec(document.cookie)?.[1] ?? ''
+}
+
+export const api = createClient<paths>({ baseUrl: '/', credentials: 'same-origin' })
+api.use({
+  onRequest({ request }) {
+    if (request.method !== 'GET') request.headers.set('X-CSRFToken', csrf())
+    return request
+  },
+  onResponse({ response }) {
+    // Signed out elsewhere: the sign-in page comes back here afterwards.
+    if (response.status === 401) location.assign(`/sign-in/?next=${encodeURIComponent(location.pathname)}`)
+  },
+})
+
+/** The one line of a refusal, whatever shape it has. */
+export function messageOf(error: unknown, fallback = 'The server did not answer. Check that it is running.'): string {
+  if (error && typeof error === 'object') {
+    if ('message' in error && typeof error.message === 'string') return error.message
+    if ('detail' in error) {
+      const detail = error.detail
+      if (typeof detail === 'string') return detail
+      if (Array.isArray(detail) && detail[0]?.msg)
+        return `${(detail[0].loc ?? []).slice(2).join('.')}: ${detail[0].msg}`
+    }
+  }
+  return fallback
+}
+
+/** Upload a file with progress; resolves to the new object's id. */
+export function upload(
+  project: number,
+  file: File,
+  progress: (share: number) => void,
+  signal: AbortSignal,
+): Promise<number> {
+  return new Promise((resolve, reject) => {
+    const request = new XMLHttpRequest()
+    request.open('PUT', `/api/projects/${project}/objects?name=${encodeURIComponent(file.name)}`)
+    request.setRequestHeader('X-CSRFToken', csrf())
+    request.responseType = 'json'
+    request.upload.onprogress = (event) => progress(event.lengthComputable ? event.loaded / event.total : 0)
+    request.onload = () =>
+      request.status === 201 ? resolve(request.response.id) : reject(new Error(messageOf(request.response)))
+    request.onerror = () => reject(new Error('The upload broke off. Check that the server is running, and try again.'))
+    request.onabort = () => reject(new DOMException('Cancelled', 'AbortError'))
+    signal.addEventListener('abort', () => request.abort())
+    request.send(file)
+  })
+}
+
+/** Bytes of finished maps by content hash. The newest few stay here; the browser keeps the rest. */
+const kept = new Map<string, Promise<Uint8Array>>()
+export function mapBytes(hash: string): Promise<Uint8Array> {
+  let found = kept.get(hash)
+  if (!found) {
+    found = fetch(`/api/maps/${hash}`, { credentials: 'same-origin' }).then(async (answer) => {
+      if (!answer.ok) throw new Error('A picture is no longer kept on the server')
+      return new Uint8Array(await answer.arrayBuffer())
+    })
+    found.catch(() => kept.delete(hash))
+  } else kept.delete(hash)
+  kept.set(hash, found)
+  if (kept.size > 16) kept.delete(kept.keys().next().value as string)
+  return found
+}
+
+export const pictureUrl = (hash: string) => `/api/maps/${hash}`

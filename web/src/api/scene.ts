@@ -1,0 +1,103 @@
+import type { components } from './schema'
+
+/** The scene document. Fields of effects and sources come from the catalogue; only their `kind` is known here. */
+export interface WithKind {
+  kind: string
+  [field: string]: unknown
+}
+
+export interface Term {
+  source: WithKind
+  low: number
+  high: number
+  gamma: number
+  invert: boolean
+  soften_mm: number
+  out_low: number
+  out_high: number
+  combine: string
+  amount: number
+  muted: boolean
+  [field: string]: unknown
+}
+
+export interface Cut {
+  by: 'level' | 'coverage'
+  level: number
+  coverage: number
+  width: number
+  [field: string]: unknown
+}
+
+export interface Recipe {
+  terms: Term[]
+  cut: Cut | null
+}
+
+export interface ChannelUse {
+  on: boolean
+  amount: number
+  blend: string
+}
+
+export interface Layer {
+  id: string
+  name: string
+  on: boolean
+  effect: WithKind
+  where: Recipe
+  strength: number
+  channels: Record<string, ChannelUse>
+}
+
+export interface Scene {
+  version: number
+  name: string
+  object: { file: string }
+  setting: Record<string, unknown>
+  seed: number
+  bases: Record<string, unknown>[]
+  layers: Layer[]
+}
+
+type S = components['schemas']
+export type Entry = S['FieldsOut']
+export type Catalogue = S['CatalogueOut']
+export type Evaluation = S['EvaluationOut']
+export type Look = S['Look']
+export type LookOut = S['LookOut']
+export type Maps = S['MapsOut']
+export type Legend = S['LegendOut']
+export type ObjectOut = S['ObjectOut']
+export type VersionOut = S['VersionOut']
+export type Project = S['ProjectOut']
+export type Job = S['JobOut']
+
+/** What the catalogue says of one field. */
+export interface FieldSchema {
+  title?: string
+  description?: string
+  type?: string
+  control?: 'slider' | 'colour' | 'choice' | 'switch' | 'parts' | 'exposed' | 'seed'
+  unit?: string
+  soft?: [number, number]
+  scale?: 'linear' | 'log'
+  minimum?: number
+  maximum?: number
+  default?: unknown
+  enum?: string[]
+  names?: Record<string, string>
+  when?: Record<string, unknown>
+  place?: 'amount'
+}
+
+/** The fields of an effect, a source, a term or a cut, in the order they were declared; `kind` left out. */
+export function fieldsOf(schema: Record<string, unknown>): [string, FieldSchema][] {
+  const properties = (schema.properties ?? {}) as Record<string, FieldSchema>
+  return Object.entries(properties).filter(([name]) => name !== 'kind')
+}
+
+/** Whether a field is to be shown, given the values of its neighbours. */
+export function applies(field: FieldSchema, values: Record<string, unknown>): boolean {
+  return Object.entries(field.when ?? {}).every(([name, value]) => values[name] === value)
+}

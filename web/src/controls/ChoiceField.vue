@@ -1,0 +1,104 @@
+<script setup lang="ts">
+import MultiSelect from 'primevue/multiselect'
+import Select from 'primevue/select'
+import ToggleSwitch from 'primevue/toggleswitch'
+import InputNumber from 'primevue/inputnumber'
+import { computed } from 'vue'
+import type { FieldSchema } from '../api/scene'
+import { useWork } from '../stores/work'
+
+/** Everything that is chosen rather than slid: words, switches, parts, layers, seeds. */
+const props = defineProps<{ field: FieldSchema; name: string; modelValue: unknown }>()
+const emit = defineEmits<{ done: [value: unknown] }>()
+const work = useWork()
+
+const options = computed(() => {
+  if (props.field.control === 'exposed') {
+    const layers = work.scene?.layers ?? []
+    const here = layers.findIndex((l) => l.id === work.selectedId)
+    const earlier = layers.slice(0, here).filter((l) => work.effects.get(l.effect.kind)?.family !== 'loss')
+    return [
+      ...Object.entries(props.field.names ?? {}).map(([value, label]) => ({ value, label })),
+      ...earlier.map((l) => ({ value: l.id, label: l.name })),
+    ]
+  }
+  return (props.field.enum ?? []).map((value) => ({ value, label: props.field.names?.[value] ?? value }))
+})
+</script>
+
+<template>
+  <div class="row" :data-field="name">
+    <label v-tooltip.left="field.description || undefined" class="clip" :for="`f-${name}`">{{ field.title }}</label>
+    <ToggleSwitch
+      v-if="field.control === 'switch'"
+      :input-id="`f-${name}`"
+      :model-value="Boolean(modelValue)"
+      @update:model-value="(v) => emit('done', v)"
+    />
+    <MultiSelect
+      v-else-if="field.control === 'parts'"
+      size="small"
+      filter
+      :input-id="`f-${name}`"
+      :model-value="modelValue"
+      :options="work.parts"
+      :max-selected-labels="1"
+      selected-items-label="{0} parts"
+      placeholder="Choose parts"
+      @update:model-value="(v) => emit('done', v)"
+    />
+    <span v-else-if="field.control === 'seed'" class="seed">
+      <InputNumber
+        :input-id="`f-${name}`"
+        size="small"
+        :model-value="Number(modelValue)"
+        :min="0"
+        :max="999999"
+        :use-grouping="false"
+        fluid
+        @update:model-value="(v) => emit('done', v ?? 0)"
+      />
+      <button
+        v-tooltip.left="'Another pattern'"
+        type="button"
+        class="icon-button"
+        aria-label="Another pattern"
+        @click="emit('done', Math.floor(Math.random() * 10000))"
+      >
+        <i class="pi pi-refresh" />
+      </button>
+    </span>
+    <Select
+      v-else
+      size="small"
+      :input-id="`f-${name}`"
+      :model-value="modelValue"
+      :options="options"
+      option-label="label"
+      option-value="value"
+      @update:model-value="(v) => emit('done', v)"
+    />
+  </div>
+</template>
+
+<style scoped>
+.row {
+  display: grid;
+  grid-template-columns: 106px 1fr;
+  align-items: center;
+  gap: 10px;
+  min-height: 28px;
+}
+.row > :deep(.p-select),
+.row > :deep(.p-multiselect) {
+  min-width: 0;
+}
+.row > :deep(.p-toggleswitch) {
+  justify-self: end;
+}
+.seed {
+  display: flex;
+  gap: 4px;
+  align-items: center;
+}
+</style>

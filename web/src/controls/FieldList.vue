@@ -1,0 +1,62 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import { applies, fieldsOf, type FieldSchema } from '../api/scene'
+import ChoiceField from './ChoiceField.vue'
+import ColourField from './ColourField.vue'
+import NumberField from './NumberField.vue'
+
+/** Controls for the fields of an effect, a source, a line or a cut, drawn from the schema that the core publishes. */
+const props = defineProps<{
+  schema: Record<string, unknown>
+  values: Record<string, unknown>
+  /** Only the fields with this place ("" for those without one); every field when left out. */
+  place?: string
+  only?: string[]
+}>()
+const emit = defineEmits<{
+  drag: [name: string, value: unknown]
+  done: [name: string, value: unknown, title: string]
+}>()
+const fields = computed(() =>
+  fieldsOf(props.schema).filter(
+    ([name, field]) =>
+      (props.place === undefined || (field.place ?? '') === props.place) &&
+      (!props.only || props.only.includes(name)) &&
+      applies(field, props.values),
+  ),
+)
+const isNumber = (field: FieldSchema) => field.control === 'slider'
+</script>
+
+<template>
+  <template v-for="[name, field] in fields" :key="name">
+    <NumberField
+      v-if="isNumber(field)"
+      :field="field"
+      :name="name"
+      :model-value="values[name] as number"
+      @drag="(v) => emit('drag', name, v)"
+      @done="(v) => emit('done', name, v, field.title ?? name)"
+    />
+    <ColourField
+      v-else-if="field.control === 'colour'"
+      :field="field"
+      :name="name"
+      :model-value="values[name] as number[]"
+      @drag="(v) => emit('drag', name, v)"
+      @done="(v) => emit('done', name, v, field.title ?? name)"
+    />
+    <ChoiceField
+      v-else-if="field.control"
+      :field="field"
+      :name="name"
+      :model-value="values[name]"
+      @done="
+        (v) => {
+          emit('drag', name, v)
+          emit('done', name, v, field.title ?? name)
+        }
+      "
+    />
+  </template>
+</template>

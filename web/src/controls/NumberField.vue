@@ -1,0 +1,153 @@
+<script setup lang="ts">
+import InputText from 'primevue/inputtext'
+import Slider from 'primevue/slider'
+import { computed, ref, watch } from 'vue'
+import type { FieldSchema } from '../api/scene'
+import { factor, readable, withUnit } from './format'
+
+/** A slider over the soft range with its default as a tick, and a field that takes any value within the hard limits. */
+const props = defineProps<{ field: FieldSchema; name: string; modelValue: number }>()
+const emit = defineEmits<{ drag: [value: number]; done: [value: number] }>()
+
+const STEPS = 1000
+const soft = computed<[number, number]>(() => props.field.soft ?? [props.field.minimum ?? 0, props.field.maximum ?? 1])
+const whole = computed(() => props.field.type === 'integer')
+const toPlace = (value: number) => {
+  const [a, b] = soft.value
+  const t = props.field.scale === 'log' ? Math.log(Math.max(value, 1e-9) / a) / Math.log(b / a) : (value - a) / (b - a)
+  return Math.min(1, Math.max(0, t)) * STEPS
+}
+const toValue = (place: number) => {
+  const [a, b] = soft.value
+  const t = place / STEPS
+  const value = props.field.scale === 'log' ? a * (b / a) ** t : a + (b - a) * t
+  // Three significant digits are what a hand can mean.
+  return whole.value ? Math.round(value) : Number(value.toPrecision(3))
+}
+const usual = computed(() => (typeof props.field.default === 'number' ? props.field.default : undefined))
+const tick = computed(() => (usual.value === undefined ? undefined : toPlace(usual.value) / STEPS))
+
+let later: ReturnType<typeof setTimeout> | undefined
+let pointer = false
+function slide(place: number | number[]) {
+  const value = toValue(place as number)
+  if (value === props.modelValue) return
+  emit('drag', value)
+  if (!pointer) {
+    // Arrow keys: save when the hand rests.
+    clearTimeout(later)
+    later = setTimeout(() => emit('done', props.modelValue), 450)
+  }
+}
+function up() {
+  if (!pointer) return
+  pointer = false
+  emit('done', props.modelValue)
+}
+function down() {
+  pointer = true
+  window.addEventListener('pointerup', up, { once: true })
+}
+
+const text = ref('')
+const wrong = ref('')
+const editing = ref(false)
+const shown = computed(() => withUnit(props.modelValue, props.field))
+watch(shown, (value) => !editing.value && (text.value = value), { immediate: true })
+function enter() {
+  editing.value = true
+  text.value = readable(props.modelValue * factor(props.field))
+}
+function leave() {
+  editing.value = false
+  const typed = text.value.replace(',', '.').replace(/[^\d.eE+-]/g, '')
+  const value = Number(typed) / factor(props.field)
+  const { minimum = -Infinity, maximum = Infinity } = props.field
+  text.value = shown.value
+  if (typed === '' || !Number.isFinite(value)) return
+  if (value < minimum || value > maximum) {
+    wrong.value = `${withUnit(minimum, props.field)} to ${withUnit(maximum, props.field)}`
+    setTimeout(() => (wrong.value = ''), 3500)
+    return
+  }
+  const next = whole.value ? Math.round(value) : value
+  if (next !== props.modelValue) {
+    emit('drag', next)
+    emit('done', next)
+  }
+}
+function reset() {
+  if (usual.value === undefined || usual.value === props.modelValue) return
+  emit('drag', usual.value)
+  emit('done', usual.value)
+}
+</script>
+
+<template>
+  <div class="row" :data-field="name">
+    <label v-tooltip.left="field.description || undefined" class="clip" :for="`f-${name}`">{{ field.title }}</label>
+    <div class="track" @pointerdown="down">
+      <i
+        v-if="tick !== undefined"
+        v-tooltip.top="`Default: ${withUnit(usual!, field)}. Click to return to it`"
+        class="tick"
+        :style="{ left: `${tick * 100}%` }"
+        @pointerdown.stop
+        @click.stop="reset"
+      />
+      <Slider
+        :model-value="toPlace(modelValue)"
+        :min="0"
+        :max="STEPS"
+        :step="1"
+        :aria-label="field.title"
+        :pt="{ handle: { 'aria-valuetext': shown } }"
+        @update:model-value="slide"
+      />
+    </div>
+    <InputText
+      :id="`f-${name}`"
+      v-model="text"
+      size="small"
+      class="value"
+      :invalid="!!wrong"
+      :aria-label="`${field.title}, value`"
+      @focus="enter"
+      @blur="leave"
+      @keydown.enter="($event.target as HTMLInputElement).blur()"
+    />
+    <p v-if="wrong" class="wrong" role="alert">Use {{ wrong }}.</p>
+  </div>
+</template>
+
+<style scoped>
+.row {
+  display: grid;
+  grid-template-columns: 106px 1fr 70px;
+  align-items: center;
+  gap: 10px;
+  min-height: 26px;
+}
+.track {
+  position: relative;
+  padding: 9px 5px;
+}
+.tick {
+  position: absolute;
+  top: 4px;
+  width: 9px;
+  height: 18px;
+  margin-left: -4.5px;
+  cursor: pointer;
+  z-index: 1;
+  background: linear-gradient(var(--muted), var(--muted)) center / 1px 9px no-repeat;
+}
+.value {
+  width: 100%;
+  text-align: right;
+}
+.wrong {
+  grid-column: 1 / -1;
+  color: var(--oxide);
+}
+</style>

@@ -1,0 +1,46 @@
+<script setup lang="ts">
+import Dialog from 'primevue/dialog'
+
+const visible = defineModel<boolean>('visible', { required: true })
+const KEYS = [
+  ['L', 'The lit surface'],
+  ['M', 'Mask of the selected layer, and back'],
+  ['P', 'Pin what is looked through while another layer is chosen'],
+  ['hold B', 'The surface before the selected layer'],
+  [', and .', 'Choose the layer before or after'],
+  ['A', 'Add what happened next'],
+  ['F', 'Frame the object'],
+  ['U', 'UV view'],
+  ['Ctrl Z', 'Undo'],
+  ['Ctrl Shift Z or Ctrl Y', 'Redo'],
+  ['Alt ← and Alt →', 'On a card: move the layer'],
+  ['F2, Delete', 'On a card: rename, remove'],
+  ['?', 'This sheet'],
+]
+</script>
+
+<template>
+  <Dialog v-model:visible="visible" modal dismissable-mask header="Keyboard" :style="{ width: '460px' }">
+    <dl>
+      <template v-for="[key, what] in KEYS" :key="key">
+        <dt>{{ key }}</dt>
+        <dd>{{ what }}</dd>
+      </template>
+    </dl>
+  </Dialog>
+</template>
+
+<style scoped>
+dl {
+  display: grid;
+  grid-template-columns: 160px 1fr;
+  gap: 6px 12px;
+  margin: 0;
+}
+dt {
+  font-weight: 600;
+}
+dd {
+  margin: 0;
+}
+</style>

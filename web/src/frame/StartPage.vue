@@ -1,0 +1,101 @@
+<script setup lang="ts">
+import Button from 'primevue/button'
+import InputText from 'primevue/inputtext'
+import { onMounted, ref } from 'vue'
+import { useRouter } from 'vue-router'
+import { api } from '../api/client'
+import { useWork } from '../stores/work'
+import AddObject from './AddObject.vue'
+
+/** All projects. With one object and nothing else it goes straight to it. */
+const work = useWork()
+const router = useRouter()
+const ready = ref(false)
+const name = ref('')
+const adder = ref<InstanceType<typeof AddObject>>()
+
+onMounted(async () => {
+  const first = !work.object
+  await work.start()
+  const only =
+    work.projects.length === 1 && work.projects[0].objects.length === 1 ? work.projects[0].objects[0] : undefined
+  if (only && first) void router.replace({ name: 'weather', params: { object: only.id } })
+  else ready.value = true
+})
+async function create() {
+  const text = name.value.trim()
+  if (!text) return
+  const { data } = await api.POST('/api/projects', { body: { name: text } })
+  if (!data) return
+  name.value = ''
+  await work.start()
+  adder.value?.open(data.id)
+}
+</script>
+
+<template>
+  <main v-if="ready" class="start">
+    <h1>Projects</h1>
+    <p v-if="!work.projects.length" class="muted">There is no project yet. Give the first one a name.</p>
+    <section v-for="project in work.projects" :key="project.id">
+      <h2>{{ project.name }}</h2>
+      <ul>
+        <li v-for="object in project.objects" :key="object.id">
+          <router-link :to="{ name: 'weather', params: { object: object.id } }">
+            <i class="pi pi-box" />
+            {{ object.name }}
+          </router-link>
+        </li>
+        <li>
+          <button type="button" class="link" @click="adder?.open(project.id)">Add an object…</button>
+        </li>
+      </ul>
+    </section>
+    <form @submit.prevent="create">
+      <InputText
+        v-model="name"
+        placeholder="Name of a new project"
+        aria-label="Name of a new project"
+        maxlength="120"
+      />
+      <Button type="submit" label="Start a project" :disabled="!name.trim()" />
+    </form>
+    <AddObject ref="adder" />
+  </main>
+</template>
+
+<style scoped>
+.start {
+  max-width: 640px;
+  margin: 0 auto;
+  padding: 48px 24px;
+  display: grid;
+  gap: 18px;
+}
+h1 {
+  font-size: 22px;
+}
+section {
+  background: var(--panel);
+  border: 1px solid var(--line);
+  border-radius: 5px;
+  padding: 14px 18px;
+}
+h2 {
+  font-size: 15px;
+  padding-bottom: 8px;
+}
+li {
+  padding: 4px 0;
+}
+a {
+  color: inherit;
+}
+form {
+  display: flex;
+  gap: 8px;
+}
+form :first-child {
+  flex: 1;
+}
+</style>

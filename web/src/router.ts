@@ -1,0 +1,21 @@
+import { createRouter, createWebHistory } from 'vue-router'
+
+/** The address says which object is open and in which stage, so that a reload comes back to it. */
+export const router = createRouter({
+  history: createWebHistory('/'),
+  routes: [
+    { path: '/', name: 'start', component: () => import('./frame/StartPage.vue') },
+    { path: '/object/:object(\\d+)', redirect: (to) => ({ name: 'weather', params: to.params }) },
+    {
+      path: '/object/:object(\\d+)/weather',
+      name: 'weather',
+      component: () => import('./stages/weather/WeatherStage.vue'),
+    },
+    {
+      path: '/object/:object(\\d+)/export',
+      name: 'export',
+      component: () => import('./stages/export/ExportStage.vue'),
+    },
+    { path: '/:rest(.*)*', redirect: '/' },
+  ],
+})

@@ -1,0 +1,155 @@
+<script setup lang="ts">
+import Popover from 'primevue/popover'
+import Select from 'primevue/select'
+import { ref } from 'vue'
+import type { ChannelUse, Layer } from '../../api/scene'
+import NumberField from '../../controls/NumberField.vue'
+import { useWork } from '../../stores/work'
+
+/** Which channels the layer speaks in, how strongly, and with which blend. */
+const props = defineProps<{ layer: Layer; family: string }>()
+const work = useWork()
+const details = ref<InstanceType<typeof Popover>>()
+const channel = ref('')
+const BLENDS = [
+  'normal',
+  'multiply',
+  'screen',
+  'overlay',
+  'darken',
+  'lighten',
+  'difference',
+  'soft-light',
+  'add',
+  'subtract',
+].map((value) => ({ value, label: value.replace('-', ' ') }))
+const AMOUNT = {
+  title: 'Amount',
+  unit: '%',
+  soft: [0, 1] as [number, number],
+  minimum: 0,
+  maximum: 1,
+  default: 1,
+  control: 'slider' as const,
+}
+
+const use = (name: string): ChannelUse => props.layer.channels[name] ?? { on: true, amount: 1, blend: 'normal' }
+function set(name: string, change: Partial<ChannelUse>) {
+  const next = { ...use(name), ...change }
+  const channels = { ...props.layer.channels }
+  if (next.on && next.amount === 1 && next.blend === 'normal') delete channels[name]
+  else channels[name] = next
+  // eslint-disable-next-line vue/no-mutating-props -- the layer is part of the store's scene
+  props.layer.channels = channels
+}
+function toggle(name: string) {
+  set(name, { on: !use(name).on })
+  void work.commit(`${work.catalogue?.channels[name]} ${use(name).on ? 'on' : 'off'}`)
+}
+function openDetails(name: string, event: Event) {
+  channel.value = name
+  details.value?.toggle(event)
+}
+const word = (name: string) => {
+  const u = use(name)
+  return [u.amount < 1 ? `${Math.round(u.amount * 100)} %` : '', u.blend === 'normal' ? '' : u.blend.replace('-', ' ')]
+    .filter(Boolean)
+    .join(', ')
+}
+</script>
+
+<template>
+  <div class="chips" role="group" aria-label="Channels">
+    <span v-for="(title, name) in work.catalogue?.channels" :key="name" class="pill" :class="{ off: !use(name).on }">
+      <button
+        v-tooltip.top="use(name).on ? 'Leave this channel as it was' : 'Speak in this channel again'"
+        type="button"
+        :aria-pressed="use(name).on"
+        :data-channel="name"
+        @click="toggle(name)"
+      >
+        {{ title }}
+        <small v-if="word(name)">{{ word(name) }}</small>
+      </button>
+      <button
+        v-tooltip.top="'Amount and blend'"
+        type="button"
+        class="more"
+        :aria-label="`${title}: amount and blend`"
+        @click="openDetails(name, $event)"
+      >
+        <i class="pi pi-angle-down" />
+      </button>
+    </span>
+    <Popover ref="details">
+      <div class="details">
+        <b>{{ work.catalogue?.channels[channel] }}</b>
+        <NumberField
+          name="channel-amount"
+          :field="AMOUNT"
+          :model-value="use(channel).amount"
+          @drag="(v) => (set(channel, { amount: v }), work.preview())"
+          @done="work.commit('Channel amount')"
+        />
+        <div v-if="family !== 'loss' && channel !== 'relief'" class="blend">
+          <label for="blend">Blend</label>
+          <Select
+            input-id="blend"
+            size="small"
+            :model-value="use(channel).blend"
+            :options="BLENDS"
+            option-label="label"
+            option-value="value"
+            @update:model-value="(v) => (set(channel, { blend: v }), work.commit('Channel blend'))"
+          />
+        </div>
+      </div>
+    </Popover>
+  </div>
+</template>
+
+<style scoped>
+.chips {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px;
+  padding-top: 6px;
+}
+.pill {
+  display: inline-flex;
+  align-items: center;
+  border: 1px solid color-mix(in srgb, var(--verdigris) 45%, var(--line));
+  border-radius: 999px;
+  padding: 1px 3px 1px 10px;
+  background: color-mix(in srgb, var(--tint) 45%, transparent);
+}
+.pill.off {
+  color: var(--muted);
+  text-decoration: line-through;
+  background: none;
+  border-color: var(--line);
+}
+.more {
+  color: var(--muted);
+  padding: 0 4px;
+  font-size: 10px;
+}
+.more i {
+  font-size: 10px;
+}
+small {
+  margin-left: 5px;
+  color: var(--muted);
+}
+.details {
+  width: 300px;
+  display: grid;
+  gap: 6px;
+}
+.blend {
+  display: grid;
+  grid-template-columns: 106px 1fr;
+  gap: 10px;
+  align-items: center;
+}
+</style>

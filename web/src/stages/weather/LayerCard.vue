@@ -1,0 +1,170 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import { pictureUrl } from '../../api/client'
+import type { Layer } from '../../api/scene'
+import KindGlyph from '../../controls/KindGlyph.vue'
+import { percent } from '../../controls/format'
+import { useWork } from '../../stores/work'
+
+const props = defineProps<{ layer: Layer; index: number; count: number; later: boolean }>()
+const emit = defineEmits<{ rename: [] }>()
+const work = useWork()
+const effect = computed(() => work.effects.get(props.layer.effect.kind))
+const outcome = computed(() => work.outcome.get(props.layer.id))
+const selected = computed(() => work.selectedId === props.layer.id)
+const word = computed(() =>
+  effect.value?.title === props.layer.name ? effect.value.family : (effect.value?.title ?? ''),
+)
+
+function key(event: KeyboardEvent) {
+  if (event.target !== event.currentTarget) return
+  const act: Record<string, () => void> = {
+    Enter: () => work.select(props.layer.id),
+    ' ': () => work.select(props.layer.id),
+    F2: () => (work.select(props.layer.id), emit('rename')),
+    Delete: () => work.removeLayer(props.layer.id),
+  }
+  if (event.altKey && event.key === 'ArrowLeft') act.ArrowLeft = () => work.moveLayer(props.layer.id, props.index - 1)
+  if (event.altKey && event.key === 'ArrowRight') act.ArrowRight = () => work.moveLayer(props.layer.id, props.index + 1)
+  if (!act[event.key]) return
+  event.preventDefault()
+  event.stopPropagation()
+  act[event.key]()
+}
+</script>
+
+<template>
+  <article
+    class="card"
+    :class="{ selected, off: !layer.on, later }"
+    tabindex="0"
+    role="button"
+    :aria-pressed="selected"
+    :aria-label="`${layer.name}, ${word}, ${layer.on ? `covers ${percent(outcome?.coverage ?? 0)}` : 'off'}`"
+    :data-layer="layer.id"
+    @click="work.select(layer.id)"
+    @keydown="key"
+    @dblclick="emit('rename')"
+  >
+    <div class="picture">
+      <img v-if="outcome?.picture && layer.on" :src="pictureUrl(outcome.picture)" alt="" draggable="false" />
+      <button
+        v-tooltip.top="layer.on ? 'Switch off' : 'Switch on'"
+        type="button"
+        class="eye"
+        :aria-label="layer.on ? `Switch ${layer.name} off` : `Switch ${layer.name} on`"
+        @click.stop="work.switchLayer(layer.id, !layer.on)"
+      >
+        <i :class="layer.on ? 'pi pi-eye' : 'pi pi-eye-slash'" />
+      </button>
+      <i
+        v-if="outcome?.note"
+        v-tooltip.top="outcome.note"
+        class="pi pi-exclamation-circle warn"
+        :aria-label="outcome.note"
+      />
+    </div>
+    <div class="text">
+      <KindGlyph :family="effect?.family ?? ''" />
+      <span class="name clip">{{ layer.name }}</span>
+    </div>
+    <div class="text muted">
+      <span class="clip">{{ word }}</span>
+      <span class="share" data-testid="coverage">{{ layer.on ? percent(outcome?.coverage ?? 0) : 'off' }}</span>
+    </div>
+    <div class="meter"><i :style="{ width: `${(layer.on ? (outcome?.coverage ?? 0) : 0) * 100}%` }" /></div>
+  </article>
+</template>
+
+<style scoped>
+.card {
+  width: 118px;
+  flex: none;
+  background: var(--panel);
+  border: 1px solid var(--line);
+  border-radius: 5px;
+  overflow: hidden;
+  cursor: pointer;
+  user-select: none;
+}
+.card:hover {
+  border-color: var(--muted);
+}
+.card.selected {
+  border-color: var(--verdigris);
+  box-shadow: 0 0 0 1px var(--verdigris);
+}
+.card.later > * {
+  opacity: 0.4;
+}
+.card.off .text {
+  opacity: 0.6;
+}
+.picture {
+  position: relative;
+  height: 58px;
+  background: #868686;
+}
+.picture img {
+  width: 100%;
+  height: 100%;
+  object-fit: cover;
+  display: block;
+}
+.eye {
+  position: absolute;
+  right: 4px;
+  top: 4px;
+  width: 22px;
+  height: 20px;
+  border-radius: 4px;
+  background: var(--glass);
+  font-size: 11px;
+  opacity: 0;
+}
+.eye i {
+  font-size: 12px;
+}
+.card:hover .eye,
+.card:focus-within .eye,
+.card.off .eye {
+  opacity: 1;
+}
+.warn {
+  position: absolute;
+  left: 5px;
+  top: 5px;
+  color: #fff;
+  background: var(--oxide);
+  border-radius: 50%;
+  font-size: 13px;
+}
+.text {
+  display: flex;
+  align-items: center;
+  gap: 6px;
+  padding: 0 8px;
+}
+.text:nth-child(2) {
+  padding-top: 4px;
+}
+.share {
+  margin-left: auto;
+  white-space: nowrap;
+}
+.meter {
+  height: 3px;
+  margin: 5px 8px 7px;
+  border-radius: 2px;
+  background: color-mix(in srgb, var(--ink) 12%, transparent);
+}
+.meter i {
+  display: block;
+  height: 100%;
+  border-radius: 2px;
+  background: var(--muted);
+}
+.card.selected .meter i {
+  background: var(--verdigris);
+}
+</style>

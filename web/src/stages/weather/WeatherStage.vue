@@ -1,0 +1,94 @@
+<script setup lang="ts">
+import { useEventListener } from '@vueuse/core'
+import { ref } from 'vue'
+import ShortcutSheet from '../../frame/ShortcutSheet.vue'
+import { useWork } from '../../stores/work'
+import SurfaceView from '../../view3d/SurfaceView.vue'
+import ChronicleBand from './ChronicleBand.vue'
+import LayerSheet from './LayerSheet.vue'
+import LookList from './LookList.vue'
+
+const work = useWork()
+const view = ref<InstanceType<typeof SurfaceView>>()
+const sheet = ref<InstanceType<typeof LayerSheet>>()
+const band = ref<InstanceType<typeof ChronicleBand>>()
+const shortcuts = ref(false)
+
+function typing(event: KeyboardEvent): boolean {
+  const target = event.target as HTMLElement
+  return (
+    target.matches('input, textarea, select, [contenteditable]') ||
+    !!target.closest('.p-dialog, .p-popover, .p-menu, .p-select-overlay')
+  )
+}
+function neighbour(by: number) {
+  const layers = work.scene?.layers ?? []
+  const k = layers.findIndex((l) => l.id === work.selectedId)
+  const next = layers[Math.min(layers.length - 1, Math.max(0, k + by))]
+  if (next) work.select(next.id)
+}
+useEventListener(window, 'keydown', (event: KeyboardEvent) => {
+  if (typing(event)) return
+  if ((event.ctrlKey || event.metaKey) && !event.altKey) {
+    const key = event.key.toLowerCase()
+    if (key !== 'z' && key !== 'y') return
+    event.preventDefault()
+    void work.step(key === 'y' || event.shiftKey ? 'redo' : 'undo')
+    return
+  }
+  if (event.ctrlKey || event.metaKey || event.altKey) return
+  const act: Record<string, () => void> = {
+    l: () => work.show({ kind: 'lit' }),
+    m: () =>
+      work.selected?.on &&
+      work.show(work.look.kind === 'mask' ? { kind: 'lit' } : { kind: 'mask', layer: work.selectedId }),
+    p: () => work.look.kind !== 'lit' && (work.pinned = !work.pinned),
+    b: () => !event.repeat && work.peek(true),
+    f: () => view.value?.frameObject(),
+    u: () => view.value?.toggleUv(),
+    a: () => band.value?.add(),
+    ',': () => neighbour(-1),
+    '.': () => neighbour(1),
+    '?': () => (shortcuts.value = true),
+  }
+  const found = act[event.key.toLowerCase()]
+  if (!found) return
+  event.preventDefault()
+  found()
+})
+useEventListener(window, 'keyup', (event: KeyboardEvent) => event.key.toLowerCase() === 'b' && work.peek(false))
+useEventListener(window, 'blur', () => work.peek(false))
+</script>
+
+<template>
+  <main class="stage">
+    <LookList />
+    <SurfaceView ref="view" />
+    <LayerSheet ref="sheet" />
+    <ChronicleBand ref="band" class="band" @rename="sheet?.rename()" />
+    <ShortcutSheet v-model:visible="shortcuts" />
+  </main>
+</template>
+
+<style scoped>
+.stage {
+  display: grid;
+  grid-template-columns: 204px minmax(0, 1fr) 348px;
+  grid-template-rows: minmax(0, 1fr) 172px;
+  height: 100%;
+  min-height: 0;
+}
+.band {
+  grid-column: 1 / -1;
+}
+@media (width <= 1180px) {
+  .stage {
+    grid-template-columns: 176px minmax(0, 1fr) 320px;
+  }
+}
+@media (width >= 1700px) {
+  .stage {
+    grid-template-columns: 236px minmax(0, 1fr) 400px;
+  }
+}
+</style>

@@ -1,0 +1,380 @@
+import { defineStore } from 'pinia'
+import { computed, markRaw, ref, shallowRef, toRaw } from 'vue'
+import { api, messageOf } from '../api/client'
+import type {
+  Catalogue,
+  Entry,
+  Evaluation,
+  Job,
+  Layer,
+  Look,
+  ObjectOut,
+  Project,
+  Recipe,
+  Scene,
+  VersionOut,
+} from '../api/scene'
+
+/** Sizes that the view works with: while a control is dragged, and at rest. */
+export const DRAG_SIZE = 512
+export type Size = 512 | 1024 | 2048
+
+const client = Math.random().toString(36).slice(2)
+const copy = <T>(value: T): T => JSON.parse(JSON.stringify(toRaw(value)))
+const LIT: Look = { kind: 'lit', name: '', size_mm: 0, layer: '', index: 0 }
+
+/** The object being worked on: its scene, its history, and what the view shows of it. */
+export const useWork = defineStore('work', () => {
+  const projects = ref<Project[]>([])
+  const catalogue = shallowRef<Catalogue>()
+  const object = shallowRef<ObjectOut>()
+  const scene = ref<Scene>()
+  const version = shallowRef<VersionOut>()
+  const evaluation = shallowRef<Evaluation>()
+  const selectedId = ref('')
+  const selectedTerm = ref(-1)
+  const look = ref<Look>({ ...LIT })
+  const pinned = ref(false)
+  const until = ref<string | null>(null)
+  const peeking = ref(false)
+  const size = ref<Size>(1024)
+  const saving = ref(false)
+  const busy = ref(false)
+  const measuring = shallowRef<Job>()
+  const trouble = ref('')
+  const notice = ref('')
+
+  const selected = computed<Layer | undefined>(() => scene.value?.layers.find((l) => l.id === selectedId.value))
+  const outcome = computed(() => new Map((evaluation.value?.layers ?? []).map((l) => [l.id, l])))
+  const effects = computed(() => new Map((catalogue.value?.effects ?? []).map((e) => [e.kind, e])))
+  const sources = computed(() => new Map((catalogue.value?.sources ?? []).map((s) => [s.kind, s])))
+  const parts = computed(() => ((object.value?.facts.parts ?? []) as { name: string }[]).map((p) => p.name))
+
+  // ---- evaluation: one request under way, one waiting; the newest wins --------------------------------------------------
+  let ticket = 0
+  let underWay = false
+  let waiting: { size: number; pictures: boolean } | undefined
+
+  function evaluate(wanted: { size: number; pictures: boolean }) {
+    if (underWay) {
+      // A full evaluation that waits is not replaced by a drag step that comes after it only in name.
+      waiting = wanted
+      return
+    }
+    void run(wanted)
+  }
+
+  async function run(wanted: { size: number; pictures: boolean }) {
+    const item = object.value
+    if (!item || !scene.value || item.readings === 'missing') return
+    underWay = true
+    busy.value = true
+    const number = ++ticket
+    let again = false
+    try {
+      const { data, error, response } = await api.POST('/api/objects/{object_id}/evaluate', {
+        params: { path: { object_id: item.id } },
+        body: {
+          ticket: number,
+          client,
+          document: copy(scene.value) as unknown as Record<string, never>,
+          resolution: wanted.size as 512,
+          until: peeking.value ? before(selectedId.value) : until.value,
+          look: peeking.value ? { ...LIT } : { ...look.value },
+          selected: selectedId.value,
+          pictures: wanted.pictures,
+        },
+      })
+      if (item.id !== object.value?.id) return
+      if (data) {
+        const old = evaluation.value
+        // Small pictures come only with full evaluations; a drag step keeps the ones there are.
+        if (!wanted.pictures && old) {
+          const cards = new Map(old.layers.map((l) => [l.id, l.picture]))
+          data.layers.forEach((l) => (l.picture = cards.get(l.id) ?? ''))
+          data.coats.forEach((c, k) => (c.picture = old.coats[k]?.name === c.name ? old.coats[k].picture : ''))
+          data.pictures = old.pictures
+          if (data.where && old.where && data.where.terms.length === old.where.terms.length) {
+            data.where.picture = old.where.picture
+            data.where.terms.forEach((t, k) => (t.picture = old.where!.terms[k].picture))
+          }
+        }
+        evaluation.value = markRaw(data) as Evaluation
+        trouble.value = ''
+        if (data.readings !== item.readings) object.value = { ...item, readings: data.readings }
+      } else if (response.status === 422 && look.value.kind !== 'lit' && !waiting) {
+        // What was looked through is gone (its layer was removed or switched off): show the surface again.
+        look.value = { ...LIT }
+        pinned.value = false
+        again = true
+      } else if (response.status !== 409) trouble.value = messageOf(error)
+    } catch (error) {
+      trouble.value = messageOf(error instanceof TypeError ? undefined : error)
+    } finally {
+      underWay = false
+      busy.value = false
+      const next = waiting ?? (again ? wanted : undefined)
+      waiting = undefined
+      if (next) evaluate(next)
+    }
+  }
+
+  const full = () => evaluate({ size: size.value, pictures: true })
+  /** While a control is being moved. */
+  function preview() {
+    if (waiting?.pictures) return
+    evaluate({ size: Math.min(DRAG_SIZE, size.value), pictures: false })
+  }
+
+  function before(id: string): string | null {
+    const layers = scene.value?.layers ?? []
+    const k = layers.findIndex((l) => l.id === id)
+    if (k < 0) return until.value
+    return k === 0 ? '' : layers[k - 1].id
+  }
+
+  // ---- history ---------------------------------------------------------------------------------------------------------
+  function take(found: VersionOut) {
+    version.value = found
+    scene.value = copy(found.document) as unknown as Scene
+    if (!scene.value.layers.some((l) => l.id === selectedId.value))
+      selectedId.value = scene.value.layers.at(-1)?.id ?? ''
+    if (until.value && !scene.value.layers.some((l) => l.id === until.value)) until.value = null
+    selectedTerm.value = Math.min(selectedTerm.value, (selected.value?.where.terms.length ?? 0) - 1)
+  }
+
+  let queue: Promise<unknown> = Promise.resolve()
+  /** Requests that change the scene go one after the other, so that each knows the version it is made on. */
+  function inOrder<T>(work: () => Promise<T>): Promise<T> {
+    const result = queue.then(work, work)
+    queue = result.catch(() => undefined)
+    return result
+  }
+
+  /** Save what `scene` holds now as a new version. */
+  function commit(label: string) {
+    full()
+    const item = object.value
+    const document = copy(scene.value)
+    saving.value = true
+    return inOrder(async () => {
+      if (!item || !version.value || item.id !== object.value?.id) return
+      try {
+        const { data, error, response } = await api.PUT('/api/objects/{object_id}/scene', {
+          params: { path: { object_id: item.id } },
+          body: { base: version.value.version, document: document as unknown as Record<string, never>, label },
+        })
+        if (data) {
+          // The document here may be newer already (another control was moved meanwhile): keep it.
+          version.value = data
+          trouble.value = ''
+        } else if (response.status === 409 && error && 'document' in error) {
+          notice.value = error.message
+          await reload()
+        } else {
+          trouble.value = messageOf(error)
+          await reload()
+        }
+      } catch {
+        trouble.value =
+          'Not saved: the server did not answer. Check that it is running; your next edit saves this one too.'
+      } finally {
+        saving.value = false
+      }
+    })
+  }
+
+  /** Change the scene in one step and save it. */
+  function edit(label: string, change: (scene: Scene) => void) {
+    if (!scene.value) return
+    change(scene.value)
+    void commit(label)
+  }
+
+  function step(direction: 'undo' | 'redo') {
+    return inOrder(async () => {
+      if (!object.value || !version.value) return
+      const { data, error, response } = await api.POST(
+        direction === 'undo' ? '/api/objects/{object_id}/undo' : '/api/objects/{object_id}/redo',
+        {
+          params: { path: { object_id: object.value.id } },
+          body: { base: version.value.version },
+        },
+      )
+      if (data) take(data)
+      else if (response.status === 409) {
+        notice.value = messageOf(error)
+        await reload()
+      } else trouble.value = messageOf(error)
+      full()
+    })
+  }
+
+  async function reload() {
+    if (!object.value) return
+    const { data } = await api.GET('/api/objects/{object_id}', { params: { path: { object_id: object.value.id } } })
+    if (data) {
+      object.value = data
+      take(data.scene)
+      full()
+    }
+  }
+
+  // ---- opening ---------------------------------------------------------------------------------------------------------
+  async function start() {
+    const [first, second] = await Promise.all([
+      api.GET('/api/projects'),
+      catalogue.value ? undefined : api.GET('/api/catalogue'),
+    ])
+    if (first.data) projects.value = first.data
+    if (second?.data) catalogue.value = second.data
+    if (!first.data) trouble.value = messageOf(first.error)
+  }
+
+  async function open(id: number): Promise<boolean> {
+    if (object.value?.id === id) return true
+    if (!catalogue.value) await start()
+    const { data, error, response } = await api.GET('/api/objects/{object_id}', { params: { path: { object_id: id } } })
+    if (!data) {
+      trouble.value = response.status === 404 ? 'This object does not exist any more.' : messageOf(error)
+      return false
+    }
+    evaluation.value = undefined
+    object.value = data
+    look.value = { ...LIT }
+    until.value = null
+    selectedId.value = ''
+    selectedTerm.value = -1
+    take(data.scene)
+    if (data.readings !== 'good') void measure()
+    if (data.readings !== 'missing') full()
+    return true
+  }
+
+  async function measure() {
+    const item = object.value
+    if (!item) return
+    const { data } = await api.POST('/api/objects/{object_id}/jobs', {
+      params: { path: { object_id: item.id } },
+      body: { kind: 'measure', target: 'gltf', resolution: 1024, bits: 8 },
+    })
+    let job = data
+    while (job && (job.state === 'queued' || job.state === 'running') && object.value?.id === item.id) {
+      measuring.value = job
+      await new Promise((go) => setTimeout(go, 400))
+      job = (await api.GET('/api/jobs/{job_id}', { params: { path: { job_id: job.id } } })).data
+      if (object.value?.readings === 'missing' && (job?.progress ?? 0) >= 0.1) {
+        object.value = { ...object.value, readings: 'draft' }
+        full()
+      }
+    }
+    measuring.value = undefined
+    if (object.value?.id !== item.id) return
+    if (job?.state === 'done') {
+      object.value = { ...object.value, readings: 'good' }
+      full()
+    } else if (job?.state === 'failed') trouble.value = job.error
+    else if (job?.state === 'cancelled') notice.value = 'Measuring was cancelled. Open the object again to measure it.'
+  }
+
+  async function cancelMeasuring() {
+    if (measuring.value)
+      await api.POST('/api/jobs/{job_id}/cancel', { params: { path: { job_id: measuring.value.id } } })
+  }
+
+  // ---- looking ---------------------------------------------------------------------------------------------------------
+  function show(wanted: Partial<Look>) {
+    look.value = { ...LIT, ...wanted }
+    full()
+  }
+  function select(id: string) {
+    if (selectedId.value === id) return
+    selectedId.value = id
+    selectedTerm.value = -1
+    if (!pinned.value && look.value.kind === 'mask') look.value = { ...LIT, kind: 'mask', layer: id }
+    else if (!pinned.value && look.value.kind === 'term') look.value = { ...LIT }
+    full()
+  }
+  function playTo(id: string | null) {
+    if (until.value === id) return
+    until.value = id
+    preview()
+  }
+  function peek(on: boolean) {
+    if (peeking.value === on || !selectedId.value) return
+    peeking.value = on
+    full()
+  }
+
+  // ---- layers ----------------------------------------------------------------------------------------------------------
+  function freshId(kind: string): string {
+    const taken = new Set(scene.value?.layers.map((l) => l.id))
+    for (let k = 1; ; k++) {
+      const id = k === 1 ? kind : `${kind}-${k}`
+      if (!taken.has(id)) return id
+    }
+  }
+  function addLayer(effect: Entry) {
+    edit(`Add ${effect.title.toLowerCase()}`, (now) => {
+      const id = freshId(effect.kind)
+      const same = now.layers.filter((l) => l.effect.kind === effect.kind).length
+      now.layers.push({
+        id,
+        name: same ? `${effect.title} ${same + 1}` : effect.title,
+        on: true,
+        effect: { ...copy(effect.defaults), kind: effect.kind },
+        where: copy(effect.where) as unknown as Recipe,
+        strength: 1,
+        channels: {},
+      })
+      selectedId.value = id
+      selectedTerm.value = -1
+      until.value = null
+    })
+  }
+  function duplicateLayer(id: string) {
+    edit('Duplicate layer', (now) => {
+      const k = now.layers.findIndex((l) => l.id === id)
+      const twin = copy(now.layers[k])
+      twin.id = freshId(twin.effect.kind)
+      twin.name = `${twin.name} copy`.slice(0, 80)
+      now.layers.splice(k + 1, 0, twin)
+      selectedId.value = twin.id
+    })
+  }
+  /** Lines of recipes that look at a layer, so that nothing is left pointing at nothing. */
+  function referring(id: string): string[] {
+    return (scene.value?.layers ?? [])
+      .filter((l) => l.where.terms.some((t) => t.source.kind === 'exposed' && t.source.what === id))
+      .map((l) => l.name)
+  }
+  function removeLayer(id: string) {
+    const users = referring(id)
+    if (users.length) {
+      notice.value = `${users.join(', ')} asks where this layer shows. Change that line first, then remove the layer.`
+      return
+    }
+    edit('Remove layer', (now) => {
+      const k = now.layers.findIndex((l) => l.id === id)
+      now.layers.splice(k, 1)
+      if (selectedId.value === id) selectedId.value = now.layers[Math.min(k, now.layers.length - 1)]?.id ?? ''
+      if (until.value === id) until.value = null
+    })
+  }
+  function switchLayer(id: string, on: boolean) {
+    edit(on ? 'Switch on' : 'Switch off', (now) => (now.layers.find((l) => l.id === id)!.on = on))
+  }
+  function moveLayer(id: string, to: number) {
+    const layers = scene.value?.layers ?? []
+    const from = layers.findIndex((l) => l.id === id)
+    if (to < 0 || to >= layers.length || from === to) return
+    edit('Move layer', (now) => now.layers.splice(to, 0, ...now.layers.splice(from, 1)))
+  }
+
+  return {
+    projects, catalogue, object, scene, version, evaluation, selectedId, selectedTerm, selected, look, pinned, until, peeking, size,
+    saving, busy, measuring, trouble, notice, outcome, effects, sources, parts,
+    start, open, full, preview, commit, edit, step, reload, show, select, playTo, peek, cancelMeasuring,
+    addLayer, duplicateLayer, removeLayer, moveLayer, switchLayer,
+  } // prettier-ignore
+})

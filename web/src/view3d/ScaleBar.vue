@@ -1,0 +1,31 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+
+const props = defineProps<{ perPixel: number }>()
+
+/** The round length nearest to a hundred pixels. */
+const bar = computed(() => {
+  const wanted = props.perPixel * 110
+  if (!(wanted > 0)) return { width: 0, text: '' }
+  const ten = 10 ** Math.floor(Math.log10(wanted))
+  const length = [5, 2, 1].map((k) => k * ten).find((l) => l <= wanted) ?? ten
+  const text = length >= 1000 ? `${length / 1000} m` : length >= 1 ? `${length} mm` : `${Math.round(length * 1000)} µm`
+  return { width: length / props.perPixel, text }
+})
+</script>
+
+<template>
+  <div class="scale" :style="{ width: `${bar.width}px` }" :aria-label="`Scale bar: ${bar.text}`" role="img">
+    <span>{{ bar.text }}</span>
+  </div>
+</template>
+
+<style scoped>
+.scale {
+  border-bottom: 2px solid #fff;
+  text-align: center;
+  color: #fff;
+  font-weight: 600;
+  text-shadow: 0 0 3px rgb(0 0 0 / 70%);
+}
+</style>

@@ -1,0 +1,269 @@
+<script setup lang="ts">
+import { useLocalStorage } from '@vueuse/core'
+import Button from 'primevue/button'
+import ProgressBar from 'primevue/progressbar'
+import Select from 'primevue/select'
+import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
+import { useWork, type Size } from '../stores/work'
+import LookLegend from './LookLegend.vue'
+import ScaleBar from './ScaleBar.vue'
+import SkyDisc from './SkyDisc.vue'
+import { SurfaceScene, type Light } from './surfaceScene'
+import UvView from './UvView.vue'
+
+const work = useWork()
+const canvas = ref<HTMLCanvasElement>()
+const surface = shallowRef<SurfaceScene>()
+const perPixel = ref(0)
+const frame = ref(0)
+const loaded = ref(false)
+const shown = ref({ title: '', size: 0 })
+const light = useLocalStorage<Light>('limus.light', { azimuth: -35, elevation: 48, strength: 1 })
+const straight = ref(false)
+const uvOpen = ref(false)
+const spot = ref<{ page: number; u: number; v: number }>()
+const failed = ref('')
+const mapSets = computed(() => (work.object?.facts.map_sets ?? ['object']) as string[])
+
+async function load() {
+  const item = work.object
+  if (!surface.value || !item) return
+  loaded.value = false
+  await surface.value.load(`/api/objects/${item.id}/mesh.glb?v=${item.digest}`, mapSets.value)
+  loaded.value = true
+  await put()
+}
+async function put() {
+  const found = work.evaluation
+  if (!surface.value || !found || !loaded.value) return
+  try {
+    if (found.look) await surface.value.setLook(found.look.maps)
+    else if (found.maps) await surface.value.setMaps(found.maps)
+  } catch {
+    // The server let the picture go (it was restarted, or much was done since): ask for it again.
+    work.full()
+    return
+  }
+  shown.value = { title: found.look?.title ?? 'Lit', size: found.resolution }
+}
+
+onMounted(() => {
+  try {
+    surface.value = new SurfaceScene(canvas.value!)
+  } catch {
+    failed.value = 'The 3D view needs WebGL 2. Switch on hardware acceleration in the browser, or try another browser.'
+    return
+  }
+  surface.value.onFrame = () => {
+    perPixel.value = surface.value!.millimetresPerPixel()
+    frame.value = surface.value!.frames
+  }
+  surface.value.aim(light.value)
+  void load()
+})
+onBeforeUnmount(() => surface.value?.dispose())
+watch(() => work.object?.id, load)
+watch(() => work.evaluation, put)
+watch(light, (value) => surface.value?.aim(value))
+watch(straight, (on) => surface.value?.straighten(on))
+
+function point(event: PointerEvent) {
+  if (!uvOpen.value || event.buttons) return
+  spot.value = surface.value?.pick(event.offsetX, event.offsetY)
+}
+const moment = computed(() => {
+  if (work.peeking) return `before ${work.selected?.name}`
+  if (work.until === null) return 'today'
+  if (work.until === '') return 'as made'
+  return `after ${work.scene?.layers.find((l) => l.id === work.until)?.name}`
+})
+const sizes: { label: string; value: Size }[] = [
+  { label: '512', value: 512 },
+  { label: '1024', value: 1024 },
+  { label: '2048', value: 2048 },
+]
+function resize(value: Size) {
+  work.size = value
+  work.full()
+}
+const progress = computed(() => Math.round((work.measuring?.progress ?? 0) * 100))
+defineExpose({ frameObject: () => surface.value?.frame(), toggleUv: () => (uvOpen.value = !uvOpen.value) })
+</script>
+
+<template>
+  <section class="view" aria-label="3D view">
+    <canvas
+      ref="canvas"
+      tabindex="0"
+      aria-label="The object. Drag to orbit, right drag to pan, wheel to zoom"
+      @pointermove="point"
+    />
+
+    <div class="top left">
+      <div class="chip label" data-testid="view-label">
+        <b>{{ shown.title || 'Loading' }}</b>
+        <template v-if="shown.size">
+          <span aria-hidden="true">·</span>
+          <Select
+            class="sizes"
+            size="small"
+            :model-value="work.size"
+            :options="sizes"
+            option-label="label"
+            option-value="value"
+            aria-label="Resolution at rest"
+            @update:model-value="resize"
+          >
+            <template #value>{{ shown.size }}</template>
+          </Select>
+          <span aria-hidden="true">·</span>
+          <span>{{ moment }}</span>
+          <span v-if="work.pinned && work.look.kind !== 'lit'" class="pin">
+            <i class="pi pi-thumbtack" />
+            pinned
+          </span>
+        </template>
+        <i v-if="work.busy" class="pi pi-spin pi-spinner busy" aria-label="Working" />
+      </div>
+      <LookLegend v-if="work.evaluation?.look?.legend" :legend="work.evaluation.look.legend" />
+    </div>
+
+    <div class="top right">
+      <div class="chip tools">
+        <button type="button" class="tool" :aria-pressed="uvOpen" @click="uvOpen = !uvOpen">UV view</button>
+        <span aria-hidden="true">·</span>
+        <button
+          v-tooltip.bottom="'A long lens: lengths as they are'"
+          type="button"
+          class="tool"
+          :aria-pressed="straight"
+          @click="straight = !straight"
+        >
+          Straight-on
+        </button>
+        <span aria-hidden="true">·</span>
+        <button v-tooltip.bottom="'Show all of it (F)'" type="button" class="tool" @click="surface?.frame()">
+          Frame
+        </button>
+      </div>
+      <UvView v-if="uvOpen && surface && loaded" :surface="surface" :frame="frame" :map-sets="mapSets" :spot="spot" />
+    </div>
+
+    <div v-if="work.measuring" class="measuring chip" role="status">
+      <div>
+        <b>{{ work.measuring.word || 'Waiting to measure' }}</b>
+        <span class="muted">
+          {{ progress }} %
+          <template v-if="work.measuring.seconds_left">
+            , about {{ Math.ceil(work.measuring.seconds_left) }} s left
+          </template>
+        </span>
+        <ProgressBar :value="progress" :show-value="false" style="height: 4px; width: 220px; margin-top: 6px" />
+      </div>
+      <Button size="small" severity="secondary" label="Cancel" @click="work.cancelMeasuring()" />
+    </div>
+
+    <p v-if="failed" class="failed">{{ failed }}</p>
+    <SkyDisc v-model="light" class="sky-disc" />
+    <ScaleBar v-if="perPixel" class="scale-bar" :per-pixel="perPixel" />
+  </section>
+</template>
+
+<style scoped>
+.view {
+  position: relative;
+  min-width: 0;
+  min-height: 0;
+  background: var(--surround);
+  overflow: hidden;
+}
+canvas {
+  position: absolute;
+  inset: 0;
+  width: 100%;
+  height: 100%;
+  outline-offset: -3px;
+  touch-action: none;
+}
+.top {
+  position: absolute;
+  top: 12px;
+  display: flex;
+  flex-direction: column;
+  gap: 6px;
+  pointer-events: none;
+}
+.top > * {
+  pointer-events: auto;
+}
+.left {
+  left: 14px;
+  align-items: flex-start;
+}
+.right {
+  right: 14px;
+  align-items: flex-end;
+}
+.label {
+  min-height: 26px;
+  padding: 1px 10px;
+}
+.sizes {
+  border: 0;
+  background: transparent;
+  box-shadow: none;
+}
+.sizes :deep(.p-select-label) {
+  padding: 0;
+}
+.sizes :deep(.p-select-dropdown) {
+  width: 16px;
+}
+.sizes :deep(.p-select-dropdown-icon) {
+  width: 9px;
+}
+.pin {
+  color: var(--verdigris);
+}
+.busy {
+  color: var(--muted);
+  font-size: 11px;
+}
+.tool {
+  padding: 2px 0;
+}
+.tool:hover,
+.tool[aria-pressed='true'] {
+  color: var(--verdigris);
+}
+.tool[aria-pressed='true'] {
+  font-weight: 600;
+}
+.measuring {
+  position: absolute;
+  left: 50%;
+  bottom: 22px;
+  transform: translateX(-50%);
+  padding: 10px 14px;
+  gap: 18px;
+}
+.measuring .muted {
+  margin-left: 8px;
+}
+.failed {
+  position: absolute;
+  inset: 40% 15% auto;
+  text-align: center;
+  color: #fff;
+}
+.sky-disc {
+  position: absolute;
+  left: 14px;
+  bottom: 14px;
+}
+.scale-bar {
+  position: absolute;
+  right: 16px;
+  bottom: 16px;
+}
+</style>
