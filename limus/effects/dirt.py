@@ -33,12 +33,13 @@ class Dirt(Effect):
 
     @classmethod
     def default_where(cls) -> Recipe:
-        """Sheltered places and creases, broken up."""
+        """Sheltered places and creases, broken up; and a trace in patches, which is all that a smooth ball collects."""
         return Recipe(
             terms=[
                 term(Sheltered(reach_mm=64.0), low=0.18, high=0.85),
                 term(Hollows(radius_mm=8.0), low=0.04, high=0.32, combine="screen", amount=0.85),
                 term(Noise(size_mm=55.0, octaves=5, seed=8), low=0.1, high=0.8, amount=0.75),
+                term(Noise(size_mm=140.0, octaves=5, seed=12), low=0.55, high=1.0, combine="add", amount=0.22),
             ]
         )
 

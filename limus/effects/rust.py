@@ -42,13 +42,15 @@ def _ramp(x, low, high):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _oxidise(start, end, reach, bare, near, mottle, grain, pitting, depth, stain, flecks, scale, hide, tones, thickness, shown, lift, sheet):  # type: ignore[no-untyped-def]
+def _oxidise(start, end, share, bare, near, mottle, grain, pitting, depth, stain, flecks, scale, hide, tones, thickness, shown, lift, sheet):  # type: ignore[no-untyped-def]
     """Per texel: oxide thickness (um), where it shows, change of relief (mm), and the look of the oxide."""
     one = np.float32(1.0)
     for i in range(start, end):
-        local = depth * reach[i] * min(max(one + np.float32(0.35) * mottle[i], np.float32(0.3)), np.float32(2.0))
-        film = local * np.float32(OXIDE_VOLUME)
-        solid = one - np.exp(-film / hide)
+        # ``depth`` is that of a place laid bare; where only a part of the texel is bare the oxide covers that part and no more.
+        deep = depth * share[i] * min(max(one + np.float32(0.35) * mottle[i], np.float32(0.3)), np.float32(2.0))
+        solid = min(bare[i], np.float32(0.999999)) * (one - np.exp(-deep * np.float32(OXIDE_VOLUME) / hide))
+        film = deep * np.float32(OXIDE_VOLUME) if bare[i] > np.float32(0.995) else -np.log(one - solid) * hide
+        local = film / np.float32(OXIDE_VOLUME)
         # Around bare spots a stain: half its strength right at the rim, fading over the reach, and uneven.
         halo = min(near[i] * np.float32(2.0), one) * stain * min(max(np.float32(0.6) + np.float32(0.45) * mottle[i], np.float32(0.0)), one) * (one - bare[i])
         halo = min(halo, np.float32(0.92))
@@ -57,8 +59,8 @@ def _oxidise(start, end, reach, bare, near, mottle, grain, pitting, depth, stain
         # The iron that became oxide is gone (its room is in the coat); scale is uneven, pits go in.
         lift[i] = local * np.float32(0.001) * (scale * (np.float32(0.55) * pitting[i] + np.float32(0.35) * grain[i]) - one)
         # Colour by age: bright while thin, brown, then dark scale with lighter flecks.
-        age = _ramp(local, np.float32(3.0), np.float32(45.0))
-        old = _ramp(min(local / np.float32(180.0), one) + np.float32(0.10) * mottle[i], np.float32(0.15), np.float32(0.75))
+        age = _ramp(deep, np.float32(3.0), np.float32(45.0))
+        old = _ramp(min(deep / np.float32(180.0), one) + np.float32(0.10) * mottle[i], np.float32(0.15), np.float32(0.75))
         fleck = flecks * _ramp(np.float32(0.6) * (grain[i] + mottle[i]), np.float32(0.35), np.float32(1.5))
         tint = min(max(halo * (one - solid), np.float32(0.0)), one)
         tone = one + np.float32(0.14) * grain[i]
@@ -135,7 +137,7 @@ class Rust(Effect):
         thickness, shown, lift = (np.empty(count, np.float32) for _ in range(3))
         sheet = np.empty((count, COLUMNS), np.float32)
         for_ranges(
-            _oxidise, count, reach, bare, near, mottle, grain, pitting, np.float32(depth), np.float32(self.stain * event.strength),
+            _oxidise, count, event.mask * np.float32(event.strength), bare, near, mottle, grain, pitting, np.float32(depth), np.float32(self.stain * event.strength),
             np.float32(self.flecks), np.float32(self.scale), np.float32(OXIDE.hide_um), _TONES, thickness, shown, lift, sheet,
         )  # fmt: skip
         out = pile.with_coat(event.coat(event.name, OXIDE, thickness, sheet))

@@ -14,6 +14,7 @@ from limus.masks.combine import Combine, combine
 from limus.masks.coverage import level_for
 from limus.masks.shape import shape, smoothstep
 from limus.masks.source import Scope, Source
+from limus.patterns.noise import evened, fractal
 from limus.registry import discover
 from limus.surface.blur import blur
 
@@ -92,7 +93,13 @@ class Recipe(Document):
         if out is None:
             out = np.ones(len(scope.place.texels), np.float32)
         if self.cut is not None:
-            level = self.cut.level if self.cut.by == "level" else level_for(out, scope.place.texels.area, self.cut.coverage)
+            area = scope.place.texels.area
+            level = self.cut.level if self.cut.by == "level" else level_for(out, area, self.cut.coverage)
+            if self.cut.by == "coverage" and scope.place.texels.share((np.abs(out - level) < 1e-4).astype(np.float32)) > 0.005:
+                # The mask is flat at this level: a noise decides which part of the flat belongs to the coverage.
+                size_mm = scope.place.texels.mesh.diagonal * 1000 * 0.03
+                out = out + np.float32(2 * self.cut.width) * (evened(fractal(scope.place.texels.position, size_mm, seed=scope.seed)) - np.float32(0.5))
+                level = level_for(out, area, self.cut.coverage)
             out = smoothstep(out, level - self.cut.width / 2, level + self.cut.width / 2)
         return out
 

@@ -35,6 +35,8 @@ class Reading:
     default_size_mm: ClassVar[float] = 0.0
     low: ClassVar[float] = 0.0
     high: ClassVar[float] = 1.0
+    #: Range of look-through where the full range would hide what matters.
+    shown: ClassVar[tuple[float, float] | None] = None
     colours: ClassVar[Literal["grey", "signed", "exposure"]] = "grey"
     about: ClassVar[str] = ""
     rays: ClassVar[bool] = False

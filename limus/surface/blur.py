@@ -31,15 +31,21 @@ def blur(texels: Texels, field: np.ndarray, sigma_mm: float) -> np.ndarray:
     """Gaussian softening of a (n,) float32 field; ``sigma_mm`` is the standard deviation in mm along the surface."""
     if sigma_mm <= 0.0:
         return field
-    if sigma_mm > 3.0 * texels.texel_mm and texels.size >= 64:
+    texel = texels.texel_mm
+    if sigma_mm > 3.0 * texel and texels.size >= 64:
+        # Going down and up again softens by itself: h^2 / 4 for the mean of two texels, 3 h^2 / 4 for the interpolation. One step at
+        # this resolution afterwards takes the kinks out that the coarse grid leaves at borders of islands.
         small = coarser(texels)
-        return texels.resample(blur(small, small.resample(field, texels), sigma_mm), small)
+        rest = (sigma_mm**2 - 1.4 * texel**2) ** 0.5
+        return _steps(texels, texels.resample(blur(small, small.resample(field, texels), rest), small), 1, 0.4 * texel**2)
     # Stable while each weight stays below a quarter; 0.4 of a texel's side squared per step keeps it at 0.2.
-    steps = int(np.ceil(sigma_mm**2 / (0.4 * texels.texel_mm**2)))
-    variance = np.float32(sigma_mm**2 / max(steps, 1))
-    out = np.ascontiguousarray(field, np.float32)
-    for _ in range(max(steps, 1)):
-        extended = texels.extend(out)
-        out = np.empty_like(out)
-        for_ranges(_spread, len(texels), texels.neighbours, texels.step_mm, variance, extended, out)
-    return out
+    count = max(1, int(np.ceil(sigma_mm**2 / (0.4 * texel**2))))
+    return _steps(texels, np.ascontiguousarray(field, np.float32), count, sigma_mm**2 / count)
+
+
+def _steps(texels: Texels, field: np.ndarray, count: int, variance: float) -> np.ndarray:
+    for _ in range(count):
+        extended = texels.extend(field)
+        field = np.empty_like(field)
+        for_ranges(_spread, len(texels), texels.neighbours, texels.step_mm, np.float32(variance), extended, field)
+    return field

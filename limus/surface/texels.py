@@ -63,35 +63,48 @@ def _frames(start, end, pixel, triangle, size, uv, triangles, positions, normals
 
 
 @kernel
-def _sample(start, end, page, x, y, owner_island, index, size, texel_island, fallback, field, out):  # type: ignore[no-untyped-def]
-    """Bilinear reading of a (m, c) field at pixel coordinates, staying inside the island asked for."""
+def _sample(start, end, page, x, y, owner_island, index, size, texel_island, near, fallback, extended, out):  # type: ignore[no-untyped-def]
+    """Bilinear reading of a (m + gutter, c) field at pixel coordinates, staying on the surface of the island asked for.
+
+    A corner of the footprint that lies off the island is read through the gutter, so a coarse field goes on smoothly over a seam.
+    """
     page_size = size * size
+    found = np.empty(4, np.int64)
     for i in range(start, end):
         x0, y0 = int(np.floor(x[i])), int(np.floor(y[i]))
         fx, fy = x[i] - x0, y[i] - y0
-        total = 0.0
-        for c in range(field.shape[1]):
-            out[i, c] = 0.0
         for k in range(4):
             u, v = x0 + (k & 1), y0 + (k >> 1)
-            if u < 0 or v < 0 or u >= size or v >= size:
-                continue
-            j = index[page[i] * page_size + v * size + u]
-            if j < 0 or texel_island[j] != owner_island[i]:
-                continue
+            found[k] = -1
+            if 0 <= u < size and 0 <= v < size:
+                j = index[page[i] * page_size + v * size + u]
+                if j >= 0 and texel_island[j] == owner_island[i]:
+                    found[k] = j
+        total = 0.0
+        for c in range(extended.shape[1]):
+            out[i, c] = 0.0
+        for k in range(4):
+            j = found[k]
+            if j < 0:
+                if found[k ^ 1] >= 0:
+                    j = near[found[k ^ 1], 1 if k & 1 else 0]
+                elif found[k ^ 2] >= 0:
+                    j = near[found[k ^ 2], 3 if k >> 1 else 2]
+                else:
+                    continue
             w = (fx if k & 1 else 1.0 - fx) * (fy if k >> 1 else 1.0 - fy)
             total += w
-            for c in range(field.shape[1]):
-                out[i, c] += w * field[j, c]
+            for c in range(extended.shape[1]):
+                out[i, c] += w * extended[j, c]
         if total > 1e-6:
-            for c in range(field.shape[1]):
+            for c in range(extended.shape[1]):
                 out[i, c] /= total
         else:
             u = min(max(int(x[i] + 0.5), 0), size - 1)
             v = min(max(int(y[i] + 0.5), 0), size - 1)
             j = fallback[page[i] * page_size + v * size + u]
-            for c in range(field.shape[1]):
-                out[i, c] = field[j, c]
+            for c in range(extended.shape[1]):
+                out[i, c] = extended[j, c]
 
 
 #: Sums are taken in this many blocks whatever the number of cores, so that they round alike everywhere.
@@ -300,10 +313,10 @@ class Texels:
         if source is self:
             return field
         page, u, v = self.page_xy
-        flat = field.reshape(len(source), -1)
-        out = np.empty((len(self), flat.shape[1]), np.float32)
+        extended = source.extend(field.reshape(len(source), -1))
+        out = np.empty((len(self), extended.shape[1]), np.float32)
         x, y = u * np.float32(source.size) - np.float32(0.5), v * np.float32(source.size) - np.float32(0.5)
-        for_ranges(_sample, len(self), page, x, y, self.island, source.index, source.size, source.island, source.fill_index, flat, out)
+        for_ranges(_sample, len(self), page, x, y, self.island, source.index, source.size, source.island, source.neighbours, source.fill_index, extended, out)
         return out.reshape((len(self), *field.shape[1:]))
 
     def share(self, field: np.ndarray, within: np.ndarray | None = None) -> float:

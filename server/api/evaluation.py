@@ -176,7 +176,8 @@ class Evaluator:
             lambda: np.ascontiguousarray(reading.value(Place(self.texels, self.chronicle.measured, self.scene.setting), size), np.float32),
         )
         high = float(values.max()) if reading.kind == "height" else (size if reading.kind == "thickness" else reading.high)
-        return values, reading.colours, reading.low, high, reading.unit, reading.title, size
+        low, high = reading.shown or (reading.low, high)
+        return values, reading.colours, low, high, reading.unit, reading.title, size
 
     def look(self, look: Look, chapters: list[Chapter], pile: Pile) -> LookOut | None:
         """The look-through asked for; None for lit."""
@@ -256,8 +257,8 @@ class Evaluator:
         return out
 
     def layers(self, chapters: list[Chapter], *, pictures: bool) -> list[LayerOut]:
-        """Coverages, notes, and a picture of the surface right after each layer."""
-        card = self._picture(*CARD, 2.1) if pictures else None
+        """Coverages, notes, and a picture of what each layer did."""
+        card = self._picture(*CARD, 3.0) if pictures else None
         out = []
         for chapter in chapters:
             hash_ = ""
@@ -265,7 +266,9 @@ class Evaluator:
                 key = key_of("card", chapter.pile.key, self.owner)
                 kept = self.cache.peek(key)
                 if kept is None or not self.maps.holds(self.owner, [kept]):
-                    kept = self._png(self.moment(chapter.pile, card))
+                    # What covers nearly everything is known by its colour; the rest by where it is.
+                    image = self.moment(chapter.pile, card) if chapter.coverage > 0.6 else card.show(chapter.shown, shade=0.3)
+                    kept = self._png(image)
                     self.cache.put(key, kept, size=64)
                 hash_ = kept
             out.append(LayerOut(id=chapter.layer.id, coverage=chapter.coverage, note=chapter.note, picture=hash_))

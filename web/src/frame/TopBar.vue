@@ -33,7 +33,7 @@ const objects = computed(() => [
 const saved = computed(() => {
   if (work.saving) return 'Saving…'
   return work.version
-    ? `Saved ${new Date(work.version.saved).toLocaleTimeString([], { hour: '2-digit', minute: '2-digit' })}`
+    ? `Saved ${new Date(work.version.saved).toLocaleTimeString([], { hour: '2-digit', minute: '2-digit', hour12: false })}`
     : ''
 })
 function signOut() {

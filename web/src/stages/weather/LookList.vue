@@ -211,6 +211,7 @@ kbd {
   padding: 1px 3px;
   text-align: right;
   border-color: transparent;
+  box-shadow: none;
   background: transparent;
   color: var(--muted);
 }

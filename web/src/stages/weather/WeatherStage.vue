@@ -65,7 +65,7 @@ useEventListener(window, 'blur', () => work.peek(false))
     <LookList />
     <SurfaceView ref="view" />
     <LayerSheet ref="sheet" />
-    <ChronicleBand ref="band" class="band" @rename="sheet?.rename()" />
+    <ChronicleBand ref="band" class="below" @rename="sheet?.rename()" />
     <ShortcutSheet v-model:visible="shortcuts" />
   </main>
 </template>
@@ -78,7 +78,7 @@ useEventListener(window, 'blur', () => work.peek(false))
   height: 100%;
   min-height: 0;
 }
-.band {
+.below {
   grid-column: 1 / -1;
 }
 @media (width <= 1180px) {

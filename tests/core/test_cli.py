@@ -1,0 +1,136 @@
+"""The command line, as scripts use it."""
+
+from __future__ import annotations
+
+import contextlib
+import io
+import json
+import os
+import struct
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+from unittest import TestCase, mock
+
+import numpy as np
+from PIL import Image
+
+from limus.cli import main
+from limus.effects.chipping import Chipping
+from limus.effects.paint import Paint
+from limus.effects.rust import Rust
+from limus.formats.gltf_read import read_gltf
+from limus.formats.gltf_write import write_glb
+from limus.scene import Layer, ObjectFile, Scene
+from tests.core import shapes
+from tests.core.test_formats import VALIDATOR, khronos
+
+
+class CommandLine(TestCase):
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+        patch = mock.patch.dict(os.environ, {"LIMUS_CACHE": str(self.folder / "readings")})
+        patch.start()
+        self.addCleanup(patch.stop)
+        self.object = self.folder / "box.glb"
+        write_glb(self.object, shapes.box(0.2))
+        layers = [Layer(id=k, name=k.title(), effect=e(), where=e.default_where()) for k, e in (("paint", Paint), ("chips", Chipping), ("rust", Rust))]
+        self.scene = self.folder / "scene.json"
+        self.scene.write_text(Scene(name="Box", object=ObjectFile(file="box.glb"), layers=layers).model_dump_json())
+
+    def run_(self, *words: object) -> tuple[int, str, str]:
+        out, err = io.StringIO(), io.StringIO()
+        with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+            code = main([str(w) for w in words])
+        return code, out.getvalue(), err.getvalue()
+
+    def refused(self, *words: object) -> str:
+        code, _, err = self.run_(*words)
+        self.assertEqual(code, 2)
+        self.assertEqual(err.count("\n"), 1, err)
+        return err
+
+    def test_inspect(self) -> None:
+        code, out, _ = self.run_("inspect", self.object, "--json")
+        report = json.loads(out)
+        self.assertEqual((code, report["triangles"], report["size_m"], report["uv"]["islands"]), (0, 12, [0.2, 0.2, 0.2], 6))
+        code, out, _ = self.run_("inspect", self.object)
+        self.assertIn("12 triangles", out)
+
+    def test_measure_npy_has_nan_where_there_is_no_texel(self) -> None:
+        path = self.folder / "c.npy"
+        self.assertEqual(self.run_("measure", self.object, "--reading", "curvature", "--radius", 30, "--resolution", 128, "--out", path)[0], 0)
+        image = np.load(path)
+        self.assertEqual((image.shape, image.dtype), ((128, 128), np.dtype(np.float32)))
+        self.assertTrue(np.isnan(image).any())
+        self.assertAlmostEqual(float(np.nanmin(image)), 0.0, delta=0.01)
+        self.assertGreater(float(np.nanmax(image)), 0.5)
+
+    def test_measure_every_reading(self) -> None:
+        for reading in ("curvature", "occlusion", "slope", "thickness", "height", "sky"):
+            path = self.folder / f"{reading}.exr"
+            self.assertEqual(self.run_("measure", self.object, "--reading", reading, "--resolution", 64, "--pairs", 8, "--out", path)[0], 0, reading)
+            self.assertGreater(path.stat().st_size, 200)
+        self.run_("measure", self.object, "--reading", "slope", "--resolution", 64, "--out", self.folder / "s.png", "--map-set", "object")
+        self.assertEqual(set(np.unique(np.asarray(Image.open(self.folder / "s.png")))) <= {0, 32767, 32768, 65535}, True)
+
+    def test_weather_until_and_mask(self) -> None:
+        out = self.folder / "maps"
+        self.assertEqual(self.run_("weather", self.scene, "--resolution", 128, "--out", out)[0], 0)
+        about = json.loads((out / "maps.json").read_text())
+        self.assertEqual(set(about["files"]), {p.name for p in out.iterdir()} - {"maps.json"})
+        self.assertEqual(about["files"]["box_object_normal.png"]["bits"], 16)
+        rusty = np.asarray(Image.open(out / "box_object_base-color.png")).astype(int)
+        self.assertEqual(self.run_("weather", self.scene, "--resolution", 128, "--until", "paint", "--out", out)[0], 0)
+        painted = np.asarray(Image.open(out / "box_object_base-color.png")).astype(int)
+        self.assertGreater(int(np.abs(rusty - painted).max()), 40)
+        self.assertEqual(self.run_("weather", self.scene, "--resolution", 128, "--mask", "Chips", "--out", out)[0], 0)
+        self.assertEqual(Image.open(out / "mask_chips_0.png").size, (128, 128))
+
+    def test_export_is_valid_and_reads_back(self) -> None:
+        out = self.folder / "out"
+        self.assertEqual(self.run_("export", self.scene, "--to", "gltf", "--resolution", 128, "--out", out)[0], 0)
+        self.assertEqual(len(read_gltf(out / "box.glb").triangles), 12)
+        if VALIDATOR.exists():
+            self.assertEqual(khronos(out / "box.glb")["numErrors"], 0)
+        first = (out / "box.glb").read_bytes()
+        self.run_("export", self.scene, "--to", "gltf", "--resolution", 128, "--out", out)
+        self.assertEqual(first, (out / "box.glb").read_bytes())
+        self.assertEqual(self.run_("export", self.scene, "--to", "maps", "--bits", 16, "--resolution", 64, "--out", out)[0], 0)
+        self.assertEqual(Image.open(out / "box_object_roughness.png").mode, "I;16")
+
+    def test_schema(self) -> None:
+        code, out, _ = self.run_("schema")
+        self.assertEqual((code, json.loads(out)["title"]), (0, "Scene"))
+
+    def test_bad_input_is_one_line_and_exit_2(self) -> None:
+        bad = self.folder / "bad.glb"
+        bad.write_bytes(b"glTF" + struct.pack("<II", 2, 999) + b"\0" * 20)
+        self.assertIn("bad.glb", self.refused("inspect", bad))
+        self.assertIn("missing.glb", self.refused("inspect", self.folder / "missing.glb"))
+        self.assertIn("--resolution", self.refused("measure", self.object, "--reading", "sky", "--resolution", 3, "--out", "x.npy"))
+        self.assertIn("map set", self.refused("measure", self.object, "--reading", "sky", "--map-set", "no", "--out", "x.npy"))
+        self.assertIn("invalid choice", self.refused("measure", self.object, "--reading", "mood", "--out", "x.npy"))
+        self.assertIn("cannot write", self.refused("measure", self.object, "--reading", "slope", "--resolution", 32, "--out", self.folder / "x.jpg"))
+        self.assertIn("no layer 'ghost'", self.refused("weather", self.scene, "--until", "ghost", "--out", self.folder))
+        document = json.loads(self.scene.read_text())
+        document["layers"][1]["effect"]["size_mm"] = 9999
+        broken = self.folder / "broken.json"
+        broken.write_text(json.dumps(document))
+        self.assertIn("broken.json: layers[1].effect.size_mm", self.refused("export", broken, "--to", "gltf", "--out", self.folder / "none"))
+        self.assertFalse((self.folder / "none").exists())
+        self.assertIn("required", self.refused("export", self.scene, "--to", "gltf"))
+
+    def test_no_uvs(self) -> None:
+        mesh = shapes.box(0.2)
+        write_glb(self.object, mesh.__class__(mesh.positions, mesh.normals, mesh.triangles, parts=mesh.parts))
+        self.assertIn("TEXCOORD_0", self.refused("weather", self.scene, "--out", self.folder / "none"))
+        code, out, _ = self.run_("inspect", self.object)
+        self.assertEqual((code, "missing" in out), (0, True))
+
+    def test_installed_as_a_command(self) -> None:
+        done = subprocess.run([Path(sys.executable).parent / "limus", "--version"], capture_output=True, text=True, check=True)
+        self.assertTrue(done.stdout.startswith("limus 0."))

@@ -1,0 +1,370 @@
+"""Strata and effects: what must come out, and figures of published standards."""
+
+from __future__ import annotations
+
+from unittest import TestCase
+
+import numpy as np
+
+from limus.chronicle import Chapter, Chronicle
+from limus.effects.catalogue import EFFECTS
+from limus.effects.chipping import FLAKING_GRADES, Chipping
+from limus.effects.dirt import Dirt
+from limus.effects.dust import Dust
+from limus.effects.paint import Paint
+from limus.effects.rust import EXPONENT, FIRST_YEAR_UM, OXIDE_VOLUME, Rust, corrosion_depth_um
+from limus.errors import Cancelled
+from limus.masks.recipe import Recipe, Term, term
+from limus.masks.sources.even import Even
+from limus.masks.sources.exposed import Exposed
+from limus.masks.sources.noise import Noise
+from limus.materials.base import BaseChoice
+from limus.materials.channels import METALNESS, ROUGHNESS
+from limus.readings.measured import Measured
+from limus.readings.ray_pass import RayPlan, measure_rays
+from limus.scene import ChannelUse, Layer, ObjectFile, Scene
+from limus.setting import Setting
+from limus.strata.cache import Cache
+from limus.strata.pile import Pile
+from limus.surface.blur import blur
+from limus.surface.mesh import Mesh
+from limus.surface.texels import Texels
+from tests.core import shapes
+
+
+def bench_for(mesh: Mesh, size: int = 256, pairs: int = 16) -> Chronicle:
+    texels = Texels.of(mesh, size)
+    plan = RayPlan((2.0, 4.0, 8.0, 16.0), (16.0, 32.0, 64.0), 32.0, pairs)
+    return Chronicle(texels, Measured(texels, plan, measure_rays(texels, plan)), Cache(512 << 20))
+
+
+def scene(*layers: Layer, **more: object) -> Scene:
+    return Scene(object=ObjectFile(file="box.glb"), layers=list(layers), **more)  # type: ignore[arg-type]
+
+
+def layer(id_: str, effect: object, where: Recipe | None = None, **more: object) -> Layer:
+    return Layer(id=id_, name=id_, effect=effect, where=where if where is not None else type(effect).default_where(), **more)  # type: ignore[arg-type, attr-defined]
+
+
+STORY = (layer("paint", Paint()), layer("chips", Chipping()), layer("rust", Rust()), layer("dirt", Dirt()), layer("dust", Dust()))
+
+
+class Base(TestCase):
+    bench: Chronicle
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        cls.bench = bench_for(shapes.box(0.2))
+
+    def play(self, *layers: Layer, **more: object) -> list[Chapter]:
+        return self.bench.play(scene(*layers, **more))
+
+    def share_of(self, pile: Pile, what: str) -> float:
+        return self.bench.texels.share(pile.exposure_of(what))
+
+
+class Deposits(Base):
+    def test_paint_hides_the_base_and_has_its_thickness(self) -> None:
+        pile = self.play(layer("paint", Paint(texture_um=0.0)))[-1].pile
+        self.assertEqual([c.name for c in pile.coats], ["paint: primer", "paint: topcoat"])
+        self.assertLess(self.share_of(pile, "base"), 0.001)
+        flat = np.sort(np.abs(self.bench.texels.position), axis=1)[:, 1] < 0.08
+        self.assertAlmostEqual(float(pile.coating()[flat].mean()), 180.0, delta=1.0)
+        # Paint runs off edges: the film is thinner there (common practice, no source).
+        edge = np.sort(np.abs(self.bench.texels.position), axis=1)[:, 1] > 0.0995
+        self.assertLess(float(pile.coating()[edge].mean()), 150.0)
+
+    def test_relief_is_the_sum_of_thicknesses(self) -> None:
+        made = self.bench.as_made(scene())
+        pile = self.play(layer("paint", Paint(texture_um=0.0)))[-1].pile
+        np.testing.assert_allclose(pile.relief() - made.relief(), pile.coating() / 1000, atol=1e-5)
+
+    def test_exposures_add_up_to_the_surface(self) -> None:
+        pile = self.play(*STORY)[-1].pile
+        total = sum(pile.exposures())
+        np.testing.assert_allclose(total, 1.0, atol=2e-4)
+        for k, exposure in enumerate(pile.exposures()):
+            np.testing.assert_allclose(exposure, pile.exposure(k - 1), atol=1e-5)
+
+    def test_dust_settles_with_the_cosine_of_the_slope(self) -> None:
+        # Hinds, Aerosol Technology (from memory): flux on a slope goes with its cosine.
+        thickness = {}
+        for tilt in (0.0, 60.0):
+            bench = bench_for(shapes.plane(0.2, tilt), 64)
+            pile = bench.play(scene(layer("dust", Dust(cling=0.0), Recipe())))[-1].pile
+            thickness[tilt] = float(pile.coats[-1].thickness.mean())
+        self.assertAlmostEqual(thickness[60.0] / thickness[0.0], 0.5, delta=0.01)
+
+    def test_dust_lies_on_top_and_dirt_in_corners(self) -> None:
+        dust = self.play(layer("dust", Dust()))[-1].shown
+        up = self.bench.texels.normal[:, 1]
+        self.assertGreater(float(dust[up > 0.9].mean()), 4 * float(dust[np.abs(up) < 0.1].mean()))
+        self.assertLess(float(dust[up < -0.9].mean()), 0.02)
+        crossed = shapes.joined(shapes.box(0.2), shapes.box(0.12, (0.0, 0.14, 0.0)))
+        bench = bench_for(crossed)
+        dirt = bench.play(scene(layer("dirt", Dirt())))[-1].shown
+        top = (bench.texels.normal[:, 1] > 0.9) & (np.abs(bench.texels.position[:, 1] - 0.1) < 0.001)
+        away = np.abs(bench.texels.position[:, [0, 2]]).max(axis=1) - 0.06
+        self.assertGreater(float(dirt[top & (away > 0) & (away < 0.006)].mean()), 3 * float(dirt[top & (away > 0.03)].mean()))
+
+
+class Losses(Base):
+    def test_coverage_asked_for_is_coverage_got(self) -> None:
+        for mesh in (shapes.box(0.2), shapes.sphere(0.1, 64)):
+            bench = bench_for(mesh)
+            for wanted in (0.01, 0.05, 0.2):
+                chapter = bench.play(scene(layer("paint", Paint()), layer("chips", Chipping(coverage=wanted))))[-1]
+                self.assertAlmostEqual(chapter.coverage, wanted, delta=0.005, msg=f"{mesh.source} {wanted}")
+
+    def test_the_same_coverage_at_any_resolution(self) -> None:
+        shares = [bench_for(shapes.box(0.2), size).play(scene(*STORY[:2]))[-1].coverage for size in (128, 256, 512)]
+        self.assertLess(max(shares) - min(shares), 0.005)
+
+    def test_flaking_grades(self) -> None:
+        # ISO 4628-5 quantity classes, area in percent (from memory): 0 none, 1 0.1, 2 0.3, 3 1, 4 3, 5 15.
+        self.assertEqual(FLAKING_GRADES, {"0": 0.0, "1": 0.1, "2": 0.3, "3": 1.0, "4": 3.0, "5": 15.0})
+        for grade in ("3", "4", "5"):
+            chapter = self.play(layer("paint", Paint()), layer("chips", Chipping(by="grade", grade=grade)))[-1]  # type: ignore[arg-type]
+            self.assertAlmostEqual(chapter.coverage * 100, FLAKING_GRADES[grade], delta=0.4)
+
+    def test_primer_at_the_rim_base_in_the_middle(self) -> None:
+        chapters = self.play(layer("paint", Paint()), layer("chips", Chipping(coverage=0.1, depth=0.6)))
+        pile = chapters[-1].pile
+        self.assertAlmostEqual(self.share_of(pile, "base"), 0.06, delta=0.012)
+        primer = self.bench.texels.share(pile.exposure(0))
+        self.assertAlmostEqual(primer, 0.04, delta=0.012)
+        # Bare base only where the topcoat is gone too.
+        bare = pile.exposure_of("base") > 0.9
+        self.assertGreater(float(chapters[-1].shown[bare].min()), 0.8)
+
+    def test_chips_sit_on_edges_but_not_on_all_of_them(self) -> None:
+        shown = self.play(layer("paint", Paint()), layer("chips", Chipping()))[-1].shown
+        second = np.sort(np.abs(self.bench.texels.position), axis=1)[:, 1]
+        edge, face = second > 0.097, second < 0.08
+        self.assertGreater(float(shown[edge].mean()), 3 * float(shown[face].mean()))
+        self.assertGreater(float(shown[face].mean()), 0.0)
+        self.assertLess(float(shown[edge].mean()), 0.9)
+
+    def test_size_is_in_millimetres(self) -> None:
+        # Mean width of chips across rows of a face: larger size, wider chips.
+        bench = bench_for(shapes.plane(0.3), 512)
+
+        def width(size_mm: float) -> float:
+            shown = bench.play(scene(layer("paint", Paint()), layer("chips", Chipping(size_mm=size_mm, coverage=0.1, cluster=0.0), Recipe())))[-1].shown
+            image = bench.texels.image(shown > 0.5, empty=False)[0]  # type: ignore[arg-type]
+            starts = int((image[:, 1:] & ~image[:, :-1]).sum())
+            return float(image.sum()) / max(starts, 1) * float(bench.texels.step_mm[0, 0])
+
+        small, large = width(4.0), width(12.0)
+        self.assertAlmostEqual(large / small, 3.0, delta=1.0)
+        self.assertTrue(1.0 < small < 8.0, small)
+
+    def test_black_hides(self) -> None:
+        left = Recipe(terms=[Term(source=Even()), Term(source=Noise(size_mm=60.0), low=0.6, high=0.7)])
+        chapter = self.play(layer("paint", Paint()), layer("chips", Chipping(coverage=0.2), left))[-1]
+        self.assertEqual(float(chapter.shown[chapter.mask == 0].max()), 0.0)
+
+    def test_nothing_to_chip_says_so(self) -> None:
+        chapter = self.play(layer("chips", Chipping()))[-1]
+        self.assertIn("no paint", chapter.note)
+        self.assertEqual(chapter.coverage, 0.0)
+        self.assertIn("black", self.play(layer("paint", Paint()), layer("chips", Chipping(), Recipe(terms=[Term(source=Even(level=0.0))])))[-1].note)
+
+    def test_rim_stands_up(self) -> None:
+        flat = self.play(layer("paint", Paint()), layer("chips", Chipping(rim_um=0.0)))[-1].pile
+        lifted = self.play(layer("paint", Paint()), layer("chips", Chipping(rim_um=80.0)))[-1].pile
+        gain = lifted.relief() - flat.relief()
+        self.assertGreater(float(gain.max()), 0.05)
+        self.assertGreaterEqual(float(gain.min()), -1e-6)
+        self.assertLess(self.bench.texels.share((gain > 0.01).astype(np.float32)), 0.35)
+
+    def test_a_hidden_coat_is_not_altered(self) -> None:
+        # Rust happens while the iron is covered; chip it free later and it is fresh.
+        chapters = self.play(layer("paint", Paint()), layer("rust", Rust()), layer("chips", Chipping()))
+        self.assertIn("No iron is exposed", chapters[1].note)
+        self.assertGreater(self.share_of(chapters[-1].pile, "iron"), 0.04)
+
+
+class Corrosion(Base):
+    def test_depth(self) -> None:
+        # ISO 9224: D = r t^b, b = 0.523 for carbon steel: r 50, t 10 years -> 166.7 micrometres (from memory).
+        self.assertEqual(EXPONENT, 0.523)
+        self.assertAlmostEqual(corrosion_depth_um(50.0, 10.0), 166.7, delta=0.05)
+        self.assertEqual(corrosion_depth_um(50.0, 0.0), 0.0)
+        # ISO 9223 first-year classes (from memory): the figure used lies inside each.
+        for name, (low, high) in {"C1": (0, 1.3), "C2": (1.3, 25), "C3": (25, 50), "C4": (50, 80), "C5": (80, 200), "CX": (200, 700)}.items():
+            self.assertTrue(low <= FIRST_YEAR_UM[name] <= high, name)
+
+    def test_oxide_grows_by_its_volume(self) -> None:
+        # Pilling-Bedworth ratio Fe -> Fe2O3 2.14 (from memory): surface rises by 1.14 of the iron lost.
+        even = Recipe()
+        rust = Rust(years=10.0, climate="C3", scale=0.0, creep_mm=0.0)
+        made = self.bench.as_made(scene())
+        pile = self.play(layer("rust", rust, even))[-1].pile
+        lost = pile.coats[-1].thickness / OXIDE_VOLUME
+        np.testing.assert_allclose((pile.relief() - made.relief()) * 1000, lost * (OXIDE_VOLUME - 1), atol=0.05)
+        self.assertAlmostEqual(float(lost.mean()), corrosion_depth_um(37.5, 10.0), delta=6.0)
+
+    def test_oxide_is_no_metal_and_rough(self) -> None:
+        # Common practice, no source: metalness 0 on the oxide, roughness 0.6 and up, broken up.
+        pile = self.play(layer("rust", Rust(), Recipe()))[-1].pile
+        rusty = pile.exposure(0) > 0.98
+        shown = pile.visible()[rusty]
+        self.assertLess(float(shown[:, METALNESS].max()), 0.03)
+        self.assertGreaterEqual(float(shown[:, ROUGHNESS].min()), 0.59)
+        self.assertGreater(float(shown[:, ROUGHNESS].std()), 0.02)
+        self.assertGreater(float(np.median(shown[:, 0] / shown[:, 2])), 2.5)
+
+    def test_only_iron_rusts(self) -> None:
+        chapter = self.play(layer("rust", Rust()), bases=[BaseChoice(material="brass")])[-1]
+        self.assertIn("iron", chapter.note)
+        self.assertEqual(chapter.coverage, 0.0)
+
+    def test_paint_keeps_rust_away_but_for_the_stain(self) -> None:
+        chapters = self.play(layer("paint", Paint()), layer("chips", Chipping(coverage=0.1)), layer("rust", Rust(creep_mm=2.0)))
+        before, after = chapters[1].pile, chapters[2]
+        bare = before.exposure_of("iron")
+        far = blur(self.bench.texels, bare, 4.0) < 1e-4
+        self.assertTrue(far.any())
+        self.assertLess(float(after.shown[far].max()), 0.02)
+        near = (bare < 0.02) & (blur(self.bench.texels, bare, 2.0) > 0.2)
+        self.assertGreater(float(after.shown[near].mean()), 0.05)
+
+    def test_longer_and_harsher_is_deeper(self) -> None:
+        def oxide(**more: object) -> float:
+            return float(self.play(layer("rust", Rust(**more), Recipe()))[-1].pile.coats[-1].thickness.mean())  # type: ignore[arg-type]
+
+        self.assertLess(oxide(years=1.0), oxide(years=10.0))
+        self.assertLess(oxide(climate="C2"), oxide(climate="C5"))
+        with_setting = float(self.play(layer("rust", Rust(), Recipe()), setting=Setting(corrosivity="C5"))[-1].pile.coats[-1].thickness.mean())
+        self.assertAlmostEqual(with_setting, oxide(climate="C5"), delta=1e-3)
+
+
+class Channels(Base):
+    def shown(self, *layers: Layer) -> np.ndarray:
+        return self.play(*layers)[-1].pile.visible()
+
+    def test_a_deposit_leaves_a_channel_alone(self) -> None:
+        bare = self.bench.as_made(scene()).visible()
+        quiet = self.shown(layer("paint", Paint(), channels={"base_color": ChannelUse(on=False)}))
+        np.testing.assert_allclose(quiet[:, :3], bare[:, :3], atol=1e-4)
+        self.assertLess(float(quiet[:, METALNESS].max()), 0.05)
+
+    def test_a_loss_leaves_a_channel_alone(self) -> None:
+        painted = self.shown(layer("paint", Paint()))
+        chipped = self.shown(layer("paint", Paint()), layer("chips", Chipping(), channels={"base_color": ChannelUse(on=False)}))
+        np.testing.assert_allclose(chipped[:, :3], painted[:, :3], atol=0.02)
+        self.assertGreater(float(chipped[:, METALNESS].max()), 0.9)
+
+    def test_half_an_amount_is_half_way(self) -> None:
+        bare, full = self.bench.as_made(scene()).visible(), self.shown(layer("paint", Paint()))
+        half = self.shown(layer("paint", Paint(), channels={"metalness": ChannelUse(amount=0.5)}))
+        # Primer and topcoat each at half: a quarter of the metal is left.
+        np.testing.assert_allclose(half[:, METALNESS], bare[:, METALNESS] * 0.25 + full[:, METALNESS] * 0.75, atol=0.01)
+
+    def test_blend_of_a_channel(self) -> None:
+        one = layer("paint", Paint(primer=False, unevenness=0.0, color=(0.5, 0.5, 0.5)), channels={"base_color": ChannelUse(blend="multiply")})
+        bare = self.bench.as_made(scene()).visible()
+        np.testing.assert_allclose(self.shown(one)[:, :3], bare[:, :3] * 0.5, atol=0.01)
+
+    def test_relief_off(self) -> None:
+        made = self.bench.as_made(scene()).relief()
+        flat = self.play(layer("paint", Paint(), channels={"relief": ChannelUse(on=False)}))[-1].pile.relief()
+        np.testing.assert_allclose(flat, made, atol=2e-5)
+
+    def test_strength_zero_does_nothing_and_says_so(self) -> None:
+        chapter = self.play(layer("dirt", Dirt(), strength=0.0))[-1]
+        self.assertEqual((chapter.coverage, chapter.note), (0.0, "Its strength is 0"))
+
+
+class Playing(Base):
+    def test_same_scene_same_bytes(self) -> None:
+        results = []
+        for _ in range(2):
+            bench = bench_for(shapes.box(0.2), 128)
+            surface = bench.finish(bench.play(scene(*STORY))[-1].pile)
+            results.append((surface.sheet.tobytes(), surface.relief.tobytes(), surface.normal.tobytes()))
+        self.assertEqual(results[0], results[1])
+        other = bench_for(shapes.box(0.2), 128).play(scene(*STORY, seed=9))[-1].pile.visible().tobytes()
+        self.assertNotEqual(results[0][0], other)
+
+    def test_an_edit_plays_only_what_follows(self) -> None:
+        first = self.play(*STORY)
+        changed = list(STORY)
+        changed[2] = layer("rust", Rust(years=20.0))
+        second = self.play(*changed)
+        self.assertIs(first[1], second[1])
+        self.assertIsNot(first[2], second[2])
+        # Masks of later layers do not look at the rust: the very same arrays.
+        self.assertIs(first[4].mask, second[4].mask)
+        # What dirt lays down does not depend on the pile either.
+        self.assertIs(first[3].pile.coats[-1].thickness, second[3].pile.coats[-1].thickness)
+
+    def test_renaming_does_not_touch_the_surface(self) -> None:
+        renamed = [l.model_copy(update={"name": "x"}) if l.id == "dust" else l for l in STORY]
+        self.assertEqual(self.play(*STORY)[-1].pile.visible().tobytes(), self.play(*renamed)[-1].pile.visible().tobytes())
+
+    def test_results_in_the_cache_cannot_be_written(self) -> None:
+        chapter = self.play(*STORY)[-1]
+        with self.assertRaises(ValueError):
+            chapter.mask[0] = 1.0
+        with self.assertRaises(ValueError):
+            chapter.pile.coats[0].thickness[0] = 1.0
+
+    def test_order_matters(self) -> None:
+        dusty = self.play(*STORY)[-1].pile
+        painted_over = self.play(STORY[4], *STORY[:4])[-1].pile
+        self.assertGreater(self.share_of(dusty, "dust"), 10 * self.share_of(painted_over, "dust"))
+
+    def test_off_layers_and_until(self) -> None:
+        off = [STORY[0], STORY[1].model_copy(update={"on": False}), *STORY[2:]]
+        self.assertEqual([c.layer.id for c in self.play(*off)], ["paint", "rust", "dirt", "dust"])
+        self.assertEqual([c.layer.id for c in self.bench.play(scene(*STORY), until="chips")], ["paint", "chips"])
+
+    def test_exposed_follows_the_moment(self) -> None:
+        only_primer = Recipe(terms=[Term(source=Exposed(what="iron"))])
+        chapters = self.play(STORY[0], STORY[1], layer("dirt", Dirt(), only_primer))
+        iron = chapters[1].pile.exposure_of("iron")
+        np.testing.assert_allclose(chapters[2].mask, iron, atol=1e-6)
+
+    def test_cancel_between_layers(self) -> None:
+        calls = []
+
+        def check() -> None:
+            calls.append(1)
+            if len(calls) == 3:
+                raise Cancelled
+
+        with self.assertRaises(Cancelled):
+            bench_for(shapes.box(0.2), 64).play(scene(*STORY), check=check)
+
+    def test_cache_keeps_to_its_budget(self) -> None:
+        cache = Cache(1000)
+        for k in range(5):
+            cache.get(str(k), lambda: np.zeros(100, np.float32))
+        self.assertLessEqual(cache.used, 1000)
+        self.assertIsNone(cache.peek("0"))
+        self.assertIsNotNone(cache.peek("4"))
+        big = cache.get("big", lambda: np.zeros(10000, np.float32))
+        self.assertEqual(len(big), 10000)
+        self.assertIsNone(cache.peek("big"))
+
+    def test_every_effect_is_believable_by_default_on_an_unseen_object(self) -> None:
+        bench = bench_for(shapes.joined(shapes.sphere(0.08, 48), shapes.box(0.12, (0.2, 0, 0))), 256)
+        layers = [layer(kind, effect()) for kind, effect in EFFECTS.items()]
+        for chapter in bench.play(scene(*layers)):
+            self.assertEqual(chapter.note, "", chapter.layer.id)
+            self.assertGreater(chapter.coverage, 0.01, chapter.layer.id)
+            if chapter.layer.effect.kind != "paint":
+                # Subtle rather than loud.
+                self.assertLess(chapter.coverage, 0.45, chapter.layer.id)
+            visible = chapter.pile.visible()
+            self.assertTrue(np.isfinite(visible).all() and visible.min() >= 0 and visible.max() <= 1, chapter.layer.id)
+
+    def test_default_recipes_have_terms_that_do_something(self) -> None:
+        bench = bench_for(shapes.joined(shapes.box(0.2), shapes.box(0.12, (0.0, 0.14, 0.0))), 128)
+        for kind, effect in EFFECTS.items():
+            for k, t in enumerate(effect.default_where().terms):
+                value = t.value(bench.scope(scene(), None))
+                self.assertGreater(float(value.max()) - float(value.min()), 0.02, f"{kind} line {k + 1}")
+        self.assertEqual(term(Noise()).low, Noise.suggest[0])

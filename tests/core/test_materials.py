@@ -1,0 +1,92 @@
+"""Colour, optics, and the maps that leave the program."""
+
+from __future__ import annotations
+
+import io
+from unittest import TestCase
+
+import numpy as np
+from PIL import Image
+
+from limus.formats.png import png_bytes, quantise
+from limus.materials.base import BASES, lay_base
+from limus.materials.channels import METALNESS, sheet
+from limus.materials.colour import SRGB_STEPS, SRGB_TABLE, luminance, to_linear, to_srgb
+from limus.materials.encode import encode_surface
+from limus.materials.optics import reflectance_at_normal
+from limus.materials.substance import PAINT, covered
+from limus.surface.texels import Texels
+from tests.core import shapes
+
+
+class Colour(TestCase):
+    def test_srgb(self) -> None:
+        # IEC 61966-2-1 (values from memory).
+        self.assertAlmostEqual(float(to_linear(np.array(0.5))), 0.21404, places=5)
+        self.assertAlmostEqual(float(to_srgb(np.array(0.18))), 0.4614, places=4)
+        self.assertAlmostEqual(float(to_linear(np.array(0.04045))), 0.0031308, places=6)
+        x = np.linspace(0, 1, 999)
+        np.testing.assert_allclose(to_linear(to_srgb(x)), x, atol=1e-6)
+
+    def test_table_is_exact_after_rounding(self) -> None:
+        x = np.random.default_rng(0).uniform(0, 1, 200000).astype(np.float32) ** 2
+        quick = SRGB_TABLE[(np.sqrt(x) * SRGB_STEPS + 0.5).astype(int)].astype(int)
+        exact = np.round(to_srgb(x) * 255).astype(int)
+        self.assertLessEqual(int(np.abs(quick - exact).max()), 1)
+        self.assertGreater(float((quick == exact).mean()), 0.97)
+
+    def test_luminance(self) -> None:
+        # ITU-R BT.709 weights.
+        self.assertAlmostEqual(float(luminance(np.array([0.0, 1.0, 0.0]))), 0.7152, places=6)
+        self.assertAlmostEqual(float(luminance(np.ones(3))), 1.0, places=6)
+
+
+class Optics(TestCase):
+    def test_fresnel_at_normal_incidence(self) -> None:
+        # Hecht, Optics; CRC Handbook n and k of iron near 589 nm (from memory).
+        for n, wanted in ((1.33, 0.0201), (1.5, 0.04), (1.31, 0.0180)):
+            self.assertAlmostEqual(reflectance_at_normal(n), wanted, delta=6e-5)
+        self.assertAlmostEqual(reflectance_at_normal(2.87, 3.35), 0.562, delta=2e-3)
+
+    def test_covering(self) -> None:
+        # v = 1 - exp(-t / t_hide)
+        got = covered(np.array([0.0, PAINT.hide_um, 10 * PAINT.hide_um], np.float32), PAINT)
+        np.testing.assert_allclose(got, [0.0, 1 - np.exp(-1), 1 - np.exp(-10)], atol=1e-6)
+
+
+class Bases(TestCase):
+    def test_every_base_is_plausible(self) -> None:
+        points = np.random.default_rng(0).uniform(0, 0.3, (20000, 3)).astype(np.float32)
+        for name, entry in BASES.items():
+            rows, relief = lay_base(points, entry, 1)
+            self.assertTrue(((rows >= 0) & (rows <= 1)).all(), name)
+            self.assertAlmostEqual(float(rows[:, :3].mean()), float(np.mean(entry.color)), delta=0.03, msg=name)
+            self.assertEqual(set(np.unique(rows[:, METALNESS])), {entry.metalness}, name)
+            self.assertGreater(float(rows[:, :3].std()), 0.0, name)
+            self.assertAlmostEqual(float(relief.mean()), 0.0, delta=0.1 * entry.relief_mm)
+
+
+class Maps(TestCase):
+    def test_png_reads_back_in_pillow(self) -> None:
+        rng = np.random.default_rng(0)
+        for channels in (1, 3, 4):
+            image = rng.integers(0, 256, (37, 53, channels), dtype=np.uint8)
+            back = np.asarray(Image.open(io.BytesIO(png_bytes(image))))
+            np.testing.assert_array_equal(back.reshape(image.shape), image)
+        deep = rng.integers(0, 65536, (21, 18), dtype=np.uint16)
+        np.testing.assert_array_equal(np.asarray(Image.open(io.BytesIO(png_bytes(deep)))).astype(np.uint16), deep)
+
+    def test_quantise_rounds(self) -> None:
+        self.assertEqual(quantise(np.array([0.0, 0.5, 1.0, 2.0], np.float32)).tolist(), [0, 128, 255, 255])
+        self.assertEqual(quantise(np.array([0.5], np.float32), 16).tolist(), [32768])
+
+    def test_encoded_channels(self) -> None:
+        texels = Texels.of(shapes.plane(), 16)
+        rows = np.repeat(sheet((0.21404, 0.0, 1.0), 0.25, 0.75), len(texels), axis=0)
+        normal = np.tile(np.array([0, 0, 1], np.float32), (len(texels), 1))
+        maps = encode_surface(texels, rows, normal, np.full(len(texels), 0.2, np.float32))
+        self.assertEqual(maps["base_color"][0, 8, 8].tolist(), [128, 0, 255, 255])
+        self.assertEqual(maps["orm"][0, 8, 8].tolist(), [204, 191, 64, 255])
+        self.assertEqual(maps["normal"][0, 8, 8].tolist(), [128, 128, 255, 255])
+        # Off the surface the nearest texel goes on, so that no filter pulls in black.
+        self.assertEqual(maps["base_color"][0, 0, 0].tolist(), [128, 0, 255, 255])
