@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass, field
 
 import numba
@@ -34,7 +35,7 @@ def fillet(points: list[tuple[float, float]], radii: list[float], steps: int = 4
         swing = np.arctan2(start[0] * end[1] - start[1] * end[0], start @ end)
         for s in np.linspace(0, 1, steps + 1):
             c, q = np.cos(swing * s), np.sin(swing * s)
-            out.append(centre + [c * start[0] - q * start[1], q * start[0] + c * start[1]])
+            out.append(centre + np.array([c * start[0] - q * start[1], q * start[0] + c * start[1]]))
     return np.array(out)
 
 
@@ -107,13 +108,13 @@ class Model:
             pieces = int(np.ceil(u[-1] / self.longest))
             if pieces > 1:
                 cuts = np.unique(np.searchsorted(u, u[-1] * np.arange(pieces + 1) / pieces - 1e-9).clip(0, len(u) - 1))
-                for a, b in zip(cuts[:-1], cuts[1:], strict=True):
+                for a, b in itertools.pairwise(cuts):
                     self.grid(part, points[:, a : b + 1], flip=flip)
                 return
             pieces = int(np.ceil(v[-1] / self.longest))
             if pieces > 1:
                 cuts = np.unique(np.searchsorted(v, v[-1] * np.arange(pieces + 1) / pieces - 1e-9).clip(0, len(v) - 1))
-                for a, b in zip(cuts[:-1], cuts[1:], strict=True):
+                for a, b in itertools.pairwise(cuts):
                     self.grid(part, points[a : b + 1], flip=flip)
                 return
             uv = np.stack(np.meshgrid(u, v), axis=2)

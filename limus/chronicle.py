@@ -91,10 +91,10 @@ class Chronicle:
             skin = np.zeros(count, np.float32)
             ferrous = np.zeros(count, np.float32)
             for k in np.unique(of_texel):
-                base = scene.bases[k] if scene.bases else None
-                entry = BASES[base.material if base else "cast iron"]
+                chosen = scene.bases[k] if scene.bases else None
+                entry = BASES[chosen.material if chosen else "cast iron"]
                 here = of_texel == k
-                sheet[here], skin[here] = lay_base(self.texels.position[here], entry, scene.seed, base.relief if base else 1.0)
+                sheet[here], skin[here] = lay_base(self.texels.position[here], entry, scene.seed, chosen.relief if chosen else 1.0)
                 ferrous[here] = entry.substance.family == "ferrous"
             for array in (sheet, skin, ferrous):
                 array.setflags(write=False)
@@ -134,7 +134,7 @@ class Chronicle:
         if found is not None:
             return found  # type: ignore[no-any-return]
         mask = layer.where.value(scope)
-        amounts = {name: use.weight for name, use in layer.channels.items()}
+        amounts: dict[str, float] = {name: use.weight for name, use in layer.channels.items()}
         modes = NORMAL_MODES.copy()
         for name, use in layer.channels.items():
             if name in COLUMNS_OF:

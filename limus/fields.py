@@ -36,7 +36,7 @@ def colour(default: tuple[float, float, float], title: str, about: str = "", **h
     return Field(default, title=title, description=about, json_schema_extra={"control": "colour", "unit": "linear", **hints})
 
 
-def choice(default: str, title: str, about: str = "", *, hints: dict[str, Any] | None = None, **names: str) -> Any:
+def choice(default: str, title: str, about: str = "", *, hints: Any = None, **names: Any) -> Any:
     """One of the words of a Literal type; ``names`` gives the text shown for each."""
     return Field(default, title=title, description=about, json_schema_extra={"control": "choice", "names": dict(names), **(hints or {})})
 

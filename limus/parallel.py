@@ -6,6 +6,7 @@ Instead every kernel takes a range ``(start, end)`` and releases the GIL, and th
 
 from __future__ import annotations
 
+import itertools
 import os
 import threading
 from collections.abc import Callable
@@ -49,7 +50,7 @@ def for_ranges(function: Callable[..., Any], count: int, *args: Any, smallest: i
         function(0, count, *args)
         return
     edges = [count * k // shares for k in range(shares + 1)]
-    jobs = [_pool.submit(_run, function, (a, b, *args)) for a, b in zip(edges[:-1], edges[1:], strict=True)]
+    jobs = [_pool.submit(_run, function, (a, b, *args)) for a, b in itertools.pairwise(edges)]
     for job in jobs:
         job.result()
 

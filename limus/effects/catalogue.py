@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Union
+from typing import TYPE_CHECKING, Annotated, Union
 
 from pydantic import Field
 
@@ -11,4 +11,7 @@ from limus.effects.effect import Effect
 from limus.registry import discover
 
 EFFECTS: dict[str, type[Effect]] = discover(effects, Effect)
-AnyEffect = Annotated[Union[tuple(EFFECTS.values())], Field(discriminator="kind")]  # type: ignore[valid-type]  # noqa: UP007
+if TYPE_CHECKING:
+    AnyEffect = Effect
+else:
+    AnyEffect = Annotated[Union[tuple(EFFECTS.values())], Field(discriminator="kind")]  # noqa: UP007

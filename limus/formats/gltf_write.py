@@ -135,9 +135,7 @@ def glb_bytes(mesh: Mesh, maps: list[GltfMaps] | None = None, *, name: str = "ob
             if entry.clear_coat is not None:
                 extensions.add("KHR_materials_clearcoat")
                 coat = texture(entry.clear_coat, f"{title} clear coat")
-                material["extensions"] = {
-                    "KHR_materials_clearcoat": {"clearcoatFactor": 1.0, "clearcoatTexture": coat, "clearcoatRoughnessFactor": 1.0, "clearcoatRoughnessTexture": dict(coat)}
-                }
+                material["extensions"] = {"KHR_materials_clearcoat": {"clearcoatFactor": 1.0, "clearcoatTexture": coat, "clearcoatRoughnessFactor": 1.0, "clearcoatRoughnessTexture": dict(coat)}}
             materials.append(material)
         document |= {
             "materials": materials,

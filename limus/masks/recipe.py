@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal, Union
+from typing import TYPE_CHECKING, Annotated, Any, Literal, Union
 
 import numpy as np
 from pydantic import Field
@@ -19,7 +19,10 @@ from limus.registry import discover
 from limus.surface.blur import blur
 
 SOURCES: dict[str, type[Source]] = discover(sources, Source)
-AnySource = Annotated[Union[tuple(SOURCES.values())], Field(discriminator="kind")]  # type: ignore[valid-type]  # noqa: UP007
+if TYPE_CHECKING:
+    AnySource = Source
+else:
+    AnySource = Annotated[Union[tuple(SOURCES.values())], Field(discriminator="kind")]  # noqa: UP007
 
 
 class Term(Document):

@@ -32,7 +32,7 @@ Progress = Callable[[float], None]
 class RayPlan:
     """What the pass measures.
 
-    ``radii_mm``: curvature radii. ``reaches_mm``: occlusion reaches. ``thickness_mm``: cap of thickness. ``pairs``: directions K.
+    ``radii_mm``: curvature radii, ascending. ``reaches_mm``: occlusion reaches, ascending. ``thickness_mm``: cap of thickness. ``pairs``: directions K.
     """
 
     radii_mm: tuple[float, ...]
@@ -56,7 +56,7 @@ class RayPlan:
 
     def key(self, texels: Texels) -> str:
         """Hash of mesh, resolution and parameters; the name of the file on disk."""
-        return key_of("ray pass 3", texels.key, asdict(self))
+        return key_of("ray pass 4", texels.key, asdict(self))
 
 
 @kernel
@@ -67,9 +67,8 @@ def _hash(x):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _make(start, end, pairs, position, normal, epsilon, far, reach, inside, origins, directions, limits):  # type: ignore[no-untyped-def]
+def _make(start, end, pairs, fan, position, normal, epsilon, far, reach, inside, origins, directions, limits):  # type: ignore[no-untyped-def]
     """Rays of texels ``start .. end``: pair k of a texel is rows 2k (outward) and 2k + 1 (its opposite)."""
-    golden = np.float32(2.399963229728653)
     row = 0
     for i in range(start, end):
         nx, ny, nz = normal[i, 0], normal[i, 1], normal[i, 2]
@@ -81,13 +80,16 @@ def _make(start, end, pairs, position, normal, epsilon, far, reach, inside, orig
         bx, by, bz = b, sign + ny * ny * a, -ny
         h = _hash(i)
         turn = np.float32(h & np.uint32(0xFFFF)) / np.float32(65536.0) * np.float32(6.283185307)
+        ct, st = np.cos(turn), np.sin(turn)
+        # The frame turned about the normal, so that the fan of angles needs no trigonometry of its own.
+        ux, uy, uz = tx * ct + bx * st, ty * ct + by * st, tz * ct + bz * st
+        wx, wy, wz = bx * ct - tx * st, by * ct - ty * st, bz * ct - tz * st
         shift = np.float32((h >> np.uint32(16)) & np.uint32(0xFFFF)) / np.float32(65536.0)
         for k in range(pairs):
             z = (np.float32(k) + shift) / np.float32(pairs)
             r = np.sqrt(max(np.float32(1.0) - z * z, np.float32(0.0)))
-            angle = turn + golden * np.float32(k)
-            c, s = np.cos(angle) * r, np.sin(angle) * r
-            dx, dy, dz = tx * c + bx * s + nx * z, ty * c + by * s + ny * z, tz * c + bz * s + nz * z
+            c, s = fan[k, 0] * r, fan[k, 1] * r
+            dx, dy, dz = ux * c + wx * s + nx * z, uy * c + wy * s + ny * z, uz * c + wz * s + nz * z
             origins[row, 0] = position[i, 0] + epsilon * nx
             origins[row, 1] = position[i, 1] + epsilon * ny
             origins[row, 2] = position[i, 2] + epsilon * nz
@@ -120,40 +122,50 @@ def _entering(count, directions, hit, ng):  # type: ignore[no-untyped-def]
 def _gather(start, end, pairs, normal, directions, inside, distance, hit, radii, reaches, cap, cone, out):  # type: ignore[no-untyped-def]
     row = 0
     curves, hides = len(radii), len(reaches)
+    whole = np.empty(curves + 1, np.int64)
     for i in range(start, end):
         for k in range(curves + hides + 2):
             out[i, k] = 0.0
+        whole[:] = 0
         weight = np.float32(0.0)
         sky = np.float32(0.0)
         depth, rays = np.float32(0.0), np.float32(0.0)
+        nx, ny, nz = normal[i, 0], normal[i, 1], normal[i, 2]
         for _ in range(pairs):
             dx, dy, dz = directions[row, 0], directions[row, 1], directions[row, 2]
-            cosine = dx * normal[i, 0] + dy * normal[i, 1] + dz * normal[i, 2]
+            cosine = dx * nx + dy * ny + dz * nz
             weight += cosine
-            d = distance[row]
-            blocked = hit[row] >= 0
-            if blocked:
-                for k in range(curves):
-                    if d < radii[k]:
-                        q = d / radii[k]
-                        out[i, k] += np.float32(1.0) - q * q * q
-                for k in range(hides):
-                    if d < reaches[k]:
-                        out[i, curves + k] += cosine
+            if hit[row] >= 0:
+                d = distance[row]
+                # Radii and reaches ascend: only those beyond the hit are touched.
+                k = curves - 1
+                while k >= 0 and d < radii[k]:
+                    q = d / radii[k]
+                    out[i, k] += np.float32(1.0) - q * q * q
+                    k -= 1
+                k = hides - 1
+                while k >= 0 and d < reaches[k]:
+                    out[i, curves + k] += cosine
+                    k -= 1
             elif dy > 0:
                 sky += cosine
             row += 1
             d = distance[row] if hit[row] >= 0 else inside
-            for k in range(curves):
-                if d < radii[k]:
-                    q = d / radii[k]
-                    out[i, k] += q * q * q
-                else:
-                    out[i, k] += np.float32(1.0)
+            k = curves - 1
+            while k >= 0 and d < radii[k]:
+                q = d / radii[k]
+                out[i, k] += q * q * q
+                k -= 1
+            # This direction is solid all the way for radius k and all smaller ones.
+            whole[k + 1] += 1
             if cosine >= cone:
                 depth += min(d * cosine, cap)
                 rays += np.float32(1.0)
             row += 1
+        solid = np.int64(0)
+        for k in range(curves - 1, -1, -1):
+            solid += whole[k + 1]
+            out[i, k] += np.float32(solid)
         for k in range(curves):
             # f = sum / (2 K); curvature = 1 - 2 f
             out[i, k] = np.float32(1.0) - out[i, k] / np.float32(pairs)
@@ -215,6 +227,8 @@ def measure_rays(texels: Texels, plan: RayPlan, progress: Progress | None = None
     inside = np.float32(max([*radii, cap / np.cos(np.radians(CONE))]))
     cone = np.float32(np.cos(np.radians(CONE)))
     out = np.empty((len(texels), plan.width), np.float32)
+    angle = np.arange(plan.pairs) * 2.399963229728653  # the golden angle
+    fan = np.stack([np.cos(angle), np.sin(angle)], axis=1).astype(np.float32)
     per_block = max(1, BLOCK_RAYS // (2 * plan.pairs))
     blocks = list(range(0, len(texels), per_block))
     local = threading.local()
@@ -228,7 +242,7 @@ def measure_rays(texels: Texels, plan: RayPlan, progress: Progress | None = None
             local.origins, local.directions, local.limits = np.empty((rays, 3), np.float32), np.empty((rays, 3), np.float32), np.empty(rays, np.float32)
             local.rays = rays
         origins, directions, limits = local.origins, local.directions, local.limits
-        _make(start, end, plan.pairs, texels.position, normal, epsilon, far, reach, inside, origins, directions, limits)
+        _make(start, end, plan.pairs, fan, texels.position, normal, epsilon, far, reach, inside, origins, directions, limits)
         hits = trace(scene, origins, directions, limits)
         distance, hit = hits["tfar"], hits["primID"]
         rows = _entering(rays, directions, hit, hits["Ng"])

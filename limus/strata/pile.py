@@ -5,6 +5,7 @@ A pile is never changed; a layer makes a new one that shares the arrays it did n
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -172,7 +173,7 @@ class Pile:
         return out
 
 
-def weights_for(amounts: dict[str, float]) -> np.ndarray:
+def weights_for(amounts: Mapping[str, float]) -> np.ndarray:
     """(7,) column weights from amounts per channel; channels not named count full."""
     out = FULL_WEIGHTS.copy()
     for name, columns in COLUMNS_OF.items():

@@ -102,13 +102,13 @@ DATABASES = {
         "TEST": {"NAME": DATA_DIR / "test.sqlite3"},
     }
 }
+TEST_RUNNER = "tests.runner.Runner"
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 TASKS = {"default": {"BACKEND": os.environ.get("LIMUS_TASKS", "django_tasks_db.DatabaseBackend"), "QUEUES": []}}
 
 USE_TZ = True
 TIME_ZONE = "UTC"
 STATIC_URL = "/static/"
-STATIC_ROOT = DATA_DIR / "static"
 STATICFILES_DIRS = [("web", BASE_DIR / "web" / "dist")] if (BASE_DIR / "web" / "dist").exists() else []
 WHITENOISE_USE_FINDERS = True
 WHITENOISE_AUTOREFRESH = False
@@ -138,5 +138,5 @@ LOGGING = {
     "disable_existing_loggers": False,
     "handlers": {"console": {"class": "logging.StreamHandler"}},
     "root": {"handlers": ["console"], "level": os.environ.get("LIMUS_LOG", "WARNING")},
-    "loggers": {"axes": {"level": "ERROR"}, "django_tasks": {"level": "WARNING"}},
+    "loggers": {"axes": {"level": "ERROR"}, "django_tasks": {"level": "WARNING"}, "django.request": {"level": "ERROR"}, "django.security.csrf": {"level": "ERROR"}},
 }

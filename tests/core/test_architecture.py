@@ -8,7 +8,29 @@ from unittest import TestCase
 
 CORE = Path(__file__).resolve().parents[2] / "limus"
 #: Each folder may import the ones before it. "review" looks at finished things; the files at the top tie the folders together.
-ORDER = ["errors", "parallel", "hashing", "registry", "fields", "setting", "surface", "formats", "readings", "patterns", "masks", "materials", "strata", "effects", "scene", "chronicle", "review", "delivery", "bench", "cli"]
+ORDER = [
+    "errors",
+    "parallel",
+    "hashing",
+    "registry",
+    "fields",
+    "setting",
+    "surface",
+    "formats",
+    "readings",
+    "patterns",
+    "masks",
+    "materials",
+    "strata",
+    "effects",
+    "scene",
+    "chronicle",
+    "review",
+    "delivery",
+    "bench",
+    "cli",
+]
+
 
 def imports(path: Path) -> set[str]:
     found: set[str] = set()

@@ -6,36 +6,35 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     initial = True
 
     dependencies = [
-        ('projects', '0001_initial'),
+        ("projects", "0001_initial"),
         migrations.swappable_dependency(settings.AUTH_USER_MODEL),
     ]
 
     operations = [
         migrations.CreateModel(
-            name='Job',
+            name="Job",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('kind', models.CharField(max_length=20)),
-                ('options', models.JSONField(default=dict)),
-                ('state', models.CharField(default='queued', max_length=12)),
-                ('progress', models.FloatField(default=0.0)),
-                ('word', models.CharField(blank=True, max_length=120)),
-                ('cancel_requested', models.BooleanField(default=False)),
-                ('error', models.TextField(blank=True)),
-                ('file', models.CharField(blank=True, help_text='Relative to the data folder', max_length=200)),
-                ('attempt', models.PositiveIntegerField(default=0)),
-                ('created', models.DateTimeField(auto_now_add=True)),
-                ('started', models.DateTimeField(null=True)),
-                ('heartbeat', models.DateTimeField(null=True)),
-                ('object', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='jobs', to='projects.workobject')),
-                ('owner', models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name='jobs', to=settings.AUTH_USER_MODEL)),
+                ("id", models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name="ID")),
+                ("kind", models.CharField(max_length=20)),
+                ("options", models.JSONField(default=dict)),
+                ("state", models.CharField(default="queued", max_length=12)),
+                ("progress", models.FloatField(default=0.0)),
+                ("word", models.CharField(blank=True, max_length=120)),
+                ("cancel_requested", models.BooleanField(default=False)),
+                ("error", models.TextField(blank=True)),
+                ("file", models.CharField(blank=True, help_text="Relative to the data folder", max_length=200)),
+                ("attempt", models.PositiveIntegerField(default=0)),
+                ("created", models.DateTimeField(auto_now_add=True)),
+                ("started", models.DateTimeField(null=True)),
+                ("heartbeat", models.DateTimeField(null=True)),
+                ("object", models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name="jobs", to="projects.workobject")),
+                ("owner", models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name="jobs", to=settings.AUTH_USER_MODEL)),
             ],
             options={
-                'ordering': ['-id'],
+                "ordering": ["-id"],
             },
         ),
     ]

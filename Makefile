@@ -1,0 +1,51 @@
+# Two commands do everything: `make demo` and `make test`.
+PORT ?= 8640
+HOST ?= 127.0.0.1
+PY := .venv/bin/python
+SOURCES := $(shell find web/src web/public -type f 2>/dev/null) web/index.html web/vite.config.ts web/package.json
+
+.PHONY: setup demo test check bench screenshots types format clean browser
+
+setup: .venv/.ready web/dist/manifest.json
+
+.venv/.ready: requirements.txt requirements-dev.txt pyproject.toml
+	@sh tools/python.sh
+	@touch $@
+
+web/node_modules/.ready: web/package.json web/package-lock.json
+	@sh tools/node.sh
+	@cd web && npm ci --no-audit --no-fund --loglevel=error
+	@touch $@
+
+web/dist/manifest.json: web/node_modules/.ready $(SOURCES)
+	@cd web && npx --no-install vite build --logLevel warn
+
+demo: setup
+	@exec $(PY) manage.py serve --demo --host $(HOST) --port $(PORT)
+
+browser:
+	@sh tools/browser.sh
+
+test: setup browser
+	@$(PY) -W ignore::UserWarning manage.py test tests $(ARGS)
+
+check: setup
+	@.venv/bin/ruff format --check . && .venv/bin/ruff check . && .venv/bin/mypy
+	@cd web && npx --no-install prettier --check --log-level warn src && npx --no-install eslint src --max-warnings 0 && npx --no-install vue-tsc --noEmit
+	@echo "Checks passed."
+
+format: setup
+	@.venv/bin/ruff format . && .venv/bin/ruff check --fix . ; cd web && npx --no-install prettier --write --log-level warn src
+
+types: setup
+	@mkdir -p var && $(PY) manage.py export_openapi_schema --api server.api.api.api --output var/openapi.json
+	@cd web && npx --no-install openapi-typescript ../var/openapi.json -o src/api/schema.d.ts && npx --no-install prettier --write --log-level warn src/api/schema.d.ts
+
+bench: setup
+	@.venv/bin/limus bench
+
+screenshots: setup browser
+	@$(PY) tools/screenshots.py
+
+clean:
+	rm -rf .venv web/node_modules web/dist var

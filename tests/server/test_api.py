@@ -1,0 +1,396 @@
+"""The API: scoping, history, evaluation, jobs, refusals."""
+
+from __future__ import annotations
+
+import copy
+import io
+import json
+import re
+import zipfile
+from pathlib import Path
+from typing import Any
+from unittest import mock
+
+import numpy as np
+from django.conf import settings
+from django.test import Client, override_settings
+from PIL import Image
+
+from limus.errors import Cancelled
+from limus.formats.gltf_write import glb_bytes
+from server.api.api import api
+from server.jobs import runner
+from server.jobs.models import Job
+from server.projects.map_store import MapStore
+from server.projects.models import SceneVersion, WorkObject
+from server.projects.workshop import workshop
+from tests.core import shapes
+from tests.core.test_formats import triangle
+from tests.server.base import ServerTest
+
+
+class Accounts(ServerTest):
+    def test_signed_out(self) -> None:
+        self.client.logout()
+        self.assertEqual(self.call("get", "/projects").status_code, 401)
+        page = self.client.get("/object/1/weather")
+        self.assertRedirects(page, "/sign-in/?next=/object/1/weather", fetch_redirect_response=False)
+        form = self.client.get("/sign-in/")
+        self.assertContains(form, "Sign in")
+        wrong = self.client.post("/sign-in/", {"username": "ada", "password": "nope"})
+        self.assertContains(wrong, "do not match")
+        self.assertRedirects(self.client.post("/sign-in/", {"username": "ada", "password": "right-of-way-7"}), "/", fetch_redirect_response=False)
+
+    def test_everything_is_scoped_to_its_owner(self) -> None:
+        item = self.add_box()
+        self.measured(item)
+        evaluation = self.call("post", f"/objects/{item.pk}/evaluate", {"resolution": 128}).json()
+        job = Job.objects.get()
+        self.client.force_login(self.eve)
+        self.assertEqual(self.call("get", "/projects").json(), [])
+        version = item.head_id
+        for method, path, body in (
+            ("get", f"/objects/{item.pk}", None), ("get", f"/objects/{item.pk}/mesh.glb", None), ("delete", f"/objects/{item.pk}", None),
+            ("put", f"/objects/{item.pk}/scene", {"base": version, "document": {}}), ("post", f"/objects/{item.pk}/undo", {"base": version}),
+            ("post", f"/objects/{item.pk}/evaluate", {"resolution": 128}), ("post", f"/objects/{item.pk}/jobs", {"kind": "export"}),
+            ("get", f"/jobs/{job.pk}", None), ("get", f"/jobs/{job.pk}/file", None), ("post", f"/jobs/{job.pk}/cancel", None),
+            ("get", f"/maps/{evaluation['maps']['normal'][0]}", None), ("put", f"/projects/{self.project.pk}/objects?name=a.glb", {}),
+        ):  # fmt: skip
+            self.assertEqual(self.call(method, path, body).status_code, 404, path)
+        self.assertEqual(WorkObject.objects.get().head_id, version)
+
+    def test_writes_need_the_csrf_token(self) -> None:
+        strict = Client(enforce_csrf_checks=True)
+        strict.force_login(self.ada)
+        self.assertEqual(strict.post("/api/projects", json.dumps({"name": "x"}), content_type="application/json").status_code, 403)
+
+    def test_demo_signs_in_by_itself_only_on_loopback(self) -> None:
+        from django.contrib.auth import get_user_model
+
+        get_user_model().objects.create_user("demo")
+        self.client.logout()
+        self.assertEqual(self.call("get", "/session").status_code, 401)
+        with override_settings(DEMO_SIGN_IN=True):
+            self.assertEqual(self.call("get", "/session", REMOTE_ADDR="10.0.0.9").status_code, 401)
+            self.assertEqual(self.call("get", "/session").json()["user"], "demo")
+
+    def test_demo_sign_in_is_off_when_bound_elsewhere(self) -> None:
+        import os
+        import subprocess
+        import sys
+
+        code = "from server.config import settings; print(settings.DEMO_SIGN_IN)"
+        for bind, wanted in (("0.0.0.0", "False"), ("127.0.0.1", "True")):
+            env = {**os.environ, "LIMUS_DEMO": "1", "LIMUS_BIND": bind, "LIMUS_DATA": str(settings.DATA_DIR)}
+            self.assertEqual(subprocess.run([sys.executable, "-c", code], env=env, capture_output=True, text=True, check=True, cwd=settings.BASE_DIR).stdout.strip(), wanted)
+
+    def test_security_headers(self) -> None:
+        answer = self.client.get("/sign-in/", follow=True)
+        self.assertIn("frame-ancestors 'none'", answer["Content-Security-Policy"])
+        self.assertEqual(answer["X-Content-Type-Options"], "nosniff")
+
+
+class History(ServerTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.item = self.add_box()
+        self.first: dict[str, Any] = self.call("get", f"/objects/{self.item.pk}").json()["scene"]
+
+    def edit(self, base: int, label: str = "Edit", **effect: Any) -> Any:
+        document = copy.deepcopy(self.first["document"])
+        document["layers"][2]["effect"].update(effect)
+        return self.call("put", f"/objects/{self.item.pk}/scene", {"base": base, "document": document, "label": label})
+
+    def test_each_edit_is_a_version_and_undo_moves_a_pointer(self) -> None:
+        second = self.edit(self.first["version"], "Years", years=20.0).json()
+        third = self.edit(second["version"], "More years", years=30.0).json()
+        self.assertEqual((third["number"], third["can_undo"], third["can_redo"], third["undo_label"]), (3, True, False, "More years"))
+        back = self.call("post", f"/objects/{self.item.pk}/undo", {"base": third["version"]}).json()
+        self.assertEqual((back["version"], back["redo_label"]), (second["version"], "More years"))
+        self.assertEqual(back["document"]["layers"][2]["effect"]["years"], 20.0)
+        again = self.call("post", f"/objects/{self.item.pk}/undo", {"base": back["version"]}).json()
+        self.assertEqual((again["document"], again["can_undo"]), (self.first["document"], False))
+        # Undo at the beginning stays there; redo goes the same way forward.
+        self.assertEqual(self.call("post", f"/objects/{self.item.pk}/undo", {"base": again["version"]}).json()["version"], again["version"])
+        forward = self.call("post", f"/objects/{self.item.pk}/redo", {"base": again["version"]}).json()
+        self.assertEqual(forward["version"], second["version"])
+        # A reload sees the same, and a new edit closes the way forward.
+        self.assertTrue(self.call("get", f"/objects/{self.item.pk}").json()["scene"]["can_redo"])
+        self.assertFalse(self.edit(second["version"], years=5.0).json()["can_redo"])
+        self.assertEqual(SceneVersion.objects.count(), 4)
+
+    def test_a_stale_edit_is_refused_and_nothing_is_lost(self) -> None:
+        # Two browser tabs on the same layer.
+        one = self.edit(self.first["version"], years=20.0)
+        two = self.edit(self.first["version"], years=99.0)
+        self.assertEqual((one.status_code, two.status_code), (200, 409))
+        answer = two.json()
+        self.assertEqual(answer["version"], one.json()["version"])
+        self.assertEqual(answer["document"]["layers"][2]["effect"]["years"], 20.0)
+        self.assertIn("another window", answer["message"])
+        self.assertEqual(SceneVersion.objects.count(), 2)
+        self.assertEqual(self.call("post", f"/objects/{self.item.pk}/undo", {"base": self.first["version"]}).status_code, 409)
+
+    def test_bad_documents_name_the_field(self) -> None:
+        for change, words in (
+            ({"kind": "magic"}, "layers[2].effect.kind"),
+            ({"years": 9999.0}, "layers[2].effect.years: 9999.0 is above the limit 500"),
+            ({"colour": 1}, "layers[2].effect.colour"),
+        ):
+            answer = self.edit(self.first["version"], **change)
+            self.assertEqual(answer.status_code, 422)
+            self.assertIn(words, answer.json()["message"])
+        document = {**self.first["document"], "version": 99}
+        answer = self.call("put", f"/objects/{self.item.pk}/scene", {"base": self.first["version"], "document": document})
+        self.assertIn("version 99", answer.json()["message"])
+        self.assertEqual(SceneVersion.objects.count(), 1)
+
+    def test_renaming_the_scene_renames_the_object(self) -> None:
+        document = {**self.first["document"], "name": "Crate"}
+        self.call("put", f"/objects/{self.item.pk}/scene", {"base": self.first["version"], "document": document})
+        self.assertEqual(self.call("get", "/projects").json()[0]["objects"][0]["name"], "Crate")
+
+
+class Uploads(ServerTest):
+    def put(self, data: bytes, name: str = "cup.glb") -> Any:
+        return self.client.generic("PUT", f"/api/projects/{self.project.pk}/objects?name={name}", data, content_type="application/octet-stream")
+
+    def left(self) -> list[str]:
+        folder = Path(settings.DATA_DIR) / "objects"
+        return [p.name for p in folder.iterdir() if p.name.startswith("tmp") or p.suffix == ".part"] if folder.exists() else []
+
+    def test_a_good_object(self) -> None:
+        answer = self.put(glb_bytes(shapes.sphere(0.1, 24)))
+        self.assertEqual(answer.status_code, 201)
+        found = self.call("get", f"/objects/{answer.json()['id']}").json()
+        self.assertEqual((found["name"], found["readings"], found["scene"]["document"]["layers"]), ("cup", "missing", []))
+        self.assertEqual(found["facts"]["uv"]["present"], True)
+        mesh = self.client.get(f"/api/objects/{found['id']}/mesh.glb")
+        self.assertEqual(mesh.content[:4], b"glTF")
+        self.assertIn("immutable", mesh["Cache-Control"])
+
+    def test_bad_objects_leave_nothing_behind(self) -> None:
+        mesh = shapes.box()
+        bare = glb_bytes(mesh.__class__(mesh.positions, mesh.normals, mesh.triangles, parts=mesh.parts))
+        cases = [
+            (b"x", "cut short"), (b"hello" * 30, "not a GLB"), (triangle()[:-40], "cut short"), (bare, "TEXCOORD_0"),
+            (triangle(np.array([[0, 0, 0], [1, 0, 0], [0, np.inf, 0]])), "finite"), (triangle(np.zeros((3, 3))), "degenerate"),
+            (triangle(index=np.array([0, 1, 70])), "out of range"),
+        ]  # fmt: skip
+        for data, words in cases:
+            answer = self.put(data)
+            self.assertEqual(answer.status_code, 422, words)
+            self.assertIn(words, answer.json()["message"])
+            self.assertIn("cup.glb", answer.json()["message"])
+        self.assertEqual(WorkObject.objects.count(), 0)
+        self.assertEqual(self.left(), [])
+        self.assertEqual(self.put(b"").status_code, 411)
+        self.assertEqual(self.put(triangle(), "cup.obj").status_code, 422)
+        self.assertEqual(self.put(triangle(), "../../../etc/cup.glb").status_code, 201)
+
+    def test_too_large_is_refused_before_reading(self) -> None:
+        with override_settings(UPLOAD_LIMIT=1000):
+            answer = self.put(b"x" * 2000)
+        self.assertEqual(answer.status_code, 413)
+        self.assertIn("larger than", answer.json()["message"])
+        with override_settings(TRIANGLE_LIMIT=5):
+            self.assertIn("more than the limit", self.put(glb_bytes(shapes.box())).json()["message"])
+        self.assertEqual(self.left(), [])
+
+    def test_removing_an_object_removes_its_file_unless_shared(self) -> None:
+        one, two = self.put(triangle()).json()["id"], self.put(triangle()).json()["id"]
+        path = WorkObject.objects.get(pk=one).path
+        self.assertEqual(self.call("delete", f"/objects/{one}").status_code, 204)
+        self.assertTrue(path.exists())
+        self.call("delete", f"/objects/{two}")
+        self.assertFalse(path.exists())
+        self.assertEqual(SceneVersion.objects.count(), 0)
+
+
+class Evaluating(ServerTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.item = self.add_box()
+
+    def evaluate(self, **body: Any) -> Any:
+        return self.call("post", f"/objects/{self.item.pk}/evaluate", {"resolution": 128, **body})
+
+    def test_before_measuring_it_says_so(self) -> None:
+        with mock.patch.dict("os.environ", {"LIMUS_CACHE": str(Path(settings.DATA_DIR) / "empty")}):
+            workshop()._measured.clear()
+            self.assertEqual(self.evaluate().status_code, 425)
+
+    def test_maps_by_content_hash(self) -> None:
+        self.measured(self.item)
+        first = self.evaluate().json()
+        self.assertEqual((first["readings"], first["resolution"], len(first["layers"])), ("good", 128, 5))
+        name = first["maps"]["base_color"][0]
+        picture = self.client.get(f"/api/maps/{name}")
+        self.assertEqual(len(picture.content), 128 * 128 * 4)
+        self.assertIn("immutable", picture["Cache-Control"])
+        self.assertEqual(self.client.get(f"/api/maps/{name}", headers={"if-none-match": f'"{name}"'}).status_code, 304)
+        self.assertEqual(self.client.get("/api/maps/0123").status_code, 404)
+        self.assertEqual(first["maps"], self.evaluate().json()["maps"])
+        # What did not change keeps its hash: another colour of dust leaves the normal alone.
+        document = copy.deepcopy(self.item.head.document)  # type: ignore[union-attr]
+        document["layers"][4]["effect"]["color"] = [0.1, 0.2, 0.9]
+        second = self.evaluate(document=document).json()
+        self.assertNotEqual(second["maps"]["base_color"], first["maps"]["base_color"])
+        self.assertEqual(second["maps"]["normal"], first["maps"]["normal"])
+
+    def test_until_and_looks(self) -> None:
+        self.measured(self.item)
+        made, today = self.evaluate(until="").json(), self.evaluate().json()
+        self.assertNotEqual(made["maps"], today["maps"])
+        self.assertEqual([c["name"] for c in made["coats"]], ["Bare base"])
+        self.assertEqual(self.evaluate(until="paint").json()["coats"][-1]["name"], "paint: topcoat")
+        looks = [{"kind": "channel", "name": n} for n in ("base_color", "roughness", "metalness", "relief", "normal", "clear_coat", "ambient_occlusion")]
+        looks += [{"kind": "reading", "name": n} for n in ("curvature", "occlusion", "slope", "thickness", "height", "sky")]
+        looks += [{"kind": "mask", "layer": "rust"}, {"kind": "term", "layer": "chips", "index": 1}, {"kind": "coat", "index": 2}]
+        seen = set()
+        for look in looks:
+            answer = self.evaluate(look=look)
+            self.assertEqual(answer.status_code, 200, look)
+            found = answer.json()
+            self.assertIsNone(found["maps"])
+            self.assertTrue(found["look"]["title"])
+            self.assertEqual(found["look"]["legend"] is None, look.get("name") in ("base_color", "normal"))
+            seen.add(found["look"]["maps"][0])
+        self.assertGreaterEqual(len(seen), len(looks) - 1)
+        curvature = self.evaluate(look={"kind": "reading", "name": "curvature", "size_mm": 8}).json()["look"]
+        self.assertEqual(curvature["title"], "Curvature at 8 mm")
+        for look in ({"kind": "channel", "name": "mood"}, {"kind": "mask", "layer": "ghost"}, {"kind": "term", "layer": "rust", "index": 9}, {"kind": "coat", "index": 99}):
+            self.assertEqual(self.evaluate(look=look).status_code, 422, look)
+
+    def test_pictures_and_where(self) -> None:
+        self.measured(self.item)
+        found = self.evaluate(pictures=True, selected="chips").json()
+        for name in [found["layers"][0]["picture"], found["coats"][1]["picture"], found["where"]["picture"], found["where"]["terms"][2]["picture"], *found["pictures"].values()]:
+            picture = self.client.get(f"/api/maps/{name}")
+            self.assertEqual(picture["Content-Type"], "image/png")
+            self.assertIn(Image.open(io.BytesIO(picture.content)).size, [(236, 116), (52, 52)])
+        self.assertAlmostEqual(sum(found["where"]["histogram"]), 1.0, places=2)
+        self.assertAlmostEqual(sum(c["share"] for c in found["coats"]), 1.0, places=2)
+        self.assertAlmostEqual(found["layers"][1]["coverage"], 0.08, delta=0.006)
+
+    def test_notes_say_why_a_layer_does_nothing(self) -> None:
+        self.measured(self.item)
+        document = copy.deepcopy(self.item.head.document)  # type: ignore[union-attr]
+        layers = {l["id"]: l for l in document["layers"]}
+        document["layers"] = [layers["dust"], layers["paint"], layers["rust"], layers["chips"]]
+        layers["chips"]["strength"] = 0.0
+        notes = {l["id"]: l["note"] for l in self.evaluate(document=document).json()["layers"]}
+        self.assertIn("later layers hide it", notes["dust"])
+        self.assertIn("No iron is exposed", notes["rust"])
+        self.assertIn("0", notes["chips"])
+        self.assertEqual(notes["paint"], "")
+
+    def test_the_newest_request_wins(self) -> None:
+        self.measured(self.item)
+        workshop().newest(self.ada.pk, "tab", 9)
+        self.assertEqual(self.evaluate(client="tab", ticket=8).status_code, 409)
+        self.assertEqual(self.evaluate(client="tab", ticket=9).status_code, 200)
+        self.assertEqual(self.evaluate(client="other", ticket=1).status_code, 200)
+
+    def test_map_store_keeps_to_its_budget(self) -> None:
+        store = MapStore(100)
+        names = [store.put(1, bytes([k]) * 40, "x") for k in range(4)]
+        self.assertIsNone(store.get(1, names[0]))
+        self.assertIsNotNone(store.get(1, names[3]))
+        self.assertIsNone(store.get(2, names[3]))
+        self.assertFalse(store.holds(1, names))
+
+
+class Jobs(ServerTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.item = self.add_box()
+
+    def export(self, **more: Any) -> Any:
+        return self.call("post", f"/objects/{self.item.pk}/jobs", {"kind": "export", "resolution": 256, **more})
+
+    def test_export_gives_a_zip(self) -> None:
+        job = self.call("get", f"/jobs/{self.export().json()['id']}").json()
+        self.assertEqual((job["state"], job["progress"]), ("done", 1.0))
+        answer = self.client.get(job["file"])
+        self.assertIn("box-gltf-256.zip", answer["Content-Disposition"])
+        with zipfile.ZipFile(io.BytesIO(b"".join(answer.streaming_content))) as pack:
+            self.assertEqual(set(pack.namelist()), {"box.glb", "scene.json"})
+            self.assertEqual(pack.read("box.glb")[:4], b"glTF")
+            self.assertEqual(json.loads(pack.read("scene.json"))["layers"][1]["id"], "chips")
+        maps = self.call("get", f"/jobs/{self.export(target='maps', bits=16).json()['id']}").json()
+        with zipfile.ZipFile(io.BytesIO(b"".join(self.client.get(maps["file"]).streaming_content))) as pack:
+            self.assertIn("box_object_normal.png", pack.namelist())
+
+    def test_a_failure_is_told(self) -> None:
+        job = Job.objects.create(owner=self.ada, object=self.item, kind="export", options={"document": {"version": 3}, "target": "gltf", "resolution": 256})
+        runner.run(job.pk, 0)
+        found = self.call("get", f"/jobs/{job.pk}").json()
+        self.assertEqual(found["state"], "failed")
+        self.assertIn("version 3", found["error"])
+        self.assertEqual(self.client.get(f"/api/jobs/{job.pk}/file").status_code, 404)
+        with mock.patch.dict(runner.WORK, {"export": mock.Mock(side_effect=RuntimeError("boom"))}), self.assertLogs("server.jobs.runner"):
+            other = Job.objects.create(owner=self.ada, object=self.item, kind="export", options=job.options)
+            runner.run(other.pk, 0)
+        self.assertIn("Something went wrong", self.call("get", f"/jobs/{other.pk}").json()["error"])
+
+    def test_cancel(self) -> None:
+        waiting = Job.objects.create(owner=self.ada, object=self.item, kind="measure")
+        self.assertEqual(self.call("post", f"/jobs/{waiting.pk}/cancel").json()["state"], "cancelled")
+        runner.run(waiting.pk, 0)
+        self.assertEqual(Job.objects.get(pk=waiting.pk).state, "cancelled")
+
+        def long_work(job: Job, watch: runner.Watch) -> str:
+            Job.objects.filter(pk=job.pk).update(cancel_requested=True)
+            for k in range(200):
+                watch.say(k / 200, "Working")
+                watch._over.wait(0.05)
+            return "never"
+
+        running = Job.objects.create(owner=self.ada, object=self.item, kind="measure")
+        with mock.patch.dict(runner.WORK, {"measure": long_work}):
+            runner.run(running.pk, 0)
+        found = Job.objects.get(pk=running.pk)
+        self.assertEqual((found.state, found.file), ("cancelled", ""))
+        self.assertLess(found.progress, 0.9)
+        watch = runner.Watch(running.pk, 0)
+        watch.cancelled = True
+        self.assertRaises(Cancelled, watch.say, 0.5)
+
+    def test_a_lost_job_is_given_to_another_and_the_old_worker_is_fenced_off(self) -> None:
+        lost = Job.objects.create(owner=self.ada, object=self.item, kind="measure", state=Job.RUNNING)
+        self.assertEqual(runner.requeue_stale(), 0)  # no heartbeat yet counts as fresh only at start-up
+        self.assertEqual(runner.requeue_stale(everything=True), 1)
+        self.assertEqual(Job.objects.get(pk=lost.pk).state, "done")
+        Job.objects.filter(pk=lost.pk).update(state=Job.QUEUED)
+        runner.run(lost.pk, 0)  # the old attempt
+        self.assertEqual(Job.objects.get(pk=lost.pk).state, "queued")
+
+    def test_two_tabs_share_one_measurement(self) -> None:
+        first = Job.objects.create(owner=self.ada, object=self.item, kind="measure", state=Job.RUNNING)
+        self.assertEqual(self.call("post", f"/objects/{self.item.pk}/jobs", {"kind": "measure"}).json()["id"], first.pk)
+
+
+class Published(ServerTest):
+    def test_catalogue_draws_every_control(self) -> None:
+        found = self.call("get", "/catalogue").json()
+        self.assertEqual([e["kind"] for e in found["effects"]], ["paint", "chipping", "rust", "dirt", "dust"])
+        controls = {"slider", "colour", "choice", "switch", "parts", "exposed", "seed"}
+        for entry in [*found["effects"], *found["sources"], {"kind": "term", "schema": found["term"]}, {"kind": "cut", "schema": found["cut"]}]:
+            for name, field in entry["schema"]["properties"].items():
+                if name != "kind":
+                    self.assertIn(field.get("control"), controls, f"{entry['kind']}.{name}")
+        for source in found["sources"]:
+            for name in [p.split("}")[0] for p in source["sentence"].split("{")[1:]]:
+                self.assertIn(name, source["schema"]["properties"], source["kind"])
+
+    def test_typescript_types_are_those_of_the_api(self) -> None:
+        # The generated file is committed; every path and schema of the API must be in it.
+        text = (Path(settings.BASE_DIR) / "web" / "src" / "api" / "schema.d.ts").read_text()
+        schema = api.get_openapi_schema()
+        for path in schema["paths"]:
+            self.assertTrue(f"'{path}'" in text, f"{path}: run 'make types'")
+        for name, definition in schema["components"]["schemas"].items():
+            block = text[text.index(f"    {name}: {{") :]
+            block = block[: block.index("\n    }\n")]
+            self.assertEqual(set(re.findall(r"^      (\w+)\??:", block, re.M)), set(definition.get("properties", {})), f"{name}: run 'make types'")

@@ -1,0 +1,25 @@
+#!/bin/sh
+# The virtual environment and the Python packages; one clear line where Python is not the right one.
+set -e
+for candidate in ${PYTHON:-} python3.11 python3; do
+  if command -v "$candidate" >/dev/null 2>&1 && "$candidate" -c 'import sys; sys.exit(sys.version_info[:2] != (3, 11))' 2>/dev/null; then
+    found=$candidate
+    break
+  fi
+done
+if [ -z "$found" ]; then
+  echo "Limus needs Python 3.11 and found $(python3 --version 2>/dev/null || echo none). Install it (on Debian: apt install python3.11 python3.11-venv) or name it: make setup PYTHON=/path/to/python3.11" >&2
+  exit 1
+fi
+if ! "$found" -c 'import venv, ensurepip' 2>/dev/null; then
+  echo "Python is there, its venv module is not. On Debian: apt install python3.11-venv" >&2
+  exit 1
+fi
+[ -x .venv/bin/python ] || "$found" -m venv .venv
+echo "Installing Python packages ..."
+.venv/bin/python -m pip install --quiet --disable-pip-version-check -r requirements-dev.txt 2>&1 | grep -v "^WARNING: Location" || true
+.venv/bin/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e . 2>&1 | grep -v "^WARNING: Location" || true
+.venv/bin/python -c 'import django, numba, embreex, limus, ninja' || {
+  echo "The Python packages could not be installed. Check the network and run the command again." >&2
+  exit 1
+}
