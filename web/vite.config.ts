@@ -9,7 +9,7 @@ export default defineConfig(({ command }) => ({
     chunkSizeWarningLimit: 1200,
     rolldownOptions: {
       output: {
-        advancedChunks: {
+        codeSplitting: {
           groups: [
             { name: 'three', test: /node_modules\/three/ },
             { name: 'interface', test: /node_modules\/(primevue|@primevue|@primeuix|vue|@vue|pinia)/ },
