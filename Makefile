@@ -43,6 +43,7 @@ types: setup
 
 bench: setup
 	@.venv/bin/limus bench
+	@$(PY) -W ignore::UserWarning manage.py bench_drag
 
 screenshots: setup browser
 	@$(PY) tools/screenshots.py

@@ -247,7 +247,7 @@ class Model:
             uv=uv[corner].astype(np.float32),
             triangles=np.asarray(inverse).reshape(-1, 3).astype(np.int32),
             parts=tuple(parts),
-            map_sets=(map_set,),
+            uv_domains=(map_set,),
             source=source,
         )
 

@@ -23,6 +23,7 @@ from limus.readings.reading import Place
 from limus.scene import Layer, Scene
 from limus.strata.cache import Cache
 from limus.strata.pile import FULL_WEIGHTS, NORMAL_MODES, Coat, Pile, weights_for
+from limus.surface.base_normal import base_normal
 from limus.surface.gradient import normal_from_relief
 from limus.surface.texels import Texels
 
@@ -182,9 +183,15 @@ class Chronicle:
         return Surface(
             sheet=self.cache.get(key_of("visible", pile.key), pile.visible),
             relief=relief,
-            normal=self.cache.get(key_of("normal", pile.key), lambda: normal_from_relief(self.texels, relief)),
+            normal=self.cache.get(key_of("normal", pile.key), lambda: normal_from_relief(self.texels, relief, self.base_normal())),
             occlusion=self.occlusion(),
         )
+
+    def base_normal(self) -> np.ndarray | None:
+        """(n, 3) normals that the object brought, or None."""
+        if not self.texels.mesh.normal_maps:
+            return None
+        return self.cache.get(key_of("base normal", self.texels.key), lambda: base_normal(self.texels))  # type: ignore[no-any-return]
 
     def occlusion(self) -> np.ndarray:
         """(n,) float32: the ambient occlusion that goes with the maps."""

@@ -68,8 +68,8 @@ def inspection(mesh: Mesh) -> dict[str, object]:
         "vertices": len(mesh.positions),
         "size_m": [round(float(x), 6) for x in high - low],
         "area_m2": round(float(mesh.areas.sum()), 6),
-        "parts": [{"name": p.name, "triangles": p.count, "map_set": mesh.map_sets[p.map_set]} for p in mesh.parts],
-        "map_sets": list(mesh.map_sets),
+        "parts": [{"name": p.name, "triangles": p.count, "map_set": mesh.uv_domains[p.map_set]} for p in mesh.parts],
+        "map_sets": list(mesh.uv_domains),
         "vertex_colours": mesh.colours is not None,
         "tangents": mesh.tangents is not None,
         "uv": uv_health(mesh).as_dict(),
@@ -103,7 +103,7 @@ def _inspect(args: argparse.Namespace) -> None:
 def _measure(args: argparse.Namespace) -> None:
     mesh = read_gltf(args.object)
     reading = READINGS[args.reading]
-    names = list(mesh.map_sets)
+    names = list(mesh.uv_domains)
     if args.map_set is not None and args.map_set not in names:
         raise InputError(f"there is no map set '{args.map_set}'", where="--map-set", remedy=f"Choose one of: {', '.join(names)}")
     page = names.index(args.map_set) if args.map_set else 0

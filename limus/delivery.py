@@ -108,7 +108,7 @@ def map_files(name: str, texels: Texels, surface: Surface, bits: int = 8) -> lis
     listing: dict[str, object] = {}
     for channel, values, depth, srgb in fields:
         pages = texels.image(quantise(values, depth))
-        for k, title in enumerate(texels.mesh.map_sets):
+        for k, title in enumerate(texels.mesh.uv_domains):
             file = f"{file_stem(name)}_{file_stem(title)}_{channel}.png"
             out.append(Written(file, png_bytes(pages[k], srgb=srgb)))
             listing[file] = {"channel": channel, "map_set": title, "bits": depth, "colour": "sRGB" if srgb else "linear"}

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import base64
 import binascii
+import io
 import json
 import struct
 from pathlib import Path
 from typing import Any
 
 import numpy as np
+from PIL import Image
 
 from limus.errors import InputError
 from limus.surface.mesh import Mesh, Part
@@ -204,11 +206,45 @@ def _triangles(reader: _Reader, primitive: dict[str, Any], count: int, field: st
     return np.stack([np.broadcast_to(index[:1], len(index) - 2), index[1:-1], index[2:]], axis=1)
 
 
+def _normal_map(reader: _Reader, material: int | None, notes: list[str]) -> np.ndarray | None:
+    """The material's normal texture as (h, w, 3) uint8; a texture that cannot be read is left out and said so."""
+    if material is None:
+        return None
+    field = f"materials[{material}].normalTexture"
+    entry = reader.item("materials", material, "material").get("normalTexture")
+    if not isinstance(entry, dict):
+        return None
+    texture = reader.item("textures", entry.get("index"), field)
+    image = reader.item("images", texture.get("source"), field)
+    try:
+        if "bufferView" in image:
+            data = bytes(reader.view(image["bufferView"], field)[0])
+        elif str(image.get("uri", "")).startswith("data:"):
+            data = base64.b64decode(image["uri"].split(",", 1)[1])
+        else:
+            path = (reader.folder / str(image.get("uri"))).resolve() if reader.folder else None
+            if path is None or reader.folder is None or not path.is_relative_to(reader.folder.resolve()):
+                raise OSError("it lies outside the folder of the file")
+            data = path.read_bytes()
+        with Image.open(io.BytesIO(data)) as picture:
+            out = np.asarray(picture.convert("RGB"))
+    except (OSError, ValueError, Image.DecompressionBombError) as error:
+        notes.append(f"{field} could not be read and was left out ({error})")
+        return None
+    scale = float(entry.get("scale", 1.0))
+    if scale != 1.0:
+        bent = out.astype(np.float32) / 127.5 - 1
+        bent[..., :2] *= scale
+        bent /= np.maximum(np.linalg.norm(bent, axis=2, keepdims=True), 1e-6)
+        out = ((bent + 1) * 127.5 + 0.5).astype(np.uint8)
+    return np.ascontiguousarray(out)
+
+
 def read_gltf(path: Path | str, *, name: str | None = None) -> Mesh:
     """Read a ``.glb`` or ``.gltf`` file.
 
     Node transforms are applied; every primitive becomes a part (named after its node or mesh) and every material a map set. A
-    primitive without a material keeps its UVs and vertex colours. Missing normals become flat ones, as the standard asks.
+    primitive without a material keeps its UVs and vertex colours. Normal textures come along as the base's own normals. Missing normals become flat ones, as the standard asks.
 
     Raises
     ------
@@ -314,6 +350,7 @@ def _mesh(reader: _Reader) -> Mesh:
         raise reader.fail("the mesh is empty: there are no triangles", "meshes", "Export the object with its mesh")
 
     notes: list[str] = []
+    normal_maps = tuple(_normal_map(reader, material, notes) for material, _ in map_sets)
     if skipped:
         notes.append(f"{skipped} primitives of points or lines were left out")
     parts: list[Part] = []
@@ -357,7 +394,8 @@ def _mesh(reader: _Reader) -> Mesh:
         tangents=joined("t", 4, 0.0) if all(b["t"] is not None for b in blocks) else None,
         colours=joined("c", 4, 1.0),
         parts=tuple(p for p in parts if p.count),
-        map_sets=tuple(title for _, title in map_sets),
+        uv_domains=tuple(title for _, title in map_sets),
+        normal_maps=normal_maps if any(image is not None for image in normal_maps) else (),
         source=reader.name,
         notes=tuple(notes),
     )

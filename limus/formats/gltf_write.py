@@ -56,12 +56,12 @@ class _Builder:
         return len(self.accessors) - 1
 
 
-def glb_bytes(mesh: Mesh, maps: list[GltfMaps] | None = None, *, name: str = "object") -> bytes:
+def glb_bytes(mesh: Mesh, textures: list[GltfMaps] | None = None, *, name: str = "object") -> bytes:
     """The object as one GLB file.
 
     Parameters
     ----------
-    maps : one entry per map set, or None for the bare mesh (used by the 3D view).
+    textures : one entry per map set, or None for the bare mesh (used by the 3D view).
 
     Notes
     -----
@@ -113,7 +113,7 @@ def glb_bytes(mesh: Mesh, maps: list[GltfMaps] | None = None, *, name: str = "ob
         "nodes": nodes,
         "meshes": meshes,
     }
-    if maps:
+    if textures:
         images: list[dict[str, Any]] = []
         materials: list[dict[str, Any]] = []
         extensions: set[str] = set()
@@ -122,7 +122,7 @@ def glb_bytes(mesh: Mesh, maps: list[GltfMaps] | None = None, *, name: str = "ob
             images.append({"name": title, "mimeType": "image/png", "bufferView": build.view(data)})
             return {"index": len(images) - 1}
 
-        for title, entry in zip(mesh.map_sets, maps, strict=True):
+        for title, entry in zip(mesh.uv_domains, textures, strict=True):
             orm = texture(entry.orm, f"{title} occlusion roughness metalness")
             material: dict[str, Any] = {
                 "name": title,
@@ -146,7 +146,7 @@ def glb_bytes(mesh: Mesh, maps: list[GltfMaps] | None = None, *, name: str = "ob
         if extensions:
             document["extensionsUsed"] = sorted(extensions)
     else:
-        document["materials"] = [{"name": title} for title in mesh.map_sets]
+        document["materials"] = [{"name": title} for title in mesh.uv_domains]
     while len(build.blob) % 4:
         build.blob.append(0)
     document |= {"buffers": [{"byteLength": len(build.blob)}], "bufferViews": build.views, "accessors": build.accessors}
@@ -156,6 +156,6 @@ def glb_bytes(mesh: Mesh, maps: list[GltfMaps] | None = None, *, name: str = "ob
     return b"".join([struct.pack("<4sII", b"glTF", 2, total), struct.pack("<I4s", len(text), b"JSON"), text, struct.pack("<I4s", len(build.blob), b"BIN\0"), bytes(build.blob)])
 
 
-def write_glb(path: Path, mesh: Mesh, maps: list[GltfMaps] | None = None, *, name: str = "object") -> None:
+def write_glb(path: Path, mesh: Mesh, textures: list[GltfMaps] | None = None, *, name: str = "object") -> None:
     """``glb_bytes`` to a file, whole or not at all."""
-    write_whole(path, glb_bytes(mesh, maps, name=name))
+    write_whole(path, glb_bytes(mesh, textures, name=name))

@@ -34,7 +34,8 @@ class Mesh:
     colours : (V, 4) float32 linear or None.
     triangles : (T, 3) int32, counter-clockwise seen from outside.
     parts : in triangle order, covering all triangles.
-    map_sets : names, one per UV domain (one per glTF material).
+    uv_domains : names, one per UV domain (one per glTF material).
+    normal_maps : per UV domain the base material's own normal map, (h, w, 3) uint8, green up, or None; empty when there is none.
     notes : what intake mended, in words.
     """
 
@@ -45,7 +46,8 @@ class Mesh:
     tangents: np.ndarray | None = None
     colours: np.ndarray | None = None
     parts: tuple[Part, ...] = ()
-    map_sets: tuple[str, ...] = ("object",)
+    uv_domains: tuple[str, ...] = ("object",)
+    normal_maps: tuple[np.ndarray | None, ...] = ()
     source: str = "object"
     notes: tuple[str, ...] = field(default=())
 
@@ -60,6 +62,7 @@ class Mesh:
             self.uv if self.uv is not None else empty,
             self.tangents if self.tangents is not None else empty,
             [[p.name, p.first, p.count, p.map_set] for p in self.parts],
+            *(image if image is not None else empty for image in self.normal_maps),
         )
 
     @cached_property
@@ -83,7 +86,7 @@ class Mesh:
 
     @cached_property
     def triangle_map_set(self) -> np.ndarray:
-        """(T,) int32 index into ``map_sets``."""
+        """(T,) int32 index into ``uv_domains``."""
         of_part = np.array([p.map_set for p in self.parts] or [0], np.int32)
         return of_part[self.triangle_part]
 

@@ -170,7 +170,7 @@ class Texels:
             corners = np.arange(len(flat), dtype=np.int32).reshape(-1, 3)
         else:
             positions, normals, corners = mesh.positions, mesh.normals, tri
-        pages = len(mesh.map_sets)
+        pages = len(mesh.uv_domains)
         owner = rasterise(uv, corners, mesh.triangle_map_set, pages, size)
         pixel = np.flatnonzero(owner >= 0)
         if len(pixel) == 0:

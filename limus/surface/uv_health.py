@@ -74,7 +74,7 @@ def uv_health(mesh: Mesh, size: int = 1024) -> UvHealth:
     outside = ((q < -1e-5) | (q > 1 + 1e-5)).any(axis=(1, 2))
     flat = (q - shift[:, None, :]).reshape(-1, 2)
     corners = np.arange(len(flat), dtype=np.int32).reshape(-1, 3)
-    owner = rasterise(flat, corners, mesh.triangle_map_set, len(mesh.map_sets), size)
+    owner = rasterise(flat, corners, mesh.triangle_map_set, len(mesh.uv_domains), size)
     counts = np.zeros(len(owner), np.int32)
     _claims(flat, corners, mesh.triangle_map_set, owner, size, counts)
     used = int((owner >= 0).sum())

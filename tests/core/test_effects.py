@@ -311,6 +311,13 @@ class Playing(Base):
         with self.assertRaises(ValueError):
             chapter.pile.coats[0].thickness[0] = 1.0
 
+    def test_the_base_normal_shows_through(self) -> None:
+        mesh = shapes.plane(0.1)
+        lean = np.broadcast_to(np.array([191, 128, 238], np.uint8), (4, 4, 3))  # 30 degrees to the right
+        bench = bench_for(mesh.__class__(mesh.positions, mesh.normals, mesh.triangles, mesh.uv, parts=mesh.parts, normal_maps=(lean,)), 64)
+        flat = bench.finish(bench.as_made(scene(bases=[BaseChoice(material="plaster", relief=0.0)]))).normal
+        np.testing.assert_allclose(flat, np.broadcast_to([0.5, 0.0, 0.866], flat.shape), atol=0.01)
+
     def test_order_matters(self) -> None:
         dusty = self.play(*STORY)[-1].pile
         painted_over = self.play(STORY[4], *STORY[:4])[-1].pile

@@ -167,7 +167,7 @@ class Writing(TestCase):
         assert back.uv is not None and mesh.uv is not None
         np.testing.assert_array_equal(back.uv[back.triangles], mesh.uv[mesh.triangles])
         self.assertIsNotNone(back.tangents)
-        self.assertEqual(back.map_sets, ("hoist",))
+        self.assertEqual(back.uv_domains, ("hoist",))
         # The same triangles again: the file is a fixed point.
         self.assertEqual(glb_bytes(back), glb_bytes(read_gltf(path)))
 
@@ -214,6 +214,29 @@ class Writing(TestCase):
             write_whole(path, "text")  # type: ignore[arg-type]
         self.assertEqual(path.read_bytes(), b"first")
         self.assertEqual([p.name for p in self.folder.iterdir()], ["keep.txt"])
+
+
+class BaseNormals(TestCase):
+    def test_a_normal_texture_comes_along(self) -> None:
+        from limus.surface.base_normal import base_normal
+        from limus.surface.texels import Texels
+
+        # A map that leans by 30 degrees to the right everywhere.
+        lean = np.array([np.sin(np.radians(30)), 0.0, np.cos(np.radians(30))])
+        image = np.broadcast_to(np.round((lean + 1) * 127.5), (16, 16, 3)).astype(np.uint8)
+        flat = png_bytes(np.full((8, 8, 3), 128, np.uint8))
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "lean.glb"
+            path.write_bytes(glb_bytes(shapes.box(0.1), [GltfMaps(flat, flat, png_bytes(image))]))
+            mesh = read_gltf(path)
+            self.assertEqual(mesh.normal_maps[0].shape, (16, 16, 3))  # type: ignore[union-attr]
+            got = base_normal(Texels.of(mesh, 32))
+            assert got is not None
+            np.testing.assert_allclose(got, np.broadcast_to(lean, got.shape), atol=0.01)
+            path.write_bytes(glb_bytes(shapes.box(0.1), [GltfMaps(flat, flat, b"no picture")]))
+            spoilt = read_gltf(path)
+            self.assertEqual(spoilt.normal_maps, ())
+            self.assertIn("normalTexture could not be read", spoilt.notes[0])
 
 
 class DemoObject(TestCase):

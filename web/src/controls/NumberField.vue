@@ -3,7 +3,7 @@ import InputText from 'primevue/inputtext'
 import Slider from 'primevue/slider'
 import { computed, ref, watch } from 'vue'
 import type { FieldSchema } from '../api/scene'
-import { factor, readable, withUnit } from './format'
+import { factor, withUnit } from './format'
 
 /** A slider over the soft range with its default as a tick, and a field that takes any value within the hard limits. */
 const props = defineProps<{ field: FieldSchema; name: string; modelValue: number }>()
@@ -54,13 +54,14 @@ const wrong = ref('')
 const editing = ref(false)
 const shown = computed(() => withUnit(props.modelValue, props.field))
 watch(shown, (value) => !editing.value && (text.value = value), { immediate: true })
-function enter() {
+/** All of it is chosen, so that typing replaces it; the unit may stay or be typed over. */
+function enter(event: FocusEvent) {
   editing.value = true
-  text.value = readable(props.modelValue * factor(props.field))
+  ;(event.target as HTMLInputElement).select()
 }
 function leave() {
   editing.value = false
-  const typed = text.value.replace(',', '.').replace(/[^\d.eE+-]/g, '')
+  const typed = /[-+]?\d*[.,]?\d+(?:e[-+]?\d+)?/i.exec(text.value)?.[0].replace(',', '.') ?? ''
   const value = Number(typed) / factor(props.field)
   const { minimum = -Infinity, maximum = Infinity } = props.field
   text.value = shown.value

@@ -153,7 +153,7 @@ export class SurfaceScene {
     this.model = undefined
   }
 
-  /** Load the bare mesh; ``mapSets`` are the names of its UV domains, in order. */
+  /** Load the bare object; `mapSets` are the names of its UV domains, in order. */
   async load(url: string, mapSets: string[]) {
     const { scene } = await new GLTFLoader().loadAsync(url)
     this.clear()

@@ -112,7 +112,7 @@ const word = (name: string) => {
 .chips {
   display: flex;
   flex-wrap: wrap;
-  gap: 6px;
+  gap: 5px;
   padding-top: 6px;
 }
 .pill {
@@ -120,7 +120,7 @@ const word = (name: string) => {
   align-items: center;
   border: 1px solid color-mix(in srgb, var(--verdigris) 45%, var(--line));
   border-radius: 999px;
-  padding: 1px 3px 1px 10px;
+  padding: 0 1px 0 10px;
   background: color-mix(in srgb, var(--tint) 45%, transparent);
 }
 .pill.off {
@@ -131,8 +131,10 @@ const word = (name: string) => {
 }
 .more {
   color: var(--muted);
-  padding: 0 4px;
-  font-size: 10px;
+  width: 24px;
+  height: 24px;
+  display: grid;
+  place-items: center;
 }
 .more i {
   font-size: 10px;

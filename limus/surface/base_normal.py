@@ -1,0 +1,35 @@
+"""The base material's own normals at the texels."""
+
+from __future__ import annotations
+
+import numpy as np
+from scipy import ndimage
+
+from limus.surface.texels import Texels
+
+
+def base_normal(texels: Texels) -> np.ndarray | None:
+    """Read the normal maps that came with the object.
+
+    Returns
+    -------
+    (n, 3) float32 unit vectors in tangent space (green up), or None where the object brought no normal map.
+    """
+    maps = texels.mesh.normal_maps
+    if not maps:
+        return None
+    page, u, v = texels.page_xy
+    out = np.zeros((len(texels), 3), np.float32)
+    out[:, 2] = 1.0
+    for k, image in enumerate(maps):
+        if image is None:
+            continue
+        here = page == k
+        height, width = image.shape[:2]
+        at = np.stack([v[here] * height - 0.5, u[here] * width - 0.5])
+        for c in range(3):
+            out[here, c] = ndimage.map_coordinates(image[:, :, c].astype(np.float32), at, order=1, mode="nearest") / 127.5 - 1.0
+    # 128 stands for 0 in 8 bit.
+    out[:, :2] -= np.float32(1 / 255)
+    out /= np.maximum(np.linalg.norm(out, axis=1, keepdims=True), 1e-6)
+    return out

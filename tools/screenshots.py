@@ -1,0 +1,92 @@
+"""Take the pictures in docs/screenshots/ from the demo: a server of its own on a free port, a real browser."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import socket
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+ROOT = Path(__file__).resolve().parents[1]
+OUT = ROOT / "docs" / "screenshots"
+FLAGS = [
+    "--no-sandbox",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--use-angle=swiftshader",
+    "--enable-unsafe-swiftshader",
+]
+
+
+def settle(page: Page, quiet: float = 1.5) -> None:
+    """Wait for the frame that shows the last change."""
+    last, since = "", time.monotonic()
+    while time.monotonic() - since < quiet:
+        now = page.evaluate("(document.querySelector('canvas')?.dataset.frame ?? '') + document.querySelector('.label')?.innerText")
+        if now != last or page.locator(".busy").count():
+            last, since = now, time.monotonic()
+        page.wait_for_timeout(100)
+
+
+def shoot(page: Page, name: str) -> None:
+    """One picture."""
+    settle(page)
+    page.mouse.move(640, 24)
+    page.wait_for_timeout(400)
+    page.screenshot(path=OUT / f"{name}.png")
+    print(f"docs/screenshots/{name}.png")
+
+
+def main() -> None:
+    """Start, walk through, shoot, stop."""
+    OUT.mkdir(parents=True, exist_ok=True)
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port = probe.getsockname()[1]
+    data = ROOT / "var" / "screenshots"
+    shutil.rmtree(data, ignore_errors=True)
+    env = {**os.environ, "LIMUS_DATA": str(data), "LIMUS_CACHE": str(ROOT / "var" / "readings")}
+    server = subprocess.Popen([sys.executable, "manage.py", "serve", "--demo", "--port", str(port)], cwd=ROOT, env=env, stdout=subprocess.PIPE, text=True)
+    assert server.stdout is not None
+    try:
+        for line in server.stdout:
+            if "ready" in line:
+                break
+        with sync_playwright() as play:
+            browser = play.chromium.launch(executable_path=shutil.which("chromium"), args=FLAGS)
+            page = browser.new_page(viewport={"width": 1280, "height": 800})
+            page.goto(f"http://127.0.0.1:{port}/")
+            page.get_by_test_id("view-label").get_by_text("1024").wait_for(timeout=60000)
+            page.locator("[data-layer=chipping]").click()
+            settle(page)
+            page.mouse.move(560, 250)
+            for _ in range(3):
+                page.mouse.wheel(0, -240)
+                page.wait_for_timeout(120)
+            shoot(page, "weather")
+            page.keyboard.press("m")
+            page.keyboard.press("u")
+            shoot(page, "mask")
+            page.keyboard.press("u")
+            page.locator("[data-look=curvature]").click()
+            shoot(page, "curvature")
+            page.keyboard.press("l")
+            page.get_by_role("link", name="Export").click()
+            shoot(page, "export")
+            browser.close()
+    finally:
+        server.terminate()
+        server.wait(20)
+        shutil.rmtree(data, ignore_errors=True)
+
+
+if __name__ == "__main__":
+    main()
