@@ -96,7 +96,7 @@ class Rust(Effect):
         "setting", "Corrosivity", "Class after ISO 9223", setting="as in the setting",
         C1="C1 very low", C2="C2 low", C3="C3 medium", C4="C4 high", C5="C5 very high", CX="CX extreme",
     )  # fmt: skip
-    creep_mm: float = number(2.5, "Creep under the rim", "mm", 0.0, 100.0, (0.0, 15.0), "How far the stain reaches from bare iron over the paint")
+    creep_mm: float = number(2.5, "Creep at rims", "mm", 0.0, 100.0, (0.0, 15.0), "How far the stain reaches from bare iron over the paint")
     stain: float = number(0.5, "Stain", "%", 0.0, 1.0, about="Strength of the stain around bare spots")
     flecks: float = number(0.5, "Flecks", "%", 0.0, 1.0, about="Lighter, younger oxide among the dark")
     fleck_mm: float = number(6.0, "Fleck size", "mm", 0.2, 200.0, (1.0, 40.0), log=True)

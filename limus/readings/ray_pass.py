@@ -1,8 +1,9 @@
 """The shared ray pass: curvature, occlusion, sky and thickness from one set of rays.
 
 Around each texel K directions of the outward hemisphere, evenly spaced in height and turned by the golden angle (a spherical
-Fibonacci set: Swinbank and Purser, 2006), each with its exact opposite. The set is turned and shifted per texel by a hash, so that
-what noise remains is different next door and can be filtered. Because directions come in opposite pairs a plane reads exactly 0.
+Fibonacci set: Swinbank and Purser, 2006), each with its exact opposite. The set is turned and shifted from texel to texel by
+irrational steps (Roberts, "The unreasonable effectiveness of quasirandom sequences", 2018), so that what noise remains is opposite
+next door and a small filter takes it out. Because directions come in opposite pairs a plane reads exactly 0.
 
 Most rays need only the reach of the reading they serve, so each carries its own limit: only those that may see the sky go on.
 """
@@ -39,7 +40,7 @@ class RayPlan:
     reaches_mm: tuple[float, ...]
     thickness_mm: float
     pairs: int = 32
-    filter_passes: int = 2
+    filter_passes: int = 4
 
     @classmethod
     def for_mesh(cls, mesh: Mesh, pairs: int = 32) -> RayPlan:
@@ -56,18 +57,11 @@ class RayPlan:
 
     def key(self, texels: Texels) -> str:
         """Hash of mesh, resolution and parameters; the name of the file on disk."""
-        return key_of("ray pass 4", texels.key, asdict(self))
+        return key_of("ray pass 5", texels.key, asdict(self))
 
 
 @kernel
-def _hash(x):  # type: ignore[no-untyped-def]
-    x = np.uint32(x) * np.uint32(747796405) + np.uint32(2891336453)
-    x = ((x >> ((x >> np.uint32(28)) + np.uint32(4))) ^ x) * np.uint32(277803737)
-    return (x >> np.uint32(22)) ^ x
-
-
-@kernel
-def _make(start, end, pairs, fan, position, normal, epsilon, far, reach, inside, origins, directions, limits):  # type: ignore[no-untyped-def]
+def _make(start, end, pairs, fan, pixel, size, position, normal, epsilon, far, reach, inside, origins, directions, limits):  # type: ignore[no-untyped-def]
     """Rays of texels ``start .. end``: pair k of a texel is rows 2k (outward) and 2k + 1 (its opposite)."""
     row = 0
     for i in range(start, end):
@@ -78,13 +72,15 @@ def _make(start, end, pairs, fan, position, normal, epsilon, far, reach, inside,
         b = nx * ny * a
         tx, ty, tz = np.float32(1.0) + sign * nx * nx * a, sign * b, -sign * nx
         bx, by, bz = b, sign + ny * ny * a, -ny
-        h = _hash(i)
-        turn = np.float32(h & np.uint32(0xFFFF)) / np.float32(65536.0) * np.float32(6.283185307)
+        # Irrational steps over the picture: neighbours get far apart values, so that their mean is that of a finer set.
+        x, y = pixel[i] % size, (pixel[i] // size) % size
+        first, second = 0.5545497 * x + 0.3085170 * y, 0.7548777 * x + 0.5698403 * y
+        turn = np.float32((first - np.floor(first)) * 6.283185307179586)
+        shift = np.float32(second - np.floor(second))
         ct, st = np.cos(turn), np.sin(turn)
         # The frame turned about the normal, so that the fan of angles needs no trigonometry of its own.
         ux, uy, uz = tx * ct + bx * st, ty * ct + by * st, tz * ct + bz * st
         wx, wy, wz = bx * ct - tx * st, by * ct - ty * st, bz * ct - tz * st
-        shift = np.float32((h >> np.uint32(16)) & np.uint32(0xFFFF)) / np.float32(65536.0)
         for k in range(pairs):
             z = (np.float32(k) + shift) / np.float32(pairs)
             r = np.sqrt(max(np.float32(1.0) - z * z, np.float32(0.0)))
@@ -242,7 +238,7 @@ def measure_rays(texels: Texels, plan: RayPlan, progress: Progress | None = None
             local.origins, local.directions, local.limits = np.empty((rays, 3), np.float32), np.empty((rays, 3), np.float32), np.empty(rays, np.float32)
             local.rays = rays
         origins, directions, limits = local.origins, local.directions, local.limits
-        _make(start, end, plan.pairs, fan, texels.position, normal, epsilon, far, reach, inside, origins, directions, limits)
+        _make(start, end, plan.pairs, fan, texels.pixel, texels.size, texels.position, normal, epsilon, far, reach, inside, origins, directions, limits)
         hits = trace(scene, origins, directions, limits)
         distance, hit = hits["tfar"], hits["primID"]
         rows = _entering(rays, directions, hit, hits["Ng"])

@@ -211,18 +211,34 @@ export class SurfaceScene {
     glow.addColorStop(1, 'rgb(0 0 0 / 0%)')
     pen.fillStyle = glow
     pen.fillRect(0, 0, 128, 128)
+    const foot = this.footprint()
+    const wide = foot.getSize(new Vector3())
     const contact = new Mesh(
-      new PlaneGeometry(size.x * 1.5, size.z * 1.5),
+      new PlaneGeometry(wide.x * 1.6 + reach * 0.02, wide.z * 1.6 + reach * 0.02),
       new MeshBasicMaterial({ map: new CanvasTexture(patch), transparent: true, depthWrite: false, toneMapped: false }),
     )
-    for (const [mesh, lift] of [
-      [catcher, 0],
-      [contact, 1e-4],
-    ] as const) {
+    const under = foot.getCenter(new Vector3())
+    catcher.position.set(centre.x, this.bounds.min.y, centre.z)
+    contact.position.set(under.x, this.bounds.min.y + reach * 1e-4, under.z)
+    for (const mesh of [catcher, contact]) {
       mesh.rotation.x = -Math.PI / 2
-      mesh.position.set(centre.x, this.bounds.min.y + lift * reach, centre.z)
       this.ground.add(mesh)
     }
+  }
+
+  /** The box around what stands on the ground: points in the lowest twentieth of the height. */
+  private footprint(): Box3 {
+    const box = new Box3()
+    const limit = this.bounds.min.y + 0.05 * (this.bounds.max.y - this.bounds.min.y)
+    const at = new Vector3()
+    for (const { mesh } of this.meshes) {
+      const points = mesh.geometry.getAttribute('position')
+      for (let k = 0; k < points.count; k++) {
+        at.fromBufferAttribute(points, k)
+        if (at.y <= limit) box.expandByPoint(at)
+      }
+    }
+    return box.isEmpty() ? this.bounds : box
   }
 
   /** Put new maps on; resolves when they are in place, or at once when newer ones were asked for meanwhile. */
