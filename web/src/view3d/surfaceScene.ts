@@ -98,8 +98,8 @@ export class SurfaceScene {
     source.dispose()
     prefilter.dispose()
     this.sun.castShadow = true
-    this.sun.shadow.mapSize.set(1024, 1024)
-    this.sun.shadow.radius = 6
+    this.sun.shadow.mapSize.set(2048, 2048)
+    this.sun.shadow.radius = 2
     this.scene.add(this.sun, this.sun.target, this.ground)
     this.controls = new OrbitControls(this.camera, canvas)
     this.controls.enableDamping = false
