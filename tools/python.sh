@@ -17,9 +17,13 @@ if ! "$found" -c 'import venv, ensurepip' 2>/dev/null; then
 fi
 [ -x .venv/bin/python ] || "$found" -m venv .venv
 echo "Installing Python packages ..."
-.venv/bin/python -m pip install --quiet --disable-pip-version-check -r requirements-dev.txt 2>&1 | grep -v "^WARNING: Location" || true
-.venv/bin/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e . 2>&1 | grep -v "^WARNING: Location" || true
-.venv/bin/python -c 'import django, numba, embreex, limus, ninja' || {
-  echo "The Python packages could not be installed. Check the network and run the command again." >&2
+log=.venv/install.log
+{
+  .venv/bin/python -m pip install --quiet --disable-pip-version-check -r requirements-dev.txt &&
+    .venv/bin/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e . &&
+    .venv/bin/limus --version
+} >"$log" 2>&1 || {
+  tail -n 15 "$log" >&2
+  echo "The Python packages could not be installed (all of it in $log). Check the network and run the command again." >&2
   exit 1
 }
