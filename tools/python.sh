@@ -20,7 +20,7 @@ echo "Installing Python packages ..."
 log=.venv/install.log
 {
   .venv/bin/python -m pip install --quiet --disable-pip-version-check -r requirements-dev.txt &&
-    .venv/bin/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e . &&
+    .venv/bin/python -m pip install --quiet --disable-pip-version-check --no-deps -e . &&
     .venv/bin/limus --version
 } >"$log" 2>&1 || {
   tail -n 15 "$log" >&2
