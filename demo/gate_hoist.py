@@ -21,9 +21,17 @@ def _mm(points: list[tuple[float, float]], radii: list[float], steps: int = 4) -
 def _pedestal(model: Model) -> None:
     part = "pedestal"
     ground = frame((0, 0, 0))
-    model.turned(part, rounded_rect(0.36, 0.30, 0.045), _mm([(3, 0), (0, 3), (0, 24), (14, 26.5), (56, 26.5)], [0, 2, 5, 3, 0]), ground, top=False)
+    model.turned(
+        part,
+        rounded_rect(0.36, 0.30, 0.045),
+        _mm([(3, 0), (0, 3), (0, 24), (14, 26.5), (56, 26.5)], [0, 2, 5, 3, 0]),
+        ground,
+        top=False,
+    )
     # The column: flares into the foot plate, tapers, flares into its head flange.
-    heights = np.concatenate([np.linspace(0, 1, 9) ** 1.6 * 60, np.linspace(75, 420, 12), 460 - np.linspace(1, 0, 7)[1:] ** 1.6 * 30])
+    heights = np.concatenate(
+        [np.linspace(0, 1, 9) ** 1.6 * 60, np.linspace(75, 420, 12), 460 - np.linspace(1, 0, 7)[1:] ** 1.6 * 30]
+    )
     rings = []
     for h in heights:
         t = h / 460
@@ -40,7 +48,13 @@ def _pedestal(model: Model) -> None:
         xy = np.stack([np.interp(s, arc, closed[:, k]) for k in range(2)], axis=1)
         loops.append(np.stack([xy[:, 0], np.full(len(xy), y), -xy[:, 1]], axis=1))
     model.loft(part, loops, ground)
-    model.turned(part, rounded_rect(0.205, 0.176, 0.032), _mm([(22, 482), (0, 484), (0, 501), (1.5, 501.5)], [0, 4, 2, 0], 3), ground, top=False)
+    model.turned(
+        part,
+        rounded_rect(0.205, 0.176, 0.032),
+        _mm([(22, 482), (0, 484), (0, 501), (1.5, 501.5)], [0, 4, 2, 0], 3),
+        ground,
+        top=False,
+    )
     # Ribs stand on the foot plate and run up the column.
     web = fillet([(0, 0), (0.066, 0), (0.066, 0.020), (0.018, 0.235), (0, 0.246)], [0, 0.004, 0.010, 0.012, 0.0], 4)
     web = spread(web, 0.025)
@@ -65,25 +79,50 @@ def _foundation_bolts(model: Model) -> None:
 def _gear_case(model: Model) -> None:
     part = "gear case"
     ground = frame((0, 0, 0))
-    model.turned(part, rounded_rect(0.205, 0.176, 0.032), _mm([(2, 503), (0, 504), (0, 518), (6, 521), (30, 523), (34, 560)], [0, 1, 4, 3, 14, 0]), ground, top=False)
+    model.turned(
+        part,
+        rounded_rect(0.205, 0.176, 0.032),
+        _mm([(2, 503), (0, 504), (0, 518), (6, 521), (30, 523), (34, 560)], [0, 1, 4, 3, 14, 0]),
+        ground,
+        top=False,
+    )
     centre = 0.625
     drum = frame((0, centre, -0.072), x=(1, 0, 0), up=(0, 0, 1))
-    profile = _mm([(58, 0), (96, 0), (108, 8), (108, 58), (114, 60), (114, 72), (108, 74), (108, 128), (100, 140), (86, 140)], [0, 8, 7, 1.5, 2, 2, 1.5, 5, 4, 0], 3)
+    profile = _mm(
+        [(58, 0), (96, 0), (108, 8), (108, 58), (114, 60), (114, 72), (108, 74), (108, 128), (100, 140), (86, 140)],
+        [0, 8, 7, 1.5, 2, 2, 1.5, 5, 4, 0],
+        3,
+    )
     model.lathe(part, profile, drum, 96)
     # Back face with a shallow dish.
     model.lathe(part, _mm([(40, 6), (52, 6), (58, 0)], [0, 5, 0], 3), drum, 64, bottom=True)
     # Front cover: a bolted disc with a raised rim and a boss.
     cover = frame((0, centre, 0.066), x=(1, 0, 0), up=(0, 0, 1))
-    model.lathe("cover", _mm([(92, 0), (92, 8), (70, 8), (64, 3), (38, 3), (30, 18), (14, 20), (0.3, 20)], [0, 3, 3, 4, 5, 5, 3, 0], 4), cover, 72)
+    model.lathe(
+        "cover",
+        _mm([(92, 0), (92, 8), (70, 8), (64, 3), (38, 3), (30, 18), (14, 20), (0.3, 20)], [0, 3, 3, 4, 5, 5, 3, 0], 4),
+        cover,
+        72,
+    )
     for k in range(8):
         a = np.pi / 8 + k * np.pi / 4
-        model.bolt("cover bolts", frame((0.081 * np.cos(a), centre + 0.081 * np.sin(a), 0.0735), x=(np.cos(a + k), np.sin(a + k), 0), up=(0, 0, 1)), 0.0125, washer=False)
+        model.bolt(
+            "cover bolts",
+            frame((0.081 * np.cos(a), centre + 0.081 * np.sin(a), 0.0735), x=(np.cos(a + k), np.sin(a + k), 0), up=(0, 0, 1)),
+            0.0125,
+            washer=False,
+        )
     for x in (-0.086, 0.086):
         for z in (-0.066, 0.066):
             model.bolt("case bolts", frame((x, 0.5205, z), x=(1, 0, x * 9)), 0.018)
     # Cross shaft boss on the right, blanked off on the left.
     right = frame((0.09, centre - 0.02, 0), x=(0, 0, 1), up=(1, 0, 0))
-    model.lathe(part, _mm([(52, 0), (46, 14), (40, 22), (40, 52), (44, 54), (44, 66), (40, 68), (19, 68)], [0, 8, 6, 2, 3, 3, 2, 0], 3), right, 48)
+    model.lathe(
+        part,
+        _mm([(52, 0), (46, 14), (40, 22), (40, 52), (44, 54), (44, 66), (40, 68), (19, 68)], [0, 8, 6, 2, 3, 3, 2, 0], 3),
+        right,
+        48,
+    )
     left = frame((-0.09, centre - 0.02, 0), x=(0, 0, -1), up=(-1, 0, 0))
     model.lathe(part, _mm([(46, 0), (42, 14), (36, 20), (36, 30), (22, 34), (0.3, 34)], [0, 6, 5, 4, 3, 0], 3), left, 40)
     # Grease nipple.
@@ -101,7 +140,9 @@ def _hand_wheel(model: Model) -> None:
     hub_x = 0.205
     axis = frame((0, y, 0), x=(0, 0, 1), up=(1, 0, 0))
     model.lathe("shaft", _mm([(17, 155), (17, 238), (15, 241), (0.3, 241)], [0, 1, 1, 0], 2), axis, 32)
-    model.lathe(part, _mm([(18, 182), (30, 184), (33, 190), (33, 214), (30, 220), (24, 226), (18, 226)], [0, 4, 4, 5, 4, 3, 0], 3), axis, 40)
+    model.lathe(
+        part, _mm([(18, 182), (30, 184), (33, 190), (33, 214), (30, 220), (24, 226), (18, 226)], [0, 4, 4, 5, 4, 3, 0], 3), axis, 40
+    )
     ring = np.arange(128) * 2 * np.pi / 128
     reach = 0.195
     rim = np.stack([np.full(128, hub_x + 0.016), y + reach * np.cos(ring), reach * np.sin(ring)], axis=1)
@@ -118,7 +159,12 @@ def _hand_wheel(model: Model) -> None:
     # The turning handle on the rim.
     a = 0.9
     grip = frame((hub_x + 0.016, y + reach * np.cos(a), reach * np.sin(a)), x=(0, 0, 1), up=(1, 0, 0))
-    model.lathe("handle", _mm([(7, 8), (7, 22), (11, 24), (13, 30), (15, 62), (14.5, 84), (10, 96), (0.3, 98)], [0, 1, 2, 4, 20, 10, 6, 0], 4), grip, 24)
+    model.lathe(
+        "handle",
+        _mm([(7, 8), (7, 22), (11, 24), (13, 30), (15, 62), (14.5, 84), (10, 96), (0.3, 98)], [0, 1, 2, 4, 20, 10, 6, 0], 4),
+        grip,
+        24,
+    )
 
 
 def _riser(model: Model) -> None:
@@ -127,15 +173,34 @@ def _riser(model: Model) -> None:
     model.lathe("riser flange", _mm([(62, -8), (62, 12), (56, 14), (38, 16), (33, 30), (30.5, 34)], [0, 3, 3, 5, 6, 0], 4), up, 56)
     for k in range(4):
         a = np.pi / 4 + k * np.pi / 2
-        model.bolt("riser bolts", frame((0.049 * np.cos(a), 0.7385, 0.049 * np.sin(a)), x=(np.cos(a + k), 0, np.sin(a + k))), 0.0135, washer=False)
+        model.bolt(
+            "riser bolts",
+            frame((0.049 * np.cos(a), 0.7385, 0.049 * np.sin(a)), x=(np.cos(a + k), 0, np.sin(a + k))),
+            0.0135,
+            washer=False,
+        )
     model.lathe(part, np.stack([np.full(9, 0.0275), np.linspace(0.030, 0.262, 9)], axis=1), up, 40)
-    model.lathe("riser cap", _mm([(28, 250), (34, 251), (35, 254), (35, 278), (30, 287), (16, 294), (9, 295), (8, 304), (0.3, 306)], [0, 1.5, 2, 6, 8, 4, 2, 4, 0], 4), up, 40)
+    model.lathe(
+        "riser cap",
+        _mm(
+            [(28, 250), (34, 251), (35, 254), (35, 278), (30, 287), (16, 294), (9, 295), (8, 304), (0.3, 306)],
+            [0, 1.5, 2, 6, 8, 4, 2, 4, 0],
+            4,
+        ),
+        up,
+        40,
+    )
     # A sight band half way up, with a clamp screw.
     model.lathe("riser band", _mm([(27, 120), (31.5, 121), (31.5, 143), (27, 144)], [0, 2, 2, 0], 3), up, 40)
     model.bolt("riser bolts", frame((0, 0.857, 0.031), x=(1, 0.2, 0), up=(0, 0, 1)), 0.011, washer=False)
 
 
-_SEGMENTS = {"3": [[(0, 1), (0.55, 1), (1, 0.86), (1, 0.66), (0.6, 0.53), (0.35, 0.52)], [(0.6, 0.53), (1, 0.38), (1, 0.14), (0.55, 0), (0, 0.02)]]}
+_SEGMENTS = {
+    "3": [
+        [(0, 1), (0.55, 1), (1, 0.86), (1, 0.66), (0.6, 0.53), (0.35, 0.52)],
+        [(0.6, 0.53), (1, 0.38), (1, 0.14), (0.55, 0), (0, 0.02)],
+    ]
+}
 
 
 def _number_plate(model: Model) -> None:

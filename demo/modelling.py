@@ -75,7 +75,9 @@ def inset(outline: Array, amount: float) -> Array:
     return outline - normal * (amount * mitre)[:, None]
 
 
-def frame(origin: tuple[float, float, float], x: tuple[float, float, float] = (1, 0, 0), up: tuple[float, float, float] = (0, 1, 0)) -> Array:
+def frame(
+    origin: tuple[float, float, float], x: tuple[float, float, float] = (1, 0, 0), up: tuple[float, float, float] = (0, 1, 0)
+) -> Array:
     """4 x 4: local x to ``x``, local height to ``up``. Local outlines lie in (x, z') with height along ``up``."""
     ex, ey = np.array(x, float), np.array(up, float)
     ex, ey = ex / np.linalg.norm(ex), ey / np.linalg.norm(ey)
@@ -161,7 +163,16 @@ class Model:
         if bottom:
             self.cap(part, rings[0], place, top=False)
 
-    def tube(self, part: str, path: Array, radii: tuple[float, float] | Array, steps: int = 16, *, closed: bool = False, side: tuple[float, float, float] = (0, 0, 1)) -> None:
+    def tube(
+        self,
+        part: str,
+        path: Array,
+        radii: tuple[float, float] | Array,
+        steps: int = 16,
+        *,
+        closed: bool = False,
+        side: tuple[float, float, float] = (0, 0, 1),
+    ) -> None:
         """An elliptic tube along a path (m, 3); ``side`` points roughly across it. ``radii`` (across, other) or one pair per point."""
         path = np.asarray(path, float)
         pair = np.broadcast_to(np.asarray(radii, float), (len(path), 2))
@@ -171,7 +182,10 @@ class Model:
         across /= np.linalg.norm(across, axis=1, keepdims=True)
         other = np.cross(ahead, across)
         angle = np.arange(steps + 1) * 2 * np.pi / steps
-        ring = np.cos(angle)[None, :, None] * across[:, None] * pair[:, None, :1] + np.sin(angle)[None, :, None] * other[:, None] * pair[:, None, 1:]
+        ring = (
+            np.cos(angle)[None, :, None] * across[:, None] * pair[:, None, :1]
+            + np.sin(angle)[None, :, None] * other[:, None] * pair[:, None, 1:]
+        )
         grid = path[:, None] + ring
         if closed:
             grid = np.concatenate([grid, grid[:1]])
@@ -182,15 +196,25 @@ class Model:
         af = across_flats
         height = 0.0
         if washer:
-            self.lathe(part, fillet([(af * 0.86, 0), (af * 0.86, af * 0.11), (af * 0.45, af * 0.11)], [0, af * 0.05, 0], 2), place, 24)
+            self.lathe(
+                part, fillet([(af * 0.86, 0), (af * 0.86, af * 0.11), (af * 0.45, af * 0.11)], [0, af * 0.05, 0], 2), place, 24
+            )
             height = af * 0.11
         corner = af / np.sqrt(3)
-        hexagon = fillet([(corner * np.cos(a), corner * np.sin(a)) for a in np.arange(6) * np.pi / 3 + 0.2], [af * 0.05] * 6, 2, closed=True)
+        hexagon = fillet(
+            [(corner * np.cos(a), corner * np.sin(a)) for a in np.arange(6) * np.pi / 3 + 0.2], [af * 0.10] * 6, 2, closed=True
+        )
         profile = fillet([(0, height), (0, height + af * 0.62), (af * 0.09, height + af * 0.68)], [0, af * 0.05, 0], 2)
         self.turned(part, spread(hexagon, af * 0.3), profile, place, top=True)
         if stud:
             r, top = af * 0.31, height + af * 0.68
-            self.lathe(part, fillet([(r, top - 0.001), (r, top + af * 0.34), (r * 0.75, top + af * 0.42)], [0, af * 0.04, 0], 2), place, 20, top=True)
+            self.lathe(
+                part,
+                fillet([(r, top - 0.001), (r, top + af * 0.34), (r * 0.75, top + af * 0.42)], [0, af * 0.04, 0], 2),
+                place,
+                20,
+                top=True,
+            )
 
     def mesh(self, source: str, map_set: str = "object", gutter: float = 0.004) -> Mesh:
         """Weld, smooth (edges sharper than 38 degrees stay hard), pack the charts, and make one Mesh."""
@@ -275,7 +299,9 @@ def _pack(charts: list[_Chart], gutter: float) -> tuple[Array, list[bool], float
         return place, top
 
     best: tuple[float, Array] | None = None
-    for width in np.linspace(max(size[:, 0].max(), np.sqrt(size.prod(axis=1).sum())), 2.0 * np.sqrt(size.prod(axis=1).sum()) + size[:, 0].max(), 120):
+    for width in np.linspace(
+        max(size[:, 0].max(), np.sqrt(size.prod(axis=1).sum())), 2.0 * np.sqrt(size.prod(axis=1).sum()) + size[:, 0].max(), 120
+    ):
         place, height = shelves(width)
         side = max(width, height)
         if best is None or side < best[0]:

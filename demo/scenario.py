@@ -24,9 +24,18 @@ def gate_hoist_scene() -> Scene:
         object=ObjectFile(file="gate-hoist.glb"),
         setting=Setting(corrosivity="C4"),
         seed=3,
-        bases=[BaseChoice(material="cast iron"), BaseChoice(material="brass", parts=BRASS), BaseChoice(material="rolled steel", parts=["shaft", "handle"])],
+        bases=[
+            BaseChoice(material="cast iron"),
+            BaseChoice(material="brass", parts=BRASS),
+            BaseChoice(material="rolled steel", parts=["shaft", "handle"]),
+        ],
         layers=[
-            Layer(id="paint", name="Works green", effect=Paint(), where=Recipe(terms=[term(Parts(names=[*BRASS, "shaft"]), invert=True)])),
+            Layer(
+                id="paint",
+                name="Works green",
+                effect=Paint(),
+                where=Recipe(terms=[term(Parts(names=[*BRASS, "shaft"]), invert=True)]),
+            ),
             Layer(id="chipping", name="Chipping", effect=Chipping(coverage=0.10), where=Chipping.default_where()),
             Layer(id="rust", name="Rust", effect=Rust(), where=Rust.default_where()),
             Layer(id="dirt", name="Dirt", effect=Dirt(), where=Dirt.default_where()),

@@ -90,7 +90,9 @@ def _rays(mesh: Mesh) -> None:
     spent = time.perf_counter() - start
     used = resource.getrusage(resource.RUSAGE_SELF)
     cores = (used.ru_utime + used.ru_stime - before) / spent
-    print(f"Ray pass              {alone / whole:6.0%} of the ray library alone on the same rays (wanted: at least 80 %); {rays / whole / 1e6:.1f} M rays/s, {cores:.1f} of {WORKERS} cores busy")
+    print(
+        f"Ray pass              {alone / whole:6.0%} of the ray library alone on the same rays (wanted: at least 80 %); {rays / whole / 1e6:.1f} M rays/s, {cores:.1f} of {WORKERS} cores busy"
+    )
 
 
 def _rasteriser(mesh: Mesh) -> None:
@@ -123,7 +125,9 @@ def _edits(mesh: Mesh, scene: Scene, readings: Measured) -> None:
     cold = time.perf_counter() - start
     values = iter(np.linspace(0.101, 0.2, 40))
     edit = _best(lambda: step(bench, float(next(values))), 5)
-    print(f"Edit of layer 2 of {len(scene.layers)}   {edit / cold:6.0%} of a cold evaluation at 1024 (wanted: at most 25 %); {edit * 1000:.0f} ms against {cold * 1000:.0f} ms")
+    print(
+        f"Edit of layer 2 of {len(scene.layers)}   {edit / cold:6.0%} of a cold evaluation at 1024 (wanted: at most 25 %); {edit * 1000:.0f} ms against {cold * 1000:.0f} ms"
+    )
     small = fresh(512)
     step(small, 0.1)
     drag = _best(lambda: step(small, float(next(values))), 8)
@@ -142,7 +146,9 @@ def _growth(mesh: Mesh, scene: Scene, readings: Measured) -> None:
             encode_surface(texels, surface.sheet, surface.normal, surface.occlusion)
 
         times[size] = _best(cold, 2)
-    print(f"Cost with texels      512 -> 1024: {times[1024] / times[512]:.2f} times, 1024 -> 2048: {times[2048] / times[1024]:.2f} times (wanted: at most 4.4)")
+    print(
+        f"Cost with texels      512 -> 1024: {times[1024] / times[512]:.2f} times, 1024 -> 2048: {times[2048] / times[1024]:.2f} times (wanted: at most 4.4)"
+    )
     texels = texels_of(mesh, 512)
     costs = []
     for repeats in (1, 2, 4):
@@ -151,7 +157,9 @@ def _growth(mesh: Mesh, scene: Scene, readings: Measured) -> None:
             layers += [layer.model_copy(update={"id": f"{layer.id}-{k}"}) for layer in scene.layers]
         many = scene.model_copy(update={"layers": layers})
         costs.append(_best(lambda many=many: Chronicle(texels, readings.at(texels), Cache(0)).play(many), 2) / repeats)  # type: ignore[misc]
-    print(f"Cost with layers      per layer with 5, 10, 20 layers: 1 : {costs[1] / costs[0]:.2f} : {costs[2] / costs[0]:.2f} (linear: 1 : 1 : 1)")
+    print(
+        f"Cost with layers      per layer with 5, 10, 20 layers: 1 : {costs[1] / costs[0]:.2f} : {costs[2] / costs[0]:.2f} (linear: 1 : 1 : 1)"
+    )
 
 
 def main() -> None:

@@ -151,7 +151,11 @@ class Chronicle:
         if loss and (weights < 1).any() and pile is not before:
             # Beyond any number of hiding thicknesses a veil is opaque: -ln(1 - shown) gives the coverage wanted.
             thick = -np.log(np.maximum(1.0 - outcome.shown, 1e-6)).astype(np.float32)
-            pile = pile.with_coat(Coat(layer.id, f"{layer.name}: kept", VEIL, thick, before.visible(), (1.0 - weights).astype(np.float32), NORMAL_MODES))
+            pile = pile.with_coat(
+                Coat(
+                    layer.id, f"{layer.name}: kept", VEIL, thick, before.visible(), (1.0 - weights).astype(np.float32), NORMAL_MODES
+                )
+            )
         relief_amount = amounts.get("relief", 1.0)
         if relief_amount < 1 and pile is not before:
             pile = replace(pile, skin=pile.skin + np.float32(relief_amount - 1.0) * (pile.relief() - before.relief()))
@@ -195,11 +199,16 @@ class Chronicle:
 
     def occlusion(self) -> np.ndarray:
         """(n,) float32: the ambient occlusion that goes with the maps."""
-        return self.cache.get(key_of("ao", self.texels.key, self.measured.plan.__dict__), lambda: self.measured.occlusion(self.texels.mesh.diagonal * 1000 * OCCLUSION_SHARE))  # type: ignore[no-any-return]
+        return self.cache.get(
+            key_of("ao", self.texels.key, self.measured.plan.__dict__),
+            lambda: self.measured.occlusion(self.texels.mesh.diagonal * 1000 * OCCLUSION_SHARE),
+        )  # type: ignore[no-any-return]
 
     def exposures(self, pile: Pile) -> list[tuple[str, str, np.ndarray]]:
         """(layer id, name, (n,) exposure) of the base ("", "Bare base") and of every coat, oldest first; veils left out."""
-        fields: list[np.ndarray] = self.cache.get(key_of("exposures", pile.key), pile.exposures, size=(len(pile.coats) + 1) * 4 * len(self.texels))
+        fields: list[np.ndarray] = self.cache.get(
+            key_of("exposures", pile.key), pile.exposures, size=(len(pile.coats) + 1) * 4 * len(self.texels)
+        )
         named = [("", "Bare base", fields[0])]
         named += [(c.layer, c.name, f) for c, f in zip(pile.coats, fields[1:], strict=True) if c.substance.family != "veil"]
         return named

@@ -95,7 +95,9 @@ def _inspect(args: argparse.Namespace) -> None:
             f"flipped {uv['flipped']:.2%}, without area {uv['zero_area']} triangles, stretch {uv['stretch']:.2f}"
         )
         print(f"  Texel density at 1024: {uv['density']:.0f} per metre ({uv['density_low']:.0f} to {uv['density_high']:.0f})")
-    print(f"  Vertex colours: {'yes' if report['vertex_colours'] else 'no'}; tangents: {'from the file' if report['tangents'] else 'made here'}")
+    print(
+        f"  Vertex colours: {'yes' if report['vertex_colours'] else 'no'}; tangents: {'from the file' if report['tangents'] else 'made here'}"
+    )
     for note in report["notes"]:  # type: ignore[attr-defined]
         print(f"  Note: {note}")
 
@@ -178,7 +180,9 @@ def _build() -> _Parser:
     one.add_argument("--radius", "--reach", type=_millimetres, metavar="MM", help="radius or reach in mm")
     one.add_argument("--map-set", metavar="NAME")
     one.add_argument("--resolution", type=_resolution, default=1024, metavar="N")
-    one.add_argument("--pairs", type=int, choices=[8, 16, 32, 64, 128, 256, 512], default=MEASURE_PAIRS, help="directions around each texel")
+    one.add_argument(
+        "--pairs", type=int, choices=[8, 16, 32, 64, 128, 256, 512], default=MEASURE_PAIRS, help="directions around each texel"
+    )
     one.add_argument("--out", required=True, metavar="FILE")
     one.set_defaults(run=_measure)
 
@@ -216,7 +220,10 @@ def main(argv: Sequence[str] | None = None) -> int:
         print(error.line.replace("\n", " "), file=sys.stderr)
         return 2
     except OSError as error:
-        print(f"{error.filename or 'file'}: cannot be written or read ({error.strerror}). Check the path and the space left.", file=sys.stderr)
+        print(
+            f"{error.filename or 'file'}: cannot be written or read ({error.strerror}). Check the path and the space left.",
+            file=sys.stderr,
+        )
         return 2
     return 0
 

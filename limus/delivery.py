@@ -41,7 +41,15 @@ def file_stem(name: str) -> str:
     return re.sub(r"[^A-Za-z0-9]+", "-", name).strip("-").lower() or "object"
 
 
-def finished(scene: Scene, mesh: Mesh, resolution: int, *, until: str | None = None, progress: Progress | None = None, cache: Cache | None = None) -> tuple[Texels, Surface]:
+def finished(
+    scene: Scene,
+    mesh: Mesh,
+    resolution: int,
+    *,
+    until: str | None = None,
+    progress: Progress | None = None,
+    cache: Cache | None = None,
+) -> tuple[Texels, Surface]:
     """Measure (from disk where possible), play the chronicle and finish the surface at ``resolution``."""
     say = progress or (lambda share, word: None)
     say(0.0, "Preparing texels")
@@ -117,7 +125,9 @@ def map_files(name: str, texels: Texels, surface: Surface, bits: int = 8) -> lis
     return out
 
 
-def deliver(scene: Scene, mesh: Mesh, target: str, resolution: int, *, bits: int = 8, progress: Progress | None = None) -> list[Written]:
+def deliver(
+    scene: Scene, mesh: Mesh, target: str, resolution: int, *, bits: int = 8, progress: Progress | None = None
+) -> list[Written]:
     """All files of a delivery, in memory. ``target`` is "gltf" or "maps"; may raise ``Cancelled`` through ``progress``."""
     texels, surface = finished(scene, mesh, resolution, progress=progress)
     if progress:

@@ -16,7 +16,18 @@ class Document(BaseModel):
     model_config = ConfigDict(extra="forbid", allow_inf_nan=False, validate_default=False)
 
 
-def number(default: float, title: str, unit: str, low: float, high: float, soft: tuple[float, float] | None = None, about: str = "", *, log: bool = False, **hints: Any) -> Any:
+def number(
+    default: float,
+    title: str,
+    unit: str,
+    low: float,
+    high: float,
+    soft: tuple[float, float] | None = None,
+    about: str = "",
+    *,
+    log: bool = False,
+    **hints: Any,
+) -> Any:
     """A number with hard limits ``low`` .. ``high`` and a ``soft`` range for sliders; ``log`` spaces the slider by ratio.
 
     Hints: ``when`` {field: value} shows the control only then; ``place`` "amount" puts it under "How much?".
@@ -27,7 +38,13 @@ def number(default: float, title: str, unit: str, low: float, high: float, soft:
         le=high,
         title=title,
         description=about,
-        json_schema_extra={"unit": unit, "soft": list(soft or (low, high)), "control": "slider", "scale": "log" if log else "linear", **hints},
+        json_schema_extra={
+            "unit": unit,
+            "soft": list(soft or (low, high)),
+            "control": "slider",
+            "scale": "log" if log else "linear",
+            **hints,
+        },
     )
 
 
@@ -38,7 +55,9 @@ def colour(default: tuple[float, float, float], title: str, about: str = "", **h
 
 def choice(default: str, title: str, about: str = "", *, hints: Any = None, **names: Any) -> Any:
     """One of the words of a Literal type; ``names`` gives the text shown for each."""
-    return Field(default, title=title, description=about, json_schema_extra={"control": "choice", "names": dict(names), **(hints or {})})
+    return Field(
+        default, title=title, description=about, json_schema_extra={"control": "choice", "names": dict(names), **(hints or {})}
+    )
 
 
 def switch(default: bool, title: str, about: str = "") -> Any:

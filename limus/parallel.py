@@ -26,7 +26,9 @@ _here = threading.local()
 
 def kernel(function: Callable[..., Any]) -> Callable[..., Any]:
     """Compile ``function`` to a GIL-free kernel, cached on disk."""
-    compiled: Callable[..., Any] = numba.njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract", "arcp", "nsz"})(function)
+    compiled: Callable[..., Any] = numba.njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract", "arcp", "nsz"})(
+        function
+    )
     return compiled
 
 

@@ -14,7 +14,13 @@ def discover(package: ModuleType, base: type[Any]) -> dict[str, type[Any]]:
     for info in pkgutil.iter_modules(package.__path__):
         module = importlib.import_module(f"{package.__name__}.{info.name}")
         for value in vars(module).values():
-            if isinstance(value, type) and issubclass(value, base) and value is not base and value.__module__ == module.__name__ and kind_of(value):
+            if (
+                isinstance(value, type)
+                and issubclass(value, base)
+                and value is not base
+                and value.__module__ == module.__name__
+                and kind_of(value)
+            ):
                 found.append(value)
     found.sort(key=lambda c: (getattr(c, "order", 100), kind_of(c)))
     return {kind_of(c): c for c in found}

@@ -78,11 +78,19 @@ class Scene(Document):
                 raise ValueError(f"layers[{k}].id|two layers have the id '{layer.id}'|Give every layer an id of its own")
             for j, term in enumerate(layer.where.terms):
                 source = term.source
-                if isinstance(source, Exposed) and source.what not in _GENERAL and seen.get(source.what) not in ("deposit", "change"):
+                if (
+                    isinstance(source, Exposed)
+                    and source.what not in _GENERAL
+                    and seen.get(source.what) not in ("deposit", "change")
+                ):
                     path = f"layers[{k}].where.terms[{j}].source.what"
                     if source.what not in all_ids:
-                        raise ValueError(f"{path}|refers to the layer '{source.what}', which does not exist|Choose another layer, 'base', 'iron' or 'coating'")
-                    raise ValueError(f"{path}|refers to the layer '{source.what}', which leaves no coat before '{layer.name}' happens|Choose a layer to its left that leaves a coat")
+                        raise ValueError(
+                            f"{path}|refers to the layer '{source.what}', which does not exist|Choose another layer, 'base', 'iron' or 'coating'"
+                        )
+                    raise ValueError(
+                        f"{path}|refers to the layer '{source.what}', which leaves no coat before '{layer.name}' happens|Choose a layer to its left that leaves a coat"
+                    )
             seen[layer.id] = layer.effect.family
         return self
 
@@ -111,7 +119,11 @@ def _problem(error: Any) -> tuple[str, str, str]:
         return field, problem, remedy
     if kind in ("less_than_equal", "greater_than_equal"):
         word, limit = ("above", context["le"]) if kind == "less_than_equal" else ("below", context["ge"])
-        return location, f"{shown} is {word} the limit {limit:g}", f"Use a number {'up to' if word == 'above' else 'from'} {limit:g}"
+        return (
+            location,
+            f"{shown} is {word} the limit {limit:g}",
+            f"Use a number {'up to' if word == 'above' else 'from'} {limit:g}",
+        )
     if kind == "union_tag_invalid":
         what = "effect" if location.endswith("effect") else "source"
         return f"{location}.kind", f"'{context.get('tag')}' is not a known {what}", f"Use one of {context.get('expected_tags')}"
@@ -136,10 +148,16 @@ def scene_from(document: Any, where: str = "scene") -> Scene:
     InputError : the first problem found, with the path of the field, the bad value and what would be accepted.
     """
     if not isinstance(document, dict):
-        raise InputError("the document is not a JSON object", where=where, remedy="Start from the output of 'limus schema' or a saved scene")
+        raise InputError(
+            "the document is not a JSON object", where=where, remedy="Start from the output of 'limus schema' or a saved scene"
+        )
     if document.get("version") != VERSION or isinstance(document.get("version"), bool):
         given = json.dumps(document.get("version"), default=str)
-        raise InputError(f"scene version {given} is not known; this program reads version {VERSION}", where=f"{where}: version", remedy="Open it with the program that wrote it, or update Limus")
+        raise InputError(
+            f"scene version {given} is not known; this program reads version {VERSION}",
+            where=f"{where}: version",
+            remedy="Open it with the program that wrote it, or update Limus",
+        )
     try:
         return Scene.model_validate(document)
     except ValidationError as error:
@@ -159,7 +177,9 @@ def load_scene(path: Path) -> Scene:
     except OSError as error:
         raise InputError(f"the file cannot be read ({error.strerror})", where=str(path), remedy="Check the path") from error
     except (ValueError, RecursionError) as error:
-        raise InputError(f"the file is not JSON ({error})", where=path.name, remedy="Save it again, or correct it by hand") from error
+        raise InputError(
+            f"the file is not JSON ({error})", where=path.name, remedy="Save it again, or correct it by hand"
+        ) from error
     return scene_from(document, path.name)
 
 

@@ -54,7 +54,9 @@ def main() -> None:
     data = ROOT / "var" / "screenshots"
     shutil.rmtree(data, ignore_errors=True)
     env = {**os.environ, "LIMUS_DATA": str(data), "LIMUS_CACHE": str(ROOT / "var" / "readings")}
-    server = subprocess.Popen([sys.executable, "manage.py", "serve", "--demo", "--port", str(port)], cwd=ROOT, env=env, stdout=subprocess.PIPE, text=True)
+    server = subprocess.Popen(
+        [sys.executable, "manage.py", "serve", "--demo", "--port", str(port)], cwd=ROOT, env=env, stdout=subprocess.PIPE, text=True
+    )
     assert server.stdout is not None
     try:
         for line in server.stdout:

@@ -36,9 +36,24 @@ class Chipping(Effect):
 
     size_mm: float = number(6.0, "Chip size", "mm", 0.2, 200.0, (1.0, 40.0), "Typical width of a chip", log=True)
     by: Literal["coverage", "grade"] = choice(
-        "coverage", "Amount by", "Set the amount as a share of the painted area, or as a class of flaking", hints={"place": "amount"}, coverage="coverage", grade="flaking grade"
+        "coverage",
+        "Amount by",
+        "Set the amount as a share of the painted area, or as a class of flaking",
+        hints={"place": "amount"},
+        coverage="coverage",
+        grade="flaking grade",
     )
-    coverage: float = number(0.08, "Coverage", "%", 0.0, 1.0, (0.0, 0.4), "Share of the painted area that has lost its topcoat", place="amount", when={"by": "coverage"})
+    coverage: float = number(
+        0.08,
+        "Coverage",
+        "%",
+        0.0,
+        1.0,
+        (0.0, 0.4),
+        "Share of the painted area that has lost its topcoat",
+        place="amount",
+        when={"by": "coverage"},
+    )
     grade: Literal["0", "1", "2", "3", "4", "5"] = choice(
         "4", "Flaking grade", "Quantity class of ISO 4628-5", hints={"place": "amount", "when": {"by": "grade"}}, **{k: f"{k} ({v:g} %)" for k, v in FLAKING_GRADES.items()}
     )  # fmt: skip
@@ -77,7 +92,9 @@ class Chipping(Effect):
         if wanted <= 0:
             return Outcome(pile, nothing, "The coverage is 0")
         # The potential does not depend on the amount, so dragging the coverage only moves levels.
-        potential = event.kept(["potential", event.mask_key, self.size_mm, self.ragged, self.cluster], lambda: self._potential(event))
+        potential = event.kept(
+            ["potential", event.mask_key, self.size_mm, self.ragged, self.cluster], lambda: self._potential(event)
+        )
         # Black hides: where the recipe is black nothing breaks, whatever the noise says.
         allowed = np.minimum(event.mask * np.float32(40.0), np.float32(1.0)) * painted
         weight = pile.texels.area * painted * (allowed > 0.05)
@@ -112,4 +129,9 @@ class Chipping(Effect):
         clusters = event.noise(self.size_mm * 9.0, octaves=2, salt=21)
         coarse = event.noise(self.size_mm * 2.2, octaves=2, salt=22)
         fine = event.noise(self.size_mm * 0.7, octaves=3, gain=0.6, salt=23)
-        return event.mask * np.float32(1.15) + coarse * np.float32(0.14) + fine * np.float32(0.10 * self.ragged) + np.minimum(clusters, np.float32(0.5)) * np.float32(0.16 * self.cluster)
+        return (
+            event.mask * np.float32(1.15)
+            + coarse * np.float32(0.14)
+            + fine * np.float32(0.10 * self.ragged)
+            + np.minimum(clusters, np.float32(0.5)) * np.float32(0.16 * self.cluster)
+        )

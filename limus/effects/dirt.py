@@ -45,9 +45,14 @@ class Dirt(Effect):
 
     def apply(self, event: Event) -> Outcome:
         """Lay the coat."""
-        thickness = event.kept(["dirt", event.mask_key, event.strength, self.thickness_um, self.clumps, self.clump_mm], lambda: self._thickness(event))
+        thickness = event.kept(
+            ["dirt", event.mask_key, event.strength, self.thickness_um, self.clumps, self.clump_mm], lambda: self._thickness(event)
+        )
         out = event.kept(["dirt sheet", self.color, self.roughness, self.clump_mm], lambda: self._sheet(event))
-        shown = event.kept(["dirt shown", event.mask_key, event.strength, self.thickness_um, self.clumps, self.clump_mm], lambda: covered(thickness, DIRT))
+        shown = event.kept(
+            ["dirt shown", event.mask_key, event.strength, self.thickness_um, self.clumps, self.clump_mm],
+            lambda: covered(thickness, DIRT),
+        )
         return Outcome(event.pile.with_coat(event.coat(event.name, DIRT, thickness, out)), shown)
 
     def _thickness(self, event: Event) -> np.ndarray:

@@ -58,7 +58,9 @@ class Dust(Effect):
         up = np.maximum(event.pile.texels.normal[:, 1], np.float32(0.0))
         settle = np.float32(self.cling) + np.float32(1.0 - self.cling) * up
         curve = event.scope.place.measured.curvature(8.0)
-        keep = np.clip(np.float32(1.0) - np.float32(self.rubbed * 3.0) * np.maximum(curve, 0), 0.0, 1.0) + np.float32(self.corners * 2.0) * np.maximum(-curve, 0)
+        keep = np.clip(np.float32(1.0) - np.float32(self.rubbed * 3.0) * np.maximum(curve, 0), 0.0, 1.0) + np.float32(
+            self.corners * 2.0
+        ) * np.maximum(-curve, 0)
         return event.mask * np.float32(event.strength * self.thickness_um) * settle * keep
 
     def _sheet(self, event: Event) -> np.ndarray:

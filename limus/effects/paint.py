@@ -31,7 +31,9 @@ class Paint(Effect):
     primer: bool = switch(True, "Primer", "A coat below the topcoat that shows at the rim of chips")
     primer_color: tuple[float, float, float] = colour((0.262, 0.085, 0.048), "Primer color", when={"primer": True})
     primer_thickness_um: float = number(60.0, "Primer thickness", "µm", 0.0, 1000.0, (20.0, 150.0), when={"primer": True})
-    texture_um: float = number(14.0, "Orange peel", "µm", 0.0, 500.0, (0.0, 60.0), "Height of the ripple that a roller or gun leaves")
+    texture_um: float = number(
+        14.0, "Orange peel", "µm", 0.0, 500.0, (0.0, 60.0), "Height of the ripple that a roller or gun leaves"
+    )
     texture_mm: float = number(5.0, "Peel size", "mm", 0.2, 200.0, (1.0, 30.0), "Distance between ripples", log=True)
     unevenness: float = number(0.10, "Unevenness", "%", 0.0, 1.0, (0.0, 0.5), "Slow change of tone and gloss over the surface")
     varnish: float = number(0.0, "Varnish", "%", 0.0, 1.0, about="Weight of a clear, glossy finish over the topcoat")
@@ -55,7 +57,9 @@ class Paint(Effect):
         top[:, CLEAR_COAT_ROUGHNESS] += np.float32(0.3) * np.abs(uneven)
         top[:, CLEAR_COAT] = self.varnish
         np.clip(top, 0.0, 1.0, out=top)
-        pile = pile.with_coat(event.coat(f"{event.name}: topcoat" if self.primer else event.name, PAINT, film * np.float32(self.thickness_um), top))
+        pile = pile.with_coat(
+            event.coat(f"{event.name}: topcoat" if self.primer else event.name, PAINT, film * np.float32(self.thickness_um), top)
+        )
         if self.texture_um > 0:
             peel = event.noise(self.texture_mm, octaves=2, salt=2)
             pile = raised(pile, peel * film * np.float32(self.texture_um * 0.001 * 0.5))

@@ -42,7 +42,9 @@ def _ramp(x, low, high):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _oxidise(start, end, share, bare, near, mottle, grain, pitting, depth, stain, flecks, scale, hide, tones, thickness, shown, lift, sheet):  # type: ignore[no-untyped-def]
+def _oxidise(  # type: ignore[no-untyped-def]
+    start, end, share, bare, near, mottle, grain, pitting, depth, stain, flecks, scale, hide, tones, thickness, shown, lift, sheet
+):
     """Per texel: oxide thickness (um), where it shows, change of relief (mm), and the look of the oxide."""
     one = np.float32(1.0)
     for i in range(start, end):
@@ -52,7 +54,12 @@ def _oxidise(start, end, share, bare, near, mottle, grain, pitting, depth, stain
         film = deep * np.float32(OXIDE_VOLUME) if bare[i] > np.float32(0.995) else -np.log(one - solid) * hide
         local = film / np.float32(OXIDE_VOLUME)
         # Around bare spots a stain: half its strength right at the rim, fading over the reach, and uneven.
-        halo = min(near[i] * np.float32(2.0), one) * stain * min(max(np.float32(0.6) + np.float32(0.45) * mottle[i], np.float32(0.0)), one) * (one - bare[i])
+        halo = (
+            min(near[i] * np.float32(2.0), one)
+            * stain
+            * min(max(np.float32(0.6) + np.float32(0.45) * mottle[i], np.float32(0.0)), one)
+            * (one - bare[i])
+        )
         halo = min(halo, np.float32(0.92))
         thickness[i] = film - np.log(one - halo) * hide
         shown[i] = max(solid, halo)
@@ -96,7 +103,9 @@ class Rust(Effect):
         "setting", "Corrosivity", "Class after ISO 9223", setting="as in the setting",
         C1="C1 very low", C2="C2 low", C3="C3 medium", C4="C4 high", C5="C5 very high", CX="CX extreme",
     )  # fmt: skip
-    creep_mm: float = number(2.5, "Creep at rims", "mm", 0.0, 100.0, (0.0, 15.0), "How far the stain reaches from bare iron over the paint")
+    creep_mm: float = number(
+        2.5, "Creep at rims", "mm", 0.0, 100.0, (0.0, 15.0), "How far the stain reaches from bare iron over the paint"
+    )
     stain: float = number(0.5, "Stain", "%", 0.0, 1.0, about="Strength of the stain around bare spots")
     flecks: float = number(0.5, "Flecks", "%", 0.0, 1.0, about="Lighter, younger oxide among the dark")
     fleck_mm: float = number(6.0, "Fleck size", "mm", 0.2, 200.0, (1.0, 40.0), log=True)

@@ -35,7 +35,11 @@ def write_field(path: Path, image: np.ndarray, *, low: float = 0.0, high: float 
     elif suffix == ".png":
         write_whole(path, png_bytes(quantise((np.nan_to_num(image, nan=low) - low) / (high - low), 16)))
     else:
-        raise InputError(f"cannot write '{suffix or path.name}' files", where="--out", remedy=f"End the file name with one of {', '.join(SUFFIXES)}")
+        raise InputError(
+            f"cannot write '{suffix or path.name}' files",
+            where="--out",
+            remedy=f"End the file name with one of {', '.join(SUFFIXES)}",
+        )
 
 
 def exr_bytes(channels: dict[str, np.ndarray]) -> bytes:

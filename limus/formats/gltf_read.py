@@ -31,7 +31,12 @@ class _Reader:
 
     def item(self, listing: str, number: Any, asked_by: str) -> dict[str, Any]:
         items = self.doc.get(listing, [])
-        if not isinstance(number, int) or not isinstance(items, list) or not 0 <= number < len(items) or not isinstance(items[number], dict):
+        if (
+            not isinstance(number, int)
+            or not isinstance(items, list)
+            or not 0 <= number < len(items)
+            or not isinstance(items[number], dict)
+        ):
             raise self.fail(f"refers to {listing}[{number}], which does not exist", asked_by)
         return items[number]
 
@@ -52,12 +57,18 @@ class _Reader:
         else:
             path = (self.folder / str(uri)).resolve() if self.folder else None
             if path is None or self.folder is None or not path.is_relative_to(self.folder.resolve()):
-                raise self.fail("points outside the folder of the file", f"buffers[{number}].uri", "Save the object as one .glb file")
+                raise self.fail(
+                    "points outside the folder of the file", f"buffers[{number}].uri", "Save the object as one .glb file"
+                )
             if not path.is_file():
                 raise self.fail(f"'{uri}' is missing", f"buffers[{number}].uri", "Put it beside the .gltf file, or save as .glb")
             data = path.read_bytes()
         if len(data) < entry.get("byteLength", 0):
-            raise self.fail(f"is cut short: {len(data)} of {entry['byteLength']} bytes", f"buffers[{number}]", "Copy the file again; it was not written to its end")
+            raise self.fail(
+                f"is cut short: {len(data)} of {entry['byteLength']} bytes",
+                f"buffers[{number}]",
+                "Copy the file again; it was not written to its end",
+            )
         self._buffers[number] = data
         return data
 
@@ -87,8 +98,17 @@ class _Reader:
             sparse = entry["sparse"]
             try:
                 kind_of_index = np.dtype(_TYPES[sparse["indices"]["componentType"]]).newbyteorder("<")
-                where = self._strided(sparse["indices"]["bufferView"], sparse["indices"].get("byteOffset", 0), kind_of_index, 1, sparse["count"], field)
-                values = self._strided(sparse["values"]["bufferView"], sparse["values"].get("byteOffset", 0), dtype, width, sparse["count"], field)
+                where = self._strided(
+                    sparse["indices"]["bufferView"],
+                    sparse["indices"].get("byteOffset", 0),
+                    kind_of_index,
+                    1,
+                    sparse["count"],
+                    field,
+                )
+                values = self._strided(
+                    sparse["values"]["bufferView"], sparse["values"].get("byteOffset", 0), dtype, width, sparse["count"], field
+                )
             except (KeyError, TypeError) as error:
                 raise self.fail("has an incomplete sparse block", field) from error
             if sparse["count"] and int(where.max()) >= count:
@@ -116,11 +136,17 @@ def _split_glb(name: str, raw: bytes) -> tuple[dict[str, Any], bytes | None]:
         raise InputError("the file is cut short", where=name, remedy="Copy the file again; it was not written to its end")
     magic, version, length = struct.unpack_from("<4sII", raw)
     if magic != b"glTF":
-        raise InputError("this is not a GLB file (it does not begin with 'glTF')", where=name, remedy="Save the object as binary glTF 2.0 (.glb)")
+        raise InputError(
+            "this is not a GLB file (it does not begin with 'glTF')", where=name, remedy="Save the object as binary glTF 2.0 (.glb)"
+        )
     if version != 2:
         raise InputError(f"glTF version {version} is not supported", where=name, remedy="Save the object as glTF 2.0")
     if length > len(raw):
-        raise InputError(f"the file is cut short: {len(raw)} of {length} bytes", where=name, remedy="Copy the file again; it was not written to its end")
+        raise InputError(
+            f"the file is cut short: {len(raw)} of {length} bytes",
+            where=name,
+            remedy="Copy the file again; it was not written to its end",
+        )
     chunks: dict[bytes, bytes] = {}
     at = 12
     while at + 8 <= length:
@@ -274,8 +300,12 @@ def read_gltf(path: Path | str, *, name: str | None = None) -> Mesh:
 
 def _mesh(reader: _Reader) -> Mesh:
     required = set(reader.doc.get("extensionsRequired", []))
-    if required - {"KHR_mesh_quantization", "KHR_materials_clearcoat", "KHR_texture_transform"} and any("draco" in e or "meshopt" in e for e in required):
-        raise reader.fail(f"uses compression {', '.join(sorted(required))}", "extensionsRequired", "Export the object without mesh compression")
+    if required - {"KHR_mesh_quantization", "KHR_materials_clearcoat", "KHR_texture_transform"} and any(
+        "draco" in e or "meshopt" in e for e in required
+    ):
+        raise reader.fail(
+            f"uses compression {', '.join(sorted(required))}", "extensionsRequired", "Export the object without mesh compression"
+        )
     blocks: list[dict[str, Any]] = []
     map_sets: dict[Any, int] = {}
     names: dict[str, int] = {}
@@ -293,23 +323,41 @@ def _mesh(reader: _Reader) -> Mesh:
                 raise reader.fail("is not VEC3", f"{field}.attributes.POSITION")
             if not np.isfinite(p).all():
                 bad = int((~np.isfinite(p).all(axis=1)).sum())
-                raise reader.fail(f"{bad} of {len(p)} positions are not finite numbers (NaN or infinite)", f"{field}.attributes.POSITION", "Clean the mesh and export it again")
+                raise reader.fail(
+                    f"{bad} of {len(p)} positions are not finite numbers (NaN or infinite)",
+                    f"{field}.attributes.POSITION",
+                    "Clean the mesh and export it again",
+                )
             tri = _triangles(reader, primitive, len(p), field)
             if tri is None:
                 skipped += 1
                 continue
 
-            def attribute(key: str, width: int, count: int = len(p), attributes: dict[str, int] = attributes, field: str = field) -> np.ndarray | None:
+            def attribute(
+                key: str, width: int, count: int = len(p), attributes: dict[str, int] = attributes, field: str = field
+            ) -> np.ndarray | None:
                 if key not in attributes:
                     return None
                 values = reader.accessor(attributes[key], f"{field}.attributes.{key}").astype(np.float32)
                 if len(values) != count or values.shape[1] < width:
-                    raise reader.fail(f"has {len(values)} entries of width {values.shape[1]}; {count} of width {width} are needed", f"{field}.attributes.{key}")
+                    raise reader.fail(
+                        f"has {len(values)} entries of width {values.shape[1]}; {count} of width {width} are needed",
+                        f"{field}.attributes.{key}",
+                    )
                 if not np.isfinite(values).all():
-                    raise reader.fail("holds values that are not finite numbers", f"{field}.attributes.{key}", "Clean the mesh and export it again")
+                    raise reader.fail(
+                        "holds values that are not finite numbers",
+                        f"{field}.attributes.{key}",
+                        "Clean the mesh and export it again",
+                    )
                 return values
 
-            n, uv, tangent, colour = attribute("NORMAL", 3), attribute("TEXCOORD_0", 2), attribute("TANGENT", 4), attribute("COLOR_0", 3)
+            n, uv, tangent, colour = (
+                attribute("NORMAL", 3),
+                attribute("TEXCOORD_0", 2),
+                attribute("TANGENT", 4),
+                attribute("COLOR_0", 3),
+            )
             linear = matrix[:3, :3]
             mirrored = np.linalg.det(linear) < 0
             p = p @ linear.T + matrix[:3, 3]
@@ -345,7 +393,18 @@ def _mesh(reader: _Reader) -> Mesh:
             if len(primitives) > 1:
                 wanted = f"{wanted} {k + 1}"
             names[wanted] = names.get(wanted, 0) + 1
-            blocks.append({"name": wanted if names[wanted] == 1 else f"{wanted} {names[wanted]}", "p": p, "n": n, "uv": uv, "t": tangent, "c": colour, "tri": tri, "set": map_set})
+            blocks.append(
+                {
+                    "name": wanted if names[wanted] == 1 else f"{wanted} {names[wanted]}",
+                    "p": p,
+                    "n": n,
+                    "uv": uv,
+                    "t": tangent,
+                    "c": colour,
+                    "tri": tri,
+                    "set": map_set,
+                }
+            )
     if not blocks or not sum(len(b["tri"]) for b in blocks):
         raise reader.fail("the mesh is empty: there are no triangles", "meshes", "Export the object with its mesh")
 
@@ -381,11 +440,17 @@ def _mesh(reader: _Reader) -> Mesh:
     def joined(key: str, width: int, fill: float) -> np.ndarray | None:
         if all(b[key] is None for b in blocks):
             return None
-        return np.concatenate([b[key] if b[key] is not None else np.full((len(b["p"]), width), fill, np.float32) for b in blocks]).astype(np.float32)
+        return np.concatenate(
+            [b[key] if b[key] is not None else np.full((len(b["p"]), width), fill, np.float32) for b in blocks]
+        ).astype(np.float32)
 
     missing = [b["name"] for b in blocks if b["uv"] is None]
     if missing and len(missing) < len(blocks):
-        raise reader.fail(f"these parts have no UVs (attribute TEXCOORD_0): {', '.join(missing[:8])}", "meshes", "Unwrap them in the program they come from and export again")
+        raise reader.fail(
+            f"these parts have no UVs (attribute TEXCOORD_0): {', '.join(missing[:8])}",
+            "meshes",
+            "Unwrap them in the program they come from and export again",
+        )
     return Mesh(
         positions=np.concatenate([b["p"] for b in blocks]).astype(np.float32),
         normals=np.concatenate([b["n"] for b in blocks]).astype(np.float32),

@@ -48,7 +48,12 @@ class _Builder:
         return len(self.views) - 1
 
     def array(self, values: np.ndarray, kind: str, component: int, target: int, *, limits: bool = False) -> int:
-        entry: dict[str, Any] = {"bufferView": self.view(np.ascontiguousarray(values).tobytes(), target), "componentType": component, "count": len(values), "type": kind}
+        entry: dict[str, Any] = {
+            "bufferView": self.view(np.ascontiguousarray(values).tobytes(), target),
+            "componentType": component,
+            "count": len(values),
+            "type": kind,
+        }
         if limits:
             entry["min"] = [float(x) for x in values.min(axis=0)]
             entry["max"] = [float(x) for x in values.max(axis=0)]
@@ -82,7 +87,9 @@ def glb_bytes(mesh: Mesh, textures: list[GltfMaps] | None = None, *, name: str =
         if mesh.colours is not None:
             columns.append(mesh.colours[corners])
         table = np.ascontiguousarray(np.concatenate(columns, axis=1, dtype=np.float32))
-        _, first, inverse = np.unique(table.view([("", np.float32)] * table.shape[1]).ravel(), return_index=True, return_inverse=True)
+        _, first, inverse = np.unique(
+            table.view([("", np.float32)] * table.shape[1]).ravel(), return_index=True, return_inverse=True
+        )
         # Keep the vertices in the order of their first use: smaller jumps for the reader and the same file for the same mesh.
         order = np.argsort(first, kind="stable")
         place = np.empty(len(order), np.int64)
@@ -126,7 +133,10 @@ def glb_bytes(mesh: Mesh, textures: list[GltfMaps] | None = None, *, name: str =
             orm = texture(entry.orm, f"{title} occlusion roughness metalness")
             material: dict[str, Any] = {
                 "name": title,
-                "pbrMetallicRoughness": {"baseColorTexture": texture(entry.base_color, f"{title} base color"), "metallicRoughnessTexture": orm},
+                "pbrMetallicRoughness": {
+                    "baseColorTexture": texture(entry.base_color, f"{title} base color"),
+                    "metallicRoughnessTexture": orm,
+                },
                 "occlusionTexture": dict(orm),
                 "normalTexture": texture(entry.normal, f"{title} normal"),
             }
@@ -135,7 +145,14 @@ def glb_bytes(mesh: Mesh, textures: list[GltfMaps] | None = None, *, name: str =
             if entry.clear_coat is not None:
                 extensions.add("KHR_materials_clearcoat")
                 coat = texture(entry.clear_coat, f"{title} clear coat")
-                material["extensions"] = {"KHR_materials_clearcoat": {"clearcoatFactor": 1.0, "clearcoatTexture": coat, "clearcoatRoughnessFactor": 1.0, "clearcoatRoughnessTexture": dict(coat)}}
+                material["extensions"] = {
+                    "KHR_materials_clearcoat": {
+                        "clearcoatFactor": 1.0,
+                        "clearcoatTexture": coat,
+                        "clearcoatRoughnessFactor": 1.0,
+                        "clearcoatRoughnessTexture": dict(coat),
+                    }
+                }
             materials.append(material)
         document |= {
             "materials": materials,
@@ -153,7 +170,15 @@ def glb_bytes(mesh: Mesh, textures: list[GltfMaps] | None = None, *, name: str =
     text = json.dumps(document, separators=(",", ":")).encode()
     text += b" " * (-len(text) % 4)
     total = 12 + 8 + len(text) + 8 + len(build.blob)
-    return b"".join([struct.pack("<4sII", b"glTF", 2, total), struct.pack("<I4s", len(text), b"JSON"), text, struct.pack("<I4s", len(build.blob), b"BIN\0"), bytes(build.blob)])
+    return b"".join(
+        [
+            struct.pack("<4sII", b"glTF", 2, total),
+            struct.pack("<I4s", len(text), b"JSON"),
+            text,
+            struct.pack("<I4s", len(build.blob), b"BIN\0"),
+            bytes(build.blob),
+        ]
+    )
 
 
 def write_glb(path: Path, mesh: Mesh, textures: list[GltfMaps] | None = None, *, name: str = "object") -> None:

@@ -34,7 +34,13 @@ def png_bytes(image: np.ndarray, *, srgb: bool = False) -> bytes:
     np.subtract(rows[1:], rows[:-1], out=filtered[1:, 1:])
     header = struct.pack(">IIBBBBB", width, height, depth, _COLOUR[channels], 0, 0, 0)
     mark = _chunk(b"sRGB", b"\x00") if srgb else b""
-    return b"\x89PNG\r\n\x1a\n" + _chunk(b"IHDR", header) + mark + _chunk(b"IDAT", isal_zlib.compress(filtered.data, 1)) + _chunk(b"IEND", b"")
+    return (
+        b"\x89PNG\r\n\x1a\n"
+        + _chunk(b"IHDR", header)
+        + mark
+        + _chunk(b"IDAT", isal_zlib.compress(filtered.data, 1))
+        + _chunk(b"IEND", b"")
+    )
 
 
 def quantise(values: np.ndarray, bits: int = 8) -> np.ndarray:

@@ -57,7 +57,9 @@ class Term(Document):
 class Cut(Document):
     """Harden the mask at a level, or at the level that gives a coverage."""
 
-    by: Literal["level", "coverage"] = choice("coverage", "Cut by", "By level, or by the share of the surface to cover", level="level", coverage="coverage")
+    by: Literal["level", "coverage"] = choice(
+        "coverage", "Cut by", "By level, or by the share of the surface to cover", level="level", coverage="coverage"
+    )
     level: float = number(0.5, "Level", "", 0.0, 1.0)
     coverage: float = number(0.1, "Coverage", "%", 0.0, 1.0, (0.0, 0.6), "Share of the real surface, not of the texture")
     width: float = number(0.08, "Softness of the cut", "", 0.001, 1.0, (0.005, 0.5))
@@ -101,7 +103,9 @@ class Recipe(Document):
             if self.cut.by == "coverage" and scope.place.texels.share((np.abs(out - level) < 1e-4).astype(np.float32)) > 0.005:
                 # The mask is flat at this level: a noise decides which part of the flat belongs to the coverage.
                 size_mm = scope.place.texels.mesh.diagonal * 1000 * 0.03
-                out = out + np.float32(2 * self.cut.width) * (evened(fractal(scope.place.texels.position, size_mm, seed=scope.seed)) - np.float32(0.5))
+                out = out + np.float32(2 * self.cut.width) * (
+                    evened(fractal(scope.place.texels.position, size_mm, seed=scope.seed)) - np.float32(0.5)
+                )
                 level = level_for(out, area, self.cut.coverage)
             out = smoothstep(out, level - self.cut.width / 2, level + self.cut.width / 2)
         return out

@@ -19,12 +19,31 @@ def _shape(start, end, values, low, scale, gamma, invert, out_low, out_span, out
         out[i] = out_low + out_span * x
 
 
-def shape(values: np.ndarray, low: float, high: float, gamma: float = 1.0, invert: bool = False, out_low: float = 0.0, out_high: float = 1.0) -> np.ndarray:
+def shape(
+    values: np.ndarray,
+    low: float,
+    high: float,
+    gamma: float = 1.0,
+    invert: bool = False,
+    out_low: float = 0.0,
+    out_high: float = 1.0,
+) -> np.ndarray:
     """Values between ``low`` and ``high`` to 0..1, raised to ``gamma``, turned round where asked, then into the range out."""
     out = np.empty(len(values), np.float32)
     span = high - low
     scale = 1.0 / span if abs(span) > 1e-9 else 1e9
-    for_ranges(_shape, len(values), values, np.float32(low), np.float32(scale), np.float32(gamma), invert, np.float32(out_low), np.float32(out_high - out_low), out)
+    for_ranges(
+        _shape,
+        len(values),
+        values,
+        np.float32(low),
+        np.float32(scale),
+        np.float32(gamma),
+        invert,
+        np.float32(out_low),
+        np.float32(out_high - out_low),
+        out,
+    )
     return out
 
 

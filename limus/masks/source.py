@@ -64,4 +64,6 @@ class Source(Document):
     def cached(self, scope: Scope) -> np.ndarray:
         """``value`` through the cache."""
         back = scope.moment.key if self.looks_back and scope.moment else ""
-        return scope.keep.get(key_of("source", scope.key, self.model_dump(), back), lambda: np.ascontiguousarray(self.value(scope), np.float32))
+        return scope.keep.get(
+            key_of("source", scope.key, self.model_dump(), back), lambda: np.ascontiguousarray(self.value(scope), np.float32)
+        )

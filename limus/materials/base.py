@@ -59,5 +59,10 @@ def lay_base(points_m: np.ndarray, entry: BaseMaterial, seed: int, relief: float
     fine = fractal(points_m, entry.grain_mm, octaves=3, gain=0.55, seed=seed + 12)
     tone = np.float32(1.0) + np.float32(entry.mottle) * (np.float32(0.6) * wide + np.float32(0.4) * fine)
     out[:, RED : BLUE + 1] = np.clip(out[:, RED : BLUE + 1] * tone[:, None], 0.0, 1.0)
-    out[:, ROUGHNESS] = np.clip(out[:, ROUGHNESS] - np.float32(0.10 * entry.mottle / 0.15) * (np.float32(0.5) * wide + np.float32(0.5) * fine) * np.float32(0.3), 0.05, 1.0)
+    out[:, ROUGHNESS] = np.clip(
+        out[:, ROUGHNESS]
+        - np.float32(0.10 * entry.mottle / 0.15) * (np.float32(0.5) * wide + np.float32(0.5) * fine) * np.float32(0.3),
+        0.05,
+        1.0,
+    )
     return out, (fine * np.float32(0.5 * entry.relief_mm * relief)).astype(np.float32)

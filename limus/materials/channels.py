@@ -29,7 +29,13 @@ CHANNEL_TITLES: dict[str, str] = {
 }
 
 
-def sheet(base_color: tuple[float, float, float], metalness: float = 0.0, roughness: float = 0.5, clear_coat: float = 0.0, clear_coat_roughness: float = 0.1) -> np.ndarray:
+def sheet(
+    base_color: tuple[float, float, float],
+    metalness: float = 0.0,
+    roughness: float = 0.5,
+    clear_coat: float = 0.0,
+    clear_coat_roughness: float = 0.1,
+) -> np.ndarray:
     """A (1, 7) sheet; base color linear Rec. 709."""
     return np.array([[*base_color, metalness, roughness, clear_coat, clear_coat_roughness]], np.float32)
 

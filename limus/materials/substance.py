@@ -9,7 +9,9 @@ import numpy as np
 
 from limus.parallel import for_ranges, kernel
 
-Family = Literal["ferrous", "copper alloy", "other metal", "mineral", "timber", "polymer", "textile", "coating", "oxide", "loose", "veil"]
+Family = Literal[
+    "ferrous", "copper alloy", "other metal", "mineral", "timber", "polymer", "textile", "coating", "oxide", "loose", "veil"
+]
 
 
 @dataclass(frozen=True)

@@ -72,7 +72,9 @@ def _fractal(start, end, points, scale, octaves, gain, normalise, table, shift, 
         weight = np.float32(1.0)
         rate = scale
         for k in range(octaves):
-            total += weight * _octave(points[i, 0] * rate + shift[k], points[i, 1] * rate + shift[k + 1], points[i, 2] * rate + shift[k + 2], table)
+            total += weight * _octave(
+                points[i, 0] * rate + shift[k], points[i, 1] * rate + shift[k + 1], points[i, 2] * rate + shift[k + 2], table
+            )
             weight *= gain
             # Not exactly 2, so that the zeros of the octaves do not fall on one lattice.
             rate *= 2.03
@@ -82,7 +84,18 @@ def _fractal(start, end, points, scale, octaves, gain, normalise, table, shift, 
 def perlin(points: np.ndarray, seed: int = 0) -> np.ndarray:
     """One octave of improved noise at (n, 3) points in lattice units; (n,) float32, about -1..1, exactly 0 on lattice points."""
     out = np.empty(len(points), np.float32)
-    for_ranges(_fractal, len(points), np.ascontiguousarray(points, np.float64), 1.0, 1, np.float32(0.5), np.float32(1.0), permutation(seed), np.zeros(3), out)
+    for_ranges(
+        _fractal,
+        len(points),
+        np.ascontiguousarray(points, np.float64),
+        1.0,
+        1,
+        np.float32(0.5),
+        np.float32(1.0),
+        permutation(seed),
+        np.zeros(3),
+        out,
+    )
     return out
 
 
@@ -101,7 +114,18 @@ def fractal(points_m: np.ndarray, size_mm: float, *, octaves: int = 4, gain: flo
     deviation = OCTAVE_DEVIATION * np.sqrt(sum(gain ** (2 * k) for k in range(octaves)))
     shift = np.random.Generator(np.random.PCG64([seed, 17])).uniform(0, 256, octaves + 2)
     out = np.empty(len(points_m), np.float32)
-    for_ranges(_fractal, len(points_m), points_m, 1000.0 / size_mm, octaves, np.float32(gain), np.float32(1.0 / deviation), permutation(seed), shift, out)
+    for_ranges(
+        _fractal,
+        len(points_m),
+        points_m,
+        1000.0 / size_mm,
+        octaves,
+        np.float32(gain),
+        np.float32(1.0 / deviation),
+        permutation(seed),
+        shift,
+        out,
+    )
     return out
 
 

@@ -71,7 +71,9 @@ def stored(texels: Texels, plan: RayPlan, folder: Path | None = None) -> Measure
     return Measured(texels, plan, table.astype(np.float32))
 
 
-def measure(texels: Texels, plan: RayPlan | None = None, *, folder: Path | None = None, progress: Progress | None = None) -> Measured:
+def measure(
+    texels: Texels, plan: RayPlan | None = None, *, folder: Path | None = None, progress: Progress | None = None
+) -> Measured:
     """Measured readings, from disk where they are there, else by a ray pass (which may raise ``Cancelled``).
 
     Values are rounded to half floats (3 decimal digits) either way, so that a second run gives the same bytes as the first.

@@ -235,10 +235,30 @@ def measure_rays(texels: Texels, plan: RayPlan, progress: Progress | None = None
         end = min(start + per_block, len(texels))
         rays = (end - start) * plan.pairs * 2
         if getattr(local, "rays", 0) != rays:
-            local.origins, local.directions, local.limits = np.empty((rays, 3), np.float32), np.empty((rays, 3), np.float32), np.empty(rays, np.float32)
+            local.origins, local.directions, local.limits = (
+                np.empty((rays, 3), np.float32),
+                np.empty((rays, 3), np.float32),
+                np.empty(rays, np.float32),
+            )
             local.rays = rays
         origins, directions, limits = local.origins, local.directions, local.limits
-        _make(start, end, plan.pairs, fan, texels.pixel, texels.size, texels.position, normal, epsilon, far, reach, inside, origins, directions, limits)
+        _make(
+            start,
+            end,
+            plan.pairs,
+            fan,
+            texels.pixel,
+            texels.size,
+            texels.position,
+            normal,
+            epsilon,
+            far,
+            reach,
+            inside,
+            origins,
+            directions,
+            limits,
+        )
         hits = trace(scene, origins, directions, limits)
         distance, hit = hits["tfar"], hits["primID"]
         rows = _entering(rays, directions, hit, hits["Ng"])
@@ -258,7 +278,16 @@ def measure_rays(texels: Texels, plan: RayPlan, progress: Progress | None = None
     return result
 
 
-def _go_on(scene: object, rows: np.ndarray, origins: np.ndarray, directions: np.ndarray, limit: np.float32, distance: np.ndarray, hit: np.ndarray, epsilon: np.float32) -> None:
+def _go_on(
+    scene: object,
+    rows: np.ndarray,
+    origins: np.ndarray,
+    directions: np.ndarray,
+    limit: np.float32,
+    distance: np.ndarray,
+    hit: np.ndarray,
+    epsilon: np.float32,
+) -> None:
     """Follow rays through solids that overlap, until they leave the last one; writes the exit into ``distance`` and ``hit``."""
     depth = np.full(len(rows), 2, np.int32)
     travelled = distance[rows].copy()
@@ -294,5 +323,17 @@ def filter_along(texels: Texels, fields: np.ndarray, scale: np.ndarray, passes: 
     for _ in range(passes):
         extended = texels.extend(fields)
         fields = np.empty_like(fields)
-        for_ranges(_filter, len(texels), texels.neighbours, texels.normal, texels.position, tolerance, extended, normals, positions, scale, fields)
+        for_ranges(
+            _filter,
+            len(texels),
+            texels.neighbours,
+            texels.normal,
+            texels.position,
+            tolerance,
+            extended,
+            normals,
+            positions,
+            scale,
+            fields,
+        )
     return fields

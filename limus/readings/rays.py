@@ -31,7 +31,9 @@ def ray_scene(mesh: Mesh) -> rtcore_scene.EmbreeScene:
         return scene
 
 
-def trace(scene: rtcore_scene.EmbreeScene, origins: np.ndarray, directions: np.ndarray, limits: np.ndarray | None = None) -> dict[str, np.ndarray]:
+def trace(
+    scene: rtcore_scene.EmbreeScene, origins: np.ndarray, directions: np.ndarray, limits: np.ndarray | None = None
+) -> dict[str, np.ndarray]:
     """First hits of float32 rays: ``tfar`` (m, the limit where nothing was hit), ``primID`` (-1: none), ``Ng``, ``u``, ``v``.
 
     The library uses ``limits`` as its own store and leaves the hit distances in it.

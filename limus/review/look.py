@@ -62,7 +62,16 @@ def _paint(start, end, fill, values, low, scale, table, out):  # type: ignore[no
 def coloured(texels: Texels, values: np.ndarray, low: float, high: float, colours: str = "grey") -> np.ndarray:
     """(pages, size, size, 4) uint8 picture of a (n,) field; encoded, ready for the screen."""
     out = np.empty((len(texels.fill_index), 4), np.uint8)
-    for_ranges(_paint, len(out), texels.fill_index, np.ascontiguousarray(values, np.float32), np.float32(low), np.float32(1.0 / max(high - low, 1e-9)), _TABLES[colours], out)
+    for_ranges(
+        _paint,
+        len(out),
+        texels.fill_index,
+        np.ascontiguousarray(values, np.float32),
+        np.float32(low),
+        np.float32(1.0 / max(high - low, 1e-9)),
+        _TABLES[colours],
+        out,
+    )
     return out.reshape(texels.pages, texels.size, texels.size, 4)
 
 
@@ -74,5 +83,7 @@ def ramp(values: np.ndarray, low: float, high: float, colours: str = "grey") -> 
 
 def rgba(texels: Texels, values: np.ndarray) -> np.ndarray:
     """(pages, size, size, 4) uint8 of (n, 3) encoded colours 0..1."""
-    bytes_ = np.concatenate([(np.clip(values, 0, 1) * 255 + 0.5).astype(np.uint8), np.full((len(values), 1), 255, np.uint8)], axis=1)
+    bytes_ = np.concatenate(
+        [(np.clip(values, 0, 1) * 255 + 0.5).astype(np.uint8), np.full((len(values), 1), 255, np.uint8)], axis=1
+    )
     return texels.image(bytes_)

@@ -116,7 +116,9 @@ class Pile:
 
     def only(self, rows: np.ndarray) -> Pile:
         """The pile at chosen texels, for small pictures: ``visible`` works on it, readings of the surface do not."""
-        coats = tuple(replace(c, thickness=c.thickness[rows], sheet=c.sheet if len(c.sheet) == 1 else c.sheet[rows]) for c in self.coats)
+        coats = tuple(
+            replace(c, thickness=c.thickness[rows], sheet=c.sheet if len(c.sheet) == 1 else c.sheet[rows]) for c in self.coats
+        )
         return replace(self, base=self.base[rows], ferrous=self.ferrous[rows], skin=self.skin[rows], coats=coats)
 
     def open_above(self, index: int) -> np.ndarray:
@@ -156,9 +158,15 @@ class Pile:
         if what in ("base", "iron"):
             bare = self.exposure(-1)
             return bare * self.ferrous if what == "iron" else bare
-        numbers = [k for k, c in enumerate(self.coats) if (c.substance.family == "coating" if what == "coating" else c.layer == what)]
+        numbers = [
+            k for k, c in enumerate(self.coats) if (c.substance.family == "coating" if what == "coating" else c.layer == what)
+        ]
         if not numbers and what != "coating":
-            raise InputError(f"no earlier layer left a coat with the id '{what}'", where="exposed", remedy="Choose a layer to its left in the chronicle")
+            raise InputError(
+                f"no earlier layer left a coat with the id '{what}'",
+                where="exposed",
+                remedy="Choose a layer to its left in the chronicle",
+            )
         out = np.zeros(len(self.texels), np.float32)
         for k in numbers:
             out += self.exposure(k)

@@ -20,7 +20,11 @@ def _spread(start, end, near, step, variance, extended, out):  # type: ignore[no
         centre = extended[i]
         wx = min(np.float32(0.5) * variance / (step[i, 0] * step[i, 0]), np.float32(0.24))
         wy = min(np.float32(0.5) * variance / (step[i, 1] * step[i, 1]), np.float32(0.24))
-        out[i] = centre + wx * (extended[near[i, 0]] + extended[near[i, 1]] - np.float32(2.0) * centre) + wy * (extended[near[i, 2]] + extended[near[i, 3]] - np.float32(2.0) * centre)
+        out[i] = (
+            centre
+            + wx * (extended[near[i, 0]] + extended[near[i, 1]] - np.float32(2.0) * centre)
+            + wy * (extended[near[i, 2]] + extended[near[i, 3]] - np.float32(2.0) * centre)
+        )
 
 
 def blur(texels: Texels, field: np.ndarray, sigma_mm: float) -> np.ndarray:

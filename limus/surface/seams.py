@@ -42,7 +42,28 @@ def find_inner(start, end, pixel, triangle, island, position, reach, index, size
 
 
 @kernel
-def walk(start, end, border, side, pixel, triangle, index, size, steps, uv, positions, triangles, page_of, welded, twin, twin_edge, kind, island, sources, weights):  # type: ignore[no-untyped-def]
+def walk(  # type: ignore[no-untyped-def]
+    start,
+    end,
+    border,
+    side,
+    pixel,
+    triangle,
+    index,
+    size,
+    steps,
+    uv,
+    positions,
+    triangles,
+    page_of,
+    welded,
+    twin,
+    twin_edge,
+    kind,
+    island,
+    sources,
+    weights,
+):
     """For each (border texel, side): up to four source texels and their weights."""
     page_size = size * size
     a3 = np.empty(3)

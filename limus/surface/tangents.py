@@ -41,7 +41,9 @@ def corner_tangents(mesh: Mesh) -> tuple[np.ndarray, np.ndarray]:
     tri = mesh.triangles
     if mesh.tangents is not None:
         corner = mesh.tangents[tri]
-        return np.ascontiguousarray(corner[:, :, :3], np.float32), np.where(corner[:, :, 3].sum(axis=1) < 0, -1.0, 1.0).astype(np.float32)
+        return np.ascontiguousarray(corner[:, :, :3], np.float32), np.where(corner[:, :, 3].sum(axis=1) < 0, -1.0, 1.0).astype(
+            np.float32
+        )
 
     along_u, along_v = uv_gradients(mesh)
     face = mesh.face_normals.astype(np.float64)

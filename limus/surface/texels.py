@@ -185,7 +185,9 @@ class Texels:
         count = len(pixel)
         p, n, t = np.empty((count, 3), np.float32), np.empty((count, 3), np.float32), np.empty((count, 4), np.float32)
         tangents, hand = corner_tangents(mesh)
-        for_ranges(_frames, count, pixel, triangle, size, uv, corners, positions, normals, mesh.face_normals, tangents, hand, p, n, t)
+        for_ranges(
+            _frames, count, pixel, triangle, size, uv, corners, positions, normals, mesh.face_normals, tangents, hand, p, n, t
+        )
         along_u, along_v = uv_gradients(mesh)
         per_texel = np.linalg.norm(np.cross(along_u, along_v), axis=1) / (size * size)
         return cls(
@@ -246,7 +248,19 @@ class Texels:
         inner = np.empty((len(self), 4), np.int32)
         longest = np.maximum(np.linalg.norm(self.along_u, axis=1), np.linalg.norm(self.along_v, axis=1))
         reach = (4.0 * longest / self.size).astype(np.float32)
-        for_ranges(seams.find_inner, len(self), self.pixel, self.triangle, self.near.island, self.position, reach, self.index, self.size, seams.STEPS, inner)
+        for_ranges(
+            seams.find_inner,
+            len(self),
+            self.pixel,
+            self.triangle,
+            self.near.island,
+            self.position,
+            reach,
+            self.index,
+            self.size,
+            seams.STEPS,
+            inner,
+        )
         border, side = np.nonzero(inner < 0)
         count = len(border)
         sources, weights = np.zeros((count, 4), np.int32), np.zeros((count, 4), np.float32)
@@ -316,7 +330,21 @@ class Texels:
         extended = source.extend(field.reshape(len(source), -1))
         out = np.empty((len(self), extended.shape[1]), np.float32)
         x, y = u * np.float32(source.size) - np.float32(0.5), v * np.float32(source.size) - np.float32(0.5)
-        for_ranges(_sample, len(self), page, x, y, self.island, source.index, source.size, source.island, source.neighbours, source.fill_index, extended, out)
+        for_ranges(
+            _sample,
+            len(self),
+            page,
+            x,
+            y,
+            self.island,
+            source.index,
+            source.size,
+            source.island,
+            source.neighbours,
+            source.fill_index,
+            extended,
+            out,
+        )
         return out.reshape((len(self), *field.shape[1:]))
 
     def share(self, field: np.ndarray, within: np.ndarray | None = None) -> float:

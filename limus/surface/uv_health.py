@@ -86,7 +86,14 @@ def uv_health(mesh: Mesh, size: int = 1024) -> UvHealth:
     density = np.where(alive, 1.0 / np.sqrt(np.maximum(per_texel, 1e-30)), 0.0) * (1024 / size)
     order = np.argsort(density[alive])
     cumulative = np.cumsum(area[alive][order])
-    points = [float(density[alive][order][min(int(np.searchsorted(cumulative, s * cumulative[-1])), len(order) - 1)]) for s in (0.05, 0.5, 0.95)] if len(order) else [0.0, 0.0, 0.0]
+    points = (
+        [
+            float(density[alive][order][min(int(np.searchsorted(cumulative, s * cumulative[-1])), len(order) - 1)])
+            for s in (0.05, 0.5, 0.95)
+        ]
+        if len(order)
+        else [0.0, 0.0, 0.0]
+    )
     # glTF's v runs down, so an unmirrored triangle has negative signed area in (u, v) when seen from outside.
     return UvHealth(
         present=True,

@@ -212,7 +212,9 @@ def _owner(request: HttpRequest) -> AbstractBaseUser:
 
 
 def _object(request: HttpRequest, object_id: int) -> WorkObject:
-    return get_object_or_404(WorkObject.objects.select_related("project", "head", "head__parent"), pk=object_id, project__owner=_owner(request))
+    return get_object_or_404(
+        WorkObject.objects.select_related("project", "head", "head__parent"), pk=object_id, project__owner=_owner(request)
+    )
 
 
 def _version(item: WorkObject) -> VersionOut:
@@ -269,7 +271,10 @@ def catalogue(request: HttpRequest) -> CatalogueOut:
         )
         for kind, s in SOURCES.items()
     ]  # fmt: skip
-    readings = [ReadingOut(kind=k, title=r.title, unit=r.unit, size=r.size, default_size_mm=r.default_size_mm, about=r.about) for k, r in READINGS.items()]
+    readings = [
+        ReadingOut(kind=k, title=r.title, unit=r.unit, size=r.size, default_size_mm=r.default_size_mm, about=r.about)
+        for k, r in READINGS.items()
+    ]
     return CatalogueOut(
         effects=effects,
         sources=sources,
@@ -402,7 +407,9 @@ def evaluate(request: HttpRequest, object_id: int, body: EvaluateIn) -> Any:
     scene = scene_from(body.document, item.name) if body.document is not None else item.scene()
     found = shop.measured(item)
     if found is None:
-        return 425, Problem(message="The object has not been measured yet. Measure it first.", remedy="Start a job of kind 'measure'")
+        return 425, Problem(
+            message="The object has not been measured yet. Measure it first.", remedy="Start a job of kind 'measure'"
+        )
     quality, measured = found
 
     def check() -> None:
@@ -465,7 +472,16 @@ def _job_out(job: Job) -> JobOut:
     if job.state == Job.RUNNING and job.started and job.heartbeat and job.progress > 0.05:
         spent = (job.heartbeat - job.started).total_seconds()
         left = round(spent / job.progress * (1 - job.progress), 1)
-    return JobOut(id=job.pk, kind=job.kind, state=job.state, progress=job.progress, word=job.word, error=job.error, file=f"/api/jobs/{job.pk}/file" if job.file else "", seconds_left=left)  # type: ignore[arg-type]
+    return JobOut(
+        id=job.pk,
+        kind=job.kind,
+        state=job.state,
+        progress=job.progress,
+        word=job.word,
+        error=job.error,
+        file=f"/api/jobs/{job.pk}/file" if job.file else "",
+        seconds_left=left,
+    )  # type: ignore[arg-type]
 
 
 @api.post("/objects/{int:object_id}/jobs", response={201: JobOut})
@@ -475,11 +491,17 @@ def start_job(request: HttpRequest, object_id: int, body: JobIn) -> tuple[int, J
     runner.requeue_stale()
     if body.kind == "measure":
         # Two tabs that open the same object share one measurement.
-        running = Job.objects.filter(object=item, kind="measure", state__in=[Job.QUEUED, Job.RUNNING], cancel_requested=False).first()
+        running = Job.objects.filter(
+            object=item, kind="measure", state__in=[Job.QUEUED, Job.RUNNING], cancel_requested=False
+        ).first()
         if running is not None:
             return 201, _job_out(running)
     assert item.head is not None
-    options: dict[str, Any] = {} if body.kind == "measure" else {"target": body.target, "resolution": body.resolution, "bits": body.bits, "document": item.head.document}
+    options: dict[str, Any] = (
+        {}
+        if body.kind == "measure"
+        else {"target": body.target, "resolution": body.resolution, "bits": body.bits, "document": item.head.document}
+    )
     with transaction.atomic():
         job = Job.objects.create(owner=_owner(request), object=item, kind=body.kind, options=options)
         runner.start(job)
@@ -513,4 +535,9 @@ def job_file(request: HttpRequest, job_id: int) -> Any:
     path = Path(settings.DATA_DIR) / job.file
     if not job.file or not path.is_file():
         return api.create_response(request, {"message": "There is no file. Export again."}, status=404)
-    return FileResponse(path.open("rb"), as_attachment=True, filename=f"{file_stem(job.object.name)}-{job.options['target']}-{job.options['resolution']}.zip", content_type="application/zip")
+    return FileResponse(
+        path.open("rb"),
+        as_attachment=True,
+        filename=f"{file_stem(job.object.name)}-{job.options['target']}-{job.options['resolution']}.zip",
+        content_type="application/zip",
+    )

@@ -157,13 +157,21 @@ class Evaluator:
         if name == "relief":
             low, high = (float(np.quantile(surface.relief[:: max(1, len(surface.relief) // 20000)], q)) for q in (0.005, 0.995))
             return surface.relief, "grey", low, max(high, low + 1e-4), "mm", "Relief"
-        plain = {"roughness": (ROUGHNESS, "Roughness"), "metalness": (METALNESS, "Metalness"), "clear_coat": (CLEAR_COAT, "Clear coat")}
+        plain = {
+            "roughness": (ROUGHNESS, "Roughness"),
+            "metalness": (METALNESS, "Metalness"),
+            "clear_coat": (CLEAR_COAT, "Clear coat"),
+        }
         if name in plain:
             column, title = plain[name]
             return np.ascontiguousarray(surface.sheet[:, column]), "grey", 0, 1, "", title
         if name == "ambient_occlusion":
             return np.float32(1) - surface.occlusion, "grey", 0, 1, "", "Ambient occlusion"
-        raise InputError(f"there is no channel '{name}'", where="look.name", remedy="Choose base_color, roughness, metalness, relief, normal, clear_coat or ambient_occlusion")
+        raise InputError(
+            f"there is no channel '{name}'",
+            where="look.name",
+            remedy="Choose base_color, roughness, metalness, relief, normal, clear_coat or ambient_occlusion",
+        )
 
     def reading(self, name: str, size_mm: float) -> tuple[np.ndarray, str, float, float, str, str, float]:
         """(values, ramp, low, high, unit, title, size used)."""
@@ -173,7 +181,9 @@ class Evaluator:
         size = size_mm or reading.default_size_mm
         values = self.cache.get(
             key_of("reading", self.texels.key, self.chronicle.measured.plan.__dict__, self.scene.setting.model_dump(), name, size),
-            lambda: np.ascontiguousarray(reading.value(Place(self.texels, self.chronicle.measured, self.scene.setting), size), np.float32),
+            lambda: np.ascontiguousarray(
+                reading.value(Place(self.texels, self.chronicle.measured, self.scene.setting), size), np.float32
+            ),
         )
         high = float(values.max()) if reading.kind == "height" else (size if reading.kind == "thickness" else reading.high)
         low, high = reading.shown or (reading.low, high)
@@ -190,7 +200,12 @@ class Evaluator:
             values, colours, low, high, unit, title, size = self.reading(look.name, look.size_mm)
             if READINGS[look.name].size:
                 title = f"{title} at {size:g} mm"
-            words = {"curvature": ("hollow", "edge"), "occlusion": ("open", "closed"), "sky": ("hidden", "open sky"), "slope": ("up", "down")}.get(look.name, words)
+            words = {
+                "curvature": ("hollow", "edge"),
+                "occlusion": ("open", "closed"),
+                "sky": ("hidden", "open sky"),
+                "slope": ("up", "down"),
+            }.get(look.name, words)
         elif look.kind == "coat":
             exposures = self.chronicle.exposures(pile)
             if look.index >= len(exposures):
@@ -200,19 +215,27 @@ class Evaluator:
         else:
             chapter = next((c for c in chapters if c.layer.id == look.layer), None)
             if chapter is None:
-                raise InputError(f"the layer '{look.layer}' is off or does not exist", where="look.layer", remedy="Choose a layer that is on")
+                raise InputError(
+                    f"the layer '{look.layer}' is off or does not exist", where="look.layer", remedy="Choose a layer that is on"
+                )
             colours, low, high, unit, words = "grey", 0.0, 1.0, "", ("not here", "here")
             if look.kind == "mask":
                 values, title = chapter.mask, f"Mask of {chapter.layer.name}"
             else:
                 terms = chapter.layer.where.terms
                 if look.index >= len(terms):
-                    raise InputError(f"the recipe has no line {look.index + 1}", where="look.index", remedy="Choose a line of the recipe")
+                    raise InputError(
+                        f"the recipe has no line {look.index + 1}", where="look.index", remedy="Choose a line of the recipe"
+                    )
                 values = terms[look.index].value(self.chronicle.scope(self.scene, self._before(chapters, chapter)))
                 title = f"{chapter.layer.name}: line {look.index + 1}"
         if not colours:
             return LookOut(title=title, maps=self._pages(rgba(self.texels, values)))
-        return LookOut(title=title, maps=self._pages(coloured(self.texels, values, low, high, colours)), legend=LegendOut(**asdict(legend(colours, low, high, unit, words))))
+        return LookOut(
+            title=title,
+            maps=self._pages(coloured(self.texels, values, low, high, colours)),
+            legend=LegendOut(**asdict(legend(colours, low, high, unit, words))),
+        )
 
     def _before(self, chapters: list[Chapter], chapter: Chapter) -> Pile:
         k = chapters.index(chapter)
@@ -223,7 +246,9 @@ class Evaluator:
     def _picture(self, width: int, height: int, zoom: float) -> Picture:
         key = key_of("picture", self.texels.key, width, height, zoom)
         # Two pixels per CSS pixel, two rays per pixel along each side.
-        found: Picture = self.cache.get(key, lambda: Picture.of(self.texels, width * 2, height * 2, zoom=zoom, supersample=2), size=width * height * 16 * 12)
+        found: Picture = self.cache.get(
+            key, lambda: Picture.of(self.texels, width * 2, height * 2, zoom=zoom, supersample=2), size=width * height * 16 * 12
+        )
         return found
 
     def _png(self, image: np.ndarray) -> str:
@@ -247,7 +272,14 @@ class Evaluator:
             values, colours, low, high, _, _ = self.channel(name, pile)
             out[f"channel:{name}"] = self._png(thumb.show(ramp(values, low, high, colours) if colours else values))
         for name in READINGS:
-            key = key_of("reading picture", self.texels.key, self.chronicle.measured.plan.__dict__, name, self.scene.setting.model_dump(), self.owner)
+            key = key_of(
+                "reading picture",
+                self.texels.key,
+                self.chronicle.measured.plan.__dict__,
+                name,
+                self.scene.setting.model_dump(),
+                self.owner,
+            )
             kept = self.cache.peek(key)
             if kept is None or not self.maps.holds(self.owner, [kept]):
                 values, colours, low, high, *_ = self.reading(name, 0.0)
@@ -293,7 +325,9 @@ class Evaluator:
         terms = []
         for term in chapter.layer.where.terms:
             values = term.value(scope)
-            terms.append(TermOut(histogram=histogram(values, self.texels.area, 24), picture=self._png(thumb.show(values)) if thumb else ""))
+            terms.append(
+                TermOut(histogram=histogram(values, self.texels.area, 24), picture=self._png(thumb.show(values)) if thumb else "")
+            )
         return WhereOut(
             share=self.texels.share(chapter.mask),
             histogram=histogram(chapter.mask, self.texels.area, 24),

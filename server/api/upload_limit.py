@@ -18,8 +18,12 @@ class UploadLimitMiddleware:
         if request.method in ("PUT", "POST", "PATCH"):
             declared = request.META.get("CONTENT_LENGTH")
             if request.method == "PUT" and not declared:
-                return JsonResponse({"message": "The upload does not say how long it is. Send a Content-Length header."}, status=411)
+                return JsonResponse(
+                    {"message": "The upload does not say how long it is. Send a Content-Length header."}, status=411
+                )
             if declared and declared.isdigit() and int(declared) > settings.UPLOAD_LIMIT:
                 limit = settings.UPLOAD_LIMIT >> 20
-                return JsonResponse({"message": f"The file is larger than {limit} MB. Reduce it, or raise LIMUS_UPLOAD_LIMIT."}, status=413)
+                return JsonResponse(
+                    {"message": f"The file is larger than {limit} MB. Reduce it, or raise LIMUS_UPLOAD_LIMIT."}, status=413
+                )
         return self.get_response(request)

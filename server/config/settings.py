@@ -72,7 +72,13 @@ TEMPLATES = [
     {
         "BACKEND": "django.template.backends.django.DjangoTemplates",
         "DIRS": [BASE_DIR / "server" / "templates"],
-        "OPTIONS": {"context_processors": ["django.template.context_processors.request", "django.contrib.auth.context_processors.auth", "csp.context_processors.nonce"]},
+        "OPTIONS": {
+            "context_processors": [
+                "django.template.context_processors.request",
+                "django.contrib.auth.context_processors.auth",
+                "csp.context_processors.nonce",
+            ]
+        },
     }
 ]
 AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
@@ -138,5 +144,10 @@ LOGGING = {
     "disable_existing_loggers": False,
     "handlers": {"console": {"class": "logging.StreamHandler"}},
     "root": {"handlers": ["console"], "level": os.environ.get("LIMUS_LOG", "WARNING")},
-    "loggers": {"axes": {"level": "ERROR"}, "django_tasks": {"level": "WARNING"}, "django.request": {"level": "ERROR"}, "django.security.csrf": {"level": "ERROR"}},
+    "loggers": {
+        "axes": {"level": "ERROR"},
+        "django_tasks": {"level": "WARNING"},
+        "django.request": {"level": "ERROR"},
+        "django.security.csrf": {"level": "ERROR"},
+    },
 }

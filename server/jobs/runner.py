@@ -53,7 +53,10 @@ class Watch(threading.Thread):
         try:
             while not self._over.wait(BEAT):
                 mine = Job.objects.filter(pk=self.job_id, attempt=self.attempt, state=Job.RUNNING)
-                if not mine.update(progress=self.share, word=self.word, heartbeat=timezone.now()) or mine.filter(cancel_requested=True).exists():
+                if (
+                    not mine.update(progress=self.share, word=self.word, heartbeat=timezone.now())
+                    or mine.filter(cancel_requested=True).exists()
+                ):
                     self.cancelled = True
         finally:
             connection.close()
@@ -66,7 +69,9 @@ class Watch(threading.Thread):
 
 def run(job_id: int, attempt: int) -> None:
     """Do job ``job_id`` if it is still queued for this attempt."""
-    if not Job.objects.filter(pk=job_id, attempt=attempt, state=Job.QUEUED).update(state=Job.RUNNING, started=timezone.now(), heartbeat=timezone.now()):
+    if not Job.objects.filter(pk=job_id, attempt=attempt, state=Job.QUEUED).update(
+        state=Job.RUNNING, started=timezone.now(), heartbeat=timezone.now()
+    ):
         return
     job = Job.objects.select_related("object").get(pk=job_id)
     watch = Watch(job_id, attempt)
@@ -85,7 +90,10 @@ def run(job_id: int, attempt: int) -> None:
         result = {"state": Job.FAILED, "error": "There is not enough memory at this resolution. Choose a smaller one."}
     except Exception:
         log.exception("job %s failed", job_id)
-        result = {"state": Job.FAILED, "error": "Something went wrong on the server; it is in the log. Try again, or choose a smaller resolution."}
+        result = {
+            "state": Job.FAILED,
+            "error": "Something went wrong on the server; it is in the log. Try again, or choose a smaller resolution.",
+        }
     finally:
         watch.stop()
     Job.objects.filter(pk=job_id, attempt=attempt).update(**result)
@@ -105,7 +113,14 @@ def _measure(job: Job, watch: Watch) -> str:
 def _export(job: Job, watch: Watch) -> str:
     """All files of the delivery in one zip."""
     scene = scene_from(job.options["document"], job.object.name)
-    files = deliver(scene, workshop().mesh(job.object), job.options["target"], job.options["resolution"], bits=job.options.get("bits", 8), progress=watch.say)
+    files = deliver(
+        scene,
+        workshop().mesh(job.object),
+        job.options["target"],
+        job.options["resolution"],
+        bits=job.options.get("bits", 8),
+        progress=watch.say,
+    )
     folder = Path(settings.DATA_DIR) / "deliveries"
     folder.mkdir(parents=True, exist_ok=True)
     name = f"deliveries/{job.pk}-{job.attempt}.zip"

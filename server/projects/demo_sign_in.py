@@ -18,7 +18,12 @@ class DemoSignInMiddleware:
         self.get_response = get_response
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
-        if settings.DEMO_SIGN_IN and not request.user.is_authenticated and request.META.get("REMOTE_ADDR") in ("127.0.0.1", "::1") and not request.path.startswith("/static/"):
+        if (
+            settings.DEMO_SIGN_IN
+            and not request.user.is_authenticated
+            and request.META.get("REMOTE_ADDR") in ("127.0.0.1", "::1")
+            and not request.path.startswith("/static/")
+        ):
             user = get_user_model().objects.filter(username=DEMO_USER).first()
             if user is not None:
                 login(request, user, backend="django.contrib.auth.backends.ModelBackend")

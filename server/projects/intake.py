@@ -40,7 +40,11 @@ def take_in(project: Project, name: str, pieces: Iterable[bytes], scene: Scene |
             out.flush()
             mesh = read_gltf(beside, name=name)
             if len(mesh.triangles) > settings.TRIANGLE_LIMIT:
-                raise InputError(f"{len(mesh.triangles)} triangles are more than the limit {settings.TRIANGLE_LIMIT}", where=name, remedy="Reduce the mesh, or raise LIMUS_TRIANGLE_LIMIT")
+                raise InputError(
+                    f"{len(mesh.triangles)} triangles are more than the limit {settings.TRIANGLE_LIMIT}",
+                    where=name,
+                    remedy="Reduce the mesh, or raise LIMUS_TRIANGLE_LIMIT",
+                )
             mesh.need_uv()
             facts = inspection(mesh)
             final = folder / f"{digest.hexdigest()}{Path(name).suffix.lower()}"
@@ -52,6 +56,8 @@ def take_in(project: Project, name: str, pieces: Iterable[bytes], scene: Scene |
     title = Path(name).stem
     if scene is None:
         scene = Scene(name=title[:120], object=ObjectFile(file=f"{file_stem(title)}.glb"))
-    item = WorkObject.objects.create(project=project, name=scene.name, file=f"objects/{final.name}", digest=digest.hexdigest(), facts=facts)
+    item = WorkObject.objects.create(
+        project=project, name=scene.name, file=f"objects/{final.name}", digest=digest.hexdigest(), facts=facts
+    )
     item.commit(None, scene.model_dump(mode="json"), "As made")
     return item

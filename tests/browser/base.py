@@ -48,7 +48,16 @@ class BrowserTest(StaticLiveServerTestCase):
 
     def setUp(self) -> None:
         call_command("load_demo", verbosity=0)
-        self._worker = Worker(queue_names=["*"], interval=0.1, batch=False, backend_name="default", startup_delay=False, max_tasks=None, worker_id="test", excluded_queue_names=[])
+        self._worker = Worker(
+            queue_names=["*"],
+            interval=0.1,
+            batch=False,
+            backend_name="default",
+            startup_delay=False,
+            max_tasks=None,
+            worker_id="test",
+            excluded_queue_names=[],
+        )
 
         def work() -> None:
             try:
@@ -73,7 +82,12 @@ class BrowserTest(StaticLiveServerTestCase):
         page = self._browser.new_context(viewport={"width": width, "height": height}, accept_downloads=True).new_page()
         page.set_default_timeout(PATIENCE)
         page.on("pageerror", lambda error: self.faults.append(str(error)))
-        page.on("console", lambda message: self.faults.append(message.text) if message.type == "error" and "status of 4" not in message.text else None)
+        page.on(
+            "console",
+            lambda message: (
+                self.faults.append(message.text) if message.type == "error" and "status of 4" not in message.text else None
+            ),
+        )
         return page
 
     def open(self, path: str = "/", page: Page | None = None) -> None:
@@ -87,7 +101,9 @@ class BrowserTest(StaticLiveServerTestCase):
         page = page or self.page
         last, since, limit = "", time.monotonic(), time.monotonic() + PATIENCE / 1000
         while time.monotonic() < limit:
-            now = page.evaluate("(document.querySelector('canvas')?.dataset.frame ?? '') + document.querySelector('.label')?.innerText + document.querySelector('.saved')?.innerText")
+            now = page.evaluate(
+                "(document.querySelector('canvas')?.dataset.frame ?? '') + document.querySelector('.label')?.innerText + document.querySelector('.saved')?.innerText"
+            )
             if now != last or page.locator(".busy").count() or "Saving" in now:
                 last, since = now, time.monotonic()
             elif time.monotonic() - since > quiet:

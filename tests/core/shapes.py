@@ -118,4 +118,11 @@ def joined(*meshes: Mesh, source: str = "joined.glb") -> Mesh:
         parts.append(Part(f"{m.parts[0].name} {k + 1}", first, len(m.triangles), 0))
         base += len(m.positions)
         first += len(m.triangles)
-    return Mesh(np.concatenate(p), np.concatenate(n), np.concatenate(tri), np.concatenate(uv).astype(np.float32), parts=tuple(parts), source=source)
+    return Mesh(
+        np.concatenate(p),
+        np.concatenate(n),
+        np.concatenate(tri),
+        np.concatenate(uv).astype(np.float32),
+        parts=tuple(parts),
+        source=source,
+    )

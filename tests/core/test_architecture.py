@@ -48,7 +48,9 @@ class Imports(TestCase):
     def test_the_core_knows_no_web(self) -> None:
         for path in CORE.rglob("*.py"):
             for name in imports(path):
-                self.assertFalse(name.split(".")[0] in {"django", "ninja", "server", "demo", "tests"}, f"{path.name} imports {name}")
+                self.assertFalse(
+                    name.split(".")[0] in {"django", "ninja", "server", "demo", "tests"}, f"{path.name} imports {name}"
+                )
 
     def test_imports_run_one_way(self) -> None:
         for path in CORE.rglob("*.py"):

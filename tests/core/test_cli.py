@@ -37,7 +37,10 @@ class CommandLine(TestCase):
         self.addCleanup(patch.stop)
         self.object = self.folder / "box.glb"
         write_glb(self.object, shapes.box(0.2))
-        layers = [Layer(id=k, name=k.title(), effect=e(), where=e.default_where()) for k, e in (("paint", Paint), ("chips", Chipping), ("rust", Rust))]
+        layers = [
+            Layer(id=k, name=k.title(), effect=e(), where=e.default_where())
+            for k, e in (("paint", Paint), ("chips", Chipping), ("rust", Rust))
+        ]
         self.scene = self.folder / "scene.json"
         self.scene.write_text(Scene(name="Box", object=ObjectFile(file="box.glb"), layers=layers).model_dump_json())
 
@@ -62,7 +65,9 @@ class CommandLine(TestCase):
 
     def test_measure_npy_has_nan_where_there_is_no_texel(self) -> None:
         path = self.folder / "c.npy"
-        self.assertEqual(self.run_("measure", self.object, "--reading", "curvature", "--radius", 30, "--resolution", 128, "--out", path)[0], 0)
+        self.assertEqual(
+            self.run_("measure", self.object, "--reading", "curvature", "--radius", 30, "--resolution", 128, "--out", path)[0], 0
+        )
         image = np.load(path)
         self.assertEqual((image.shape, image.dtype), ((128, 128), np.dtype(np.float32)))
         self.assertTrue(np.isnan(image).any())
@@ -72,9 +77,15 @@ class CommandLine(TestCase):
     def test_measure_every_reading(self) -> None:
         for reading in ("curvature", "occlusion", "slope", "thickness", "height", "sky"):
             path = self.folder / f"{reading}.exr"
-            self.assertEqual(self.run_("measure", self.object, "--reading", reading, "--resolution", 64, "--pairs", 8, "--out", path)[0], 0, reading)
+            self.assertEqual(
+                self.run_("measure", self.object, "--reading", reading, "--resolution", 64, "--pairs", 8, "--out", path)[0],
+                0,
+                reading,
+            )
             self.assertGreater(path.stat().st_size, 200)
-        self.run_("measure", self.object, "--reading", "slope", "--resolution", 64, "--out", self.folder / "s.png", "--map-set", "object")
+        self.run_(
+            "measure", self.object, "--reading", "slope", "--resolution", 64, "--out", self.folder / "s.png", "--map-set", "object"
+        )
         self.assertEqual(set(np.unique(np.asarray(Image.open(self.folder / "s.png")))) <= {0, 32767, 32768, 65535}, True)
 
     def test_weather_until_and_mask(self) -> None:
@@ -114,13 +125,18 @@ class CommandLine(TestCase):
         self.assertIn("--resolution", self.refused("measure", self.object, "--reading", "sky", "--resolution", 3, "--out", "x.npy"))
         self.assertIn("map set", self.refused("measure", self.object, "--reading", "sky", "--map-set", "no", "--out", "x.npy"))
         self.assertIn("invalid choice", self.refused("measure", self.object, "--reading", "mood", "--out", "x.npy"))
-        self.assertIn("cannot write", self.refused("measure", self.object, "--reading", "slope", "--resolution", 32, "--out", self.folder / "x.jpg"))
+        self.assertIn(
+            "cannot write",
+            self.refused("measure", self.object, "--reading", "slope", "--resolution", 32, "--out", self.folder / "x.jpg"),
+        )
         self.assertIn("no layer 'ghost'", self.refused("weather", self.scene, "--until", "ghost", "--out", self.folder))
         document = json.loads(self.scene.read_text())
         document["layers"][1]["effect"]["size_mm"] = 9999
         broken = self.folder / "broken.json"
         broken.write_text(json.dumps(document))
-        self.assertIn("broken.json: layers[1].effect.size_mm", self.refused("export", broken, "--to", "gltf", "--out", self.folder / "none"))
+        self.assertIn(
+            "broken.json: layers[1].effect.size_mm", self.refused("export", broken, "--to", "gltf", "--out", self.folder / "none")
+        )
         self.assertFalse((self.folder / "none").exists())
         self.assertIn("required", self.refused("export", self.scene, "--to", "gltf"))
 

@@ -150,7 +150,9 @@ class Losses(Base):
         bench = bench_for(shapes.plane(0.3), 512)
 
         def width(size_mm: float) -> float:
-            shown = bench.play(scene(layer("paint", Paint()), layer("chips", Chipping(size_mm=size_mm, coverage=0.1, cluster=0.0), Recipe())))[-1].shown
+            shown = bench.play(
+                scene(layer("paint", Paint()), layer("chips", Chipping(size_mm=size_mm, coverage=0.1, cluster=0.0), Recipe()))
+            )[-1].shown
             image = bench.texels.image(shown > 0.5, empty=False)[0]  # type: ignore[arg-type]
             starts = int((image[:, 1:] & ~image[:, :-1]).sum())
             return float(image.sum()) / max(starts, 1) * float(bench.texels.step_mm[0, 0])
@@ -168,7 +170,10 @@ class Losses(Base):
         chapter = self.play(layer("chips", Chipping()))[-1]
         self.assertIn("no paint", chapter.note)
         self.assertEqual(chapter.coverage, 0.0)
-        self.assertIn("black", self.play(layer("paint", Paint()), layer("chips", Chipping(), Recipe(terms=[Term(source=Even(level=0.0))])))[-1].note)
+        self.assertIn(
+            "black",
+            self.play(layer("paint", Paint()), layer("chips", Chipping(), Recipe(terms=[Term(source=Even(level=0.0))])))[-1].note,
+        )
 
     def test_rim_stands_up(self) -> None:
         flat = self.play(layer("paint", Paint()), layer("chips", Chipping(rim_um=0.0)))[-1].pile
@@ -192,7 +197,14 @@ class Corrosion(Base):
         self.assertAlmostEqual(corrosion_depth_um(50.0, 10.0), 166.7, delta=0.05)
         self.assertEqual(corrosion_depth_um(50.0, 0.0), 0.0)
         # ISO 9223 first-year classes (from memory): the figure used lies inside each.
-        for name, (low, high) in {"C1": (0, 1.3), "C2": (1.3, 25), "C3": (25, 50), "C4": (50, 80), "C5": (80, 200), "CX": (200, 700)}.items():
+        for name, (low, high) in {
+            "C1": (0, 1.3),
+            "C2": (1.3, 25),
+            "C3": (25, 50),
+            "C4": (50, 80),
+            "C5": (80, 200),
+            "CX": (200, 700),
+        }.items():
             self.assertTrue(low <= FIRST_YEAR_UM[name] <= high, name)
 
     def test_oxide_grows_by_its_volume(self) -> None:
@@ -236,7 +248,9 @@ class Corrosion(Base):
 
         self.assertLess(oxide(years=1.0), oxide(years=10.0))
         self.assertLess(oxide(climate="C2"), oxide(climate="C5"))
-        with_setting = float(self.play(layer("rust", Rust(), Recipe()), setting=Setting(corrosivity="C5"))[-1].pile.coats[-1].thickness.mean())
+        with_setting = float(
+            self.play(layer("rust", Rust(), Recipe()), setting=Setting(corrosivity="C5"))[-1].pile.coats[-1].thickness.mean()
+        )
         self.assertAlmostEqual(with_setting, oxide(climate="C5"), delta=1e-3)
 
 
@@ -263,7 +277,11 @@ class Channels(Base):
         np.testing.assert_allclose(half[:, METALNESS], bare[:, METALNESS] * 0.25 + full[:, METALNESS] * 0.75, atol=0.01)
 
     def test_blend_of_a_channel(self) -> None:
-        one = layer("paint", Paint(primer=False, unevenness=0.0, color=(0.5, 0.5, 0.5)), channels={"base_color": ChannelUse(blend="multiply")})
+        one = layer(
+            "paint",
+            Paint(primer=False, unevenness=0.0, color=(0.5, 0.5, 0.5)),
+            channels={"base_color": ChannelUse(blend="multiply")},
+        )
         bare = self.bench.as_made(scene()).visible()
         np.testing.assert_allclose(self.shown(one)[:, :3], bare[:, :3] * 0.5, atol=0.01)
 
@@ -314,7 +332,9 @@ class Playing(Base):
     def test_the_base_normal_shows_through(self) -> None:
         mesh = shapes.plane(0.1)
         lean = np.broadcast_to(np.array([191, 128, 238], np.uint8), (4, 4, 3))  # 30 degrees to the right
-        bench = bench_for(mesh.__class__(mesh.positions, mesh.normals, mesh.triangles, mesh.uv, parts=mesh.parts, normal_maps=(lean,)), 64)
+        bench = bench_for(
+            mesh.__class__(mesh.positions, mesh.normals, mesh.triangles, mesh.uv, parts=mesh.parts, normal_maps=(lean,)), 64
+        )
         flat = bench.finish(bench.as_made(scene(bases=[BaseChoice(material="plaster", relief=0.0)]))).normal
         np.testing.assert_allclose(flat, np.broadcast_to([0.5, 0.0, 0.866], flat.shape), atol=0.01)
 

@@ -248,7 +248,9 @@ class DemoObject(TestCase):
         size = mesh.bounds[1] - mesh.bounds[0]
         self.assertTrue(0.9 < size[1] < 1.2)
         self.assertAlmostEqual(float(mesh.bounds[0, 1]), 0.0, places=4)
-        self.assertLess(float((np.einsum("ij,ij->i", mesh.face_normals, mesh.normals[mesh.triangles].mean(axis=1)) < 0).mean()), 1e-3)
+        self.assertLess(
+            float((np.einsum("ij,ij->i", mesh.face_normals, mesh.normals[mesh.triangles].mean(axis=1)) < 0).mean()), 1e-3
+        )
         health = uv_health(mesh, 512)
         self.assertLess(health.overlapping, 0.005)
         self.assertLess(health.flipped, 0.005)

@@ -117,11 +117,24 @@ class Recipes(TestCase):
         self.assertEqual(float(Recipe().value(self.scope).min()), 1.0)
 
     def test_read_from_top_to_bottom(self) -> None:
-        recipe = Recipe(terms=[Term(source=Even(level=0.8)), Term(source=Even(level=0.5)), Term(source=Even(level=0.3), combine="add"), Term(source=Even(level=0.1), combine="subtract")])
+        recipe = Recipe(
+            terms=[
+                Term(source=Even(level=0.8)),
+                Term(source=Even(level=0.5)),
+                Term(source=Even(level=0.3), combine="add"),
+                Term(source=Even(level=0.1), combine="subtract"),
+            ]
+        )
         np.testing.assert_allclose(recipe.value(self.scope), 0.6, atol=1e-6)
 
     def test_muted_and_inverted_lines(self) -> None:
-        recipe = Recipe(terms=[Term(source=Even(level=0.8)), Term(source=Even(level=0.5), muted=True), Term(source=Even(level=0.25), invert=True)])
+        recipe = Recipe(
+            terms=[
+                Term(source=Even(level=0.8)),
+                Term(source=Even(level=0.5), muted=True),
+                Term(source=Even(level=0.25), invert=True),
+            ]
+        )
         np.testing.assert_allclose(recipe.value(self.scope), 0.6, atol=1e-6)
 
     def test_slope_faces_the_way_it_says(self) -> None:

@@ -23,7 +23,16 @@ from limus.surface.texels import Texels
 from tests.core import shapes
 
 
-def rays(mesh: Mesh, size: int, *, radii: tuple[float, ...] = (4.0,), reaches: tuple[float, ...] = (4.0,), thickness: float = 4.0, pairs: int = 128, passes: int = 0) -> tuple[Texels, np.ndarray]:
+def rays(
+    mesh: Mesh,
+    size: int,
+    *,
+    radii: tuple[float, ...] = (4.0,),
+    reaches: tuple[float, ...] = (4.0,),
+    thickness: float = 4.0,
+    pairs: int = 128,
+    passes: int = 0,
+) -> tuple[Texels, np.ndarray]:
     texels = Texels.of(mesh, size)
     return texels, measure_rays(texels, RayPlan(radii, reaches, thickness, pairs, passes))
 
@@ -64,7 +73,13 @@ class BallFraction(TestCase):
         # Two boxes, the left one taller and sunk a little into the other: a square crease where they meet.
         low, high = shapes.box(1.0, (0.45, 0.0, 0.0)), shapes.box(1.0, (-0.5, 0.5, 0.0))
         texels, table = rays(shapes.joined(low, high), 512, radii=(150.0,))
-        crease = (texels.normal[:, 1] > 0.9) & (texels.position[:, 0] > 0) & (texels.position[:, 0] < 0.006) & (np.abs(texels.position[:, 2]) < 0.3) & (texels.position[:, 1] < 0.6)
+        crease = (
+            (texels.normal[:, 1] > 0.9)
+            & (texels.position[:, 0] > 0)
+            & (texels.position[:, 0] < 0.006)
+            & (np.abs(texels.position[:, 2]) < 0.3)
+            & (texels.position[:, 1] < 0.6)
+        )
         self.assertGreater(crease.sum(), 20)
         self.assertAlmostEqual(float(table[crease, 0].mean()), -0.5, delta=0.03)
 
@@ -97,7 +112,9 @@ class ViewFactors(TestCase):
         radius = np.array([1e-4, 0.02, 0.05, r, r])
         height = np.array([0.0, 0.0, 0.0, 0.0, h])
         # Theta runs so that the floor faces up and the wall faces the axis.
-        points = np.stack(np.broadcast_arrays(radius[:, None] * np.cos(theta), height[:, None], radius[:, None] * np.sin(theta)), axis=2)
+        points = np.stack(
+            np.broadcast_arrays(radius[:, None] * np.cos(theta), height[:, None], radius[:, None] * np.sin(theta)), axis=2
+        )
         u, v = np.meshgrid(np.linspace(0.01, 0.99, 97), [0.01, 0.2, 0.4, 0.6, 0.99])
         mesh = shapes.grid(points, "pit.glb", np.stack([u, v], axis=2))
         texels, table = rays(mesh, 256, pairs=256)
@@ -113,7 +130,11 @@ class ViewFactors(TestCase):
         mesh = shapes.from_faces([(floor, shapes.cell(0, 0, 2, 1)), (wall, shapes.cell(1, 0, 2, 1))])
         texels, table = rays(mesh, 256, reaches=(20000.0,), pairs=256)
         for distance in (0.2, 0.5, 0.8):
-            here = (texels.normal[:, 1] > 0.9) & (np.abs(texels.position[:, 0] - distance) < 0.008) & (np.abs(texels.position[:, 2]) < 1)
+            here = (
+                (texels.normal[:, 1] > 0.9)
+                & (np.abs(texels.position[:, 0] - distance) < 0.008)
+                & (np.abs(texels.position[:, 2]) < 1)
+            )
             wanted = (1 - np.cos(np.arctan2(height, distance))) / 2
             self.assertAlmostEqual(float(table[here, 1].mean()), wanted, delta=0.012)
 

@@ -92,7 +92,9 @@ class SceneDocument(TestCase):
         schema = scene_schema()
         json.dumps(schema)
         size = schema["$defs"]["Chipping"]["properties"]["size_mm"]
-        self.assertEqual((size["unit"], size["soft"], size["minimum"], size["maximum"], size["default"]), ("mm", [1.0, 40.0], 0.2, 200.0, 6.0))
+        self.assertEqual(
+            (size["unit"], size["soft"], size["minimum"], size["maximum"], size["default"]), ("mm", [1.0, 40.0], 0.2, 200.0, 6.0)
+        )
         for name, definition in schema["$defs"].items():
             for field, entry in definition.get("properties", {}).items():
                 if entry.get("control") == "slider":

@@ -150,7 +150,9 @@ class Normals(TestCase):
     def test_mirrored_uvs_give_the_same_world_normal(self) -> None:
         mesh = shapes.plane(0.2)
         assert mesh.uv is not None
-        mirrored = Mesh(mesh.positions, mesh.normals, mesh.triangles, (mesh.uv * [-1, 1] + [1, 0]).astype(np.float32), parts=mesh.parts)
+        mirrored = Mesh(
+            mesh.positions, mesh.normals, mesh.triangles, (mesh.uv * [-1, 1] + [1, 0]).astype(np.float32), parts=mesh.parts
+        )
         for m, hand in ((mesh, 1.0), (mirrored, -1.0)):
             texels = Texels.of(m, 64)
             self.assertTrue((texels.tangent[:, 3] == hand).all())
@@ -201,7 +203,9 @@ class Health(TestCase):
         self.assertGreater(same.overlapping, 0.9)
         out = uv_health(shapes.box(1.0, uv_of=[shapes.cell(k % 3, k // 3, 3, 2) + (2.3 if k == 0 else 0.0) for k in range(6)]), 128)
         self.assertAlmostEqual(out.outside, 1 / 6, delta=0.001)
-        flipped = uv_health(shapes.box(1.0, uv_of=[shapes.cell(k % 3, k // 3, 3, 2)[:: -1 if k == 0 else 1] for k in range(6)]), 128)
+        flipped = uv_health(
+            shapes.box(1.0, uv_of=[shapes.cell(k % 3, k // 3, 3, 2)[:: -1 if k == 0 else 1] for k in range(6)]), 128
+        )
         self.assertAlmostEqual(flipped.flipped, 1 / 6, delta=0.001)
         mesh = shapes.plane()
         self.assertFalse(uv_health(Mesh(mesh.positions, mesh.normals, mesh.triangles, parts=mesh.parts)).present)

@@ -39,7 +39,9 @@ class Accounts(ServerTest):
         self.assertContains(form, "Sign in")
         wrong = self.client.post("/sign-in/", {"username": "ada", "password": "nope"})
         self.assertContains(wrong, "do not match")
-        self.assertRedirects(self.client.post("/sign-in/", {"username": "ada", "password": "right-of-way-7"}), "/", fetch_redirect_response=False)
+        self.assertRedirects(
+            self.client.post("/sign-in/", {"username": "ada", "password": "right-of-way-7"}), "/", fetch_redirect_response=False
+        )
 
     def test_everything_is_scoped_to_its_owner(self) -> None:
         item = self.add_box()
@@ -82,7 +84,12 @@ class Accounts(ServerTest):
         code = "from server.config import settings; print(settings.DEMO_SIGN_IN)"
         for bind, wanted in (("0.0.0.0", "False"), ("127.0.0.1", "True")):
             env = {**os.environ, "LIMUS_DEMO": "1", "LIMUS_BIND": bind, "LIMUS_DATA": str(settings.DATA_DIR)}
-            self.assertEqual(subprocess.run([sys.executable, "-c", code], env=env, capture_output=True, text=True, check=True, cwd=settings.BASE_DIR).stdout.strip(), wanted)
+            self.assertEqual(
+                subprocess.run(
+                    [sys.executable, "-c", code], env=env, capture_output=True, text=True, check=True, cwd=settings.BASE_DIR
+                ).stdout.strip(),
+                wanted,
+            )
 
     def test_security_headers(self) -> None:
         answer = self.client.get("/sign-in/", follow=True)
@@ -104,14 +111,18 @@ class History(ServerTest):
     def test_each_edit_is_a_version_and_undo_moves_a_pointer(self) -> None:
         second = self.edit(self.first["version"], "Years", years=20.0).json()
         third = self.edit(second["version"], "More years", years=30.0).json()
-        self.assertEqual((third["number"], third["can_undo"], third["can_redo"], third["undo_label"]), (3, True, False, "More years"))
+        self.assertEqual(
+            (third["number"], third["can_undo"], third["can_redo"], third["undo_label"]), (3, True, False, "More years")
+        )
         back = self.call("post", f"/objects/{self.item.pk}/undo", {"base": third["version"]}).json()
         self.assertEqual((back["version"], back["redo_label"]), (second["version"], "More years"))
         self.assertEqual(back["document"]["layers"][2]["effect"]["years"], 20.0)
         again = self.call("post", f"/objects/{self.item.pk}/undo", {"base": back["version"]}).json()
         self.assertEqual((again["document"], again["can_undo"]), (self.first["document"], False))
         # Undo at the beginning stays there; redo goes the same way forward.
-        self.assertEqual(self.call("post", f"/objects/{self.item.pk}/undo", {"base": again["version"]}).json()["version"], again["version"])
+        self.assertEqual(
+            self.call("post", f"/objects/{self.item.pk}/undo", {"base": again["version"]}).json()["version"], again["version"]
+        )
         forward = self.call("post", f"/objects/{self.item.pk}/redo", {"base": again["version"]}).json()
         self.assertEqual(forward["version"], second["version"])
         # A reload sees the same, and a new edit closes the way forward.
@@ -153,7 +164,9 @@ class History(ServerTest):
 
 class Uploads(ServerTest):
     def put(self, data: bytes, name: str = "cup.glb") -> Any:
-        return self.client.generic("PUT", f"/api/projects/{self.project.pk}/objects?name={name}", data, content_type="application/octet-stream")
+        return self.client.generic(
+            "PUT", f"/api/projects/{self.project.pk}/objects?name={name}", data, content_type="application/octet-stream"
+        )
 
     def left(self) -> list[str]:
         folder = Path(settings.DATA_DIR) / "objects"
@@ -244,7 +257,10 @@ class Evaluating(ServerTest):
         self.assertNotEqual(made["maps"], today["maps"])
         self.assertEqual([c["name"] for c in made["coats"]], ["Bare base"])
         self.assertEqual(self.evaluate(until="paint").json()["coats"][-1]["name"], "paint: topcoat")
-        looks = [{"kind": "channel", "name": n} for n in ("base_color", "roughness", "metalness", "relief", "normal", "clear_coat", "ambient_occlusion")]
+        looks = [
+            {"kind": "channel", "name": n}
+            for n in ("base_color", "roughness", "metalness", "relief", "normal", "clear_coat", "ambient_occlusion")
+        ]
         looks += [{"kind": "reading", "name": n} for n in ("curvature", "occlusion", "slope", "thickness", "height", "sky")]
         looks += [{"kind": "mask", "layer": "rust"}, {"kind": "term", "layer": "chips", "index": 1}, {"kind": "coat", "index": 2}]
         seen = set()
@@ -259,13 +275,24 @@ class Evaluating(ServerTest):
         self.assertGreaterEqual(len(seen), len(looks) - 1)
         curvature = self.evaluate(look={"kind": "reading", "name": "curvature", "size_mm": 8}).json()["look"]
         self.assertEqual(curvature["title"], "Curvature at 8 mm")
-        for look in ({"kind": "channel", "name": "mood"}, {"kind": "mask", "layer": "ghost"}, {"kind": "term", "layer": "rust", "index": 9}, {"kind": "coat", "index": 99}):
+        for look in (
+            {"kind": "channel", "name": "mood"},
+            {"kind": "mask", "layer": "ghost"},
+            {"kind": "term", "layer": "rust", "index": 9},
+            {"kind": "coat", "index": 99},
+        ):
             self.assertEqual(self.evaluate(look=look).status_code, 422, look)
 
     def test_pictures_and_where(self) -> None:
         self.measured(self.item)
         found = self.evaluate(pictures=True, selected="chips").json()
-        for name in [found["layers"][0]["picture"], found["coats"][1]["picture"], found["where"]["picture"], found["where"]["terms"][2]["picture"], *found["pictures"].values()]:
+        for name in [
+            found["layers"][0]["picture"],
+            found["coats"][1]["picture"],
+            found["where"]["picture"],
+            found["where"]["terms"][2]["picture"],
+            *found["pictures"].values(),
+        ]:
             picture = self.client.get(f"/api/maps/{name}")
             self.assertEqual(picture["Content-Type"], "image/png")
             self.assertIn(Image.open(io.BytesIO(picture.content)).size, [(236, 116), (52, 52)])
@@ -323,13 +350,21 @@ class Jobs(ServerTest):
             self.assertIn("box_object_normal.png", pack.namelist())
 
     def test_a_failure_is_told(self) -> None:
-        job = Job.objects.create(owner=self.ada, object=self.item, kind="export", options={"document": {"version": 3}, "target": "gltf", "resolution": 256})
+        job = Job.objects.create(
+            owner=self.ada,
+            object=self.item,
+            kind="export",
+            options={"document": {"version": 3}, "target": "gltf", "resolution": 256},
+        )
         runner.run(job.pk, 0)
         found = self.call("get", f"/jobs/{job.pk}").json()
         self.assertEqual(found["state"], "failed")
         self.assertIn("version 3", found["error"])
         self.assertEqual(self.client.get(f"/api/jobs/{job.pk}/file").status_code, 404)
-        with mock.patch.dict(runner.WORK, {"export": mock.Mock(side_effect=RuntimeError("boom"))}), self.assertLogs("server.jobs.runner"):
+        with (
+            mock.patch.dict(runner.WORK, {"export": mock.Mock(side_effect=RuntimeError("boom"))}),
+            self.assertLogs("server.jobs.runner"),
+        ):
             other = Job.objects.create(owner=self.ada, object=self.item, kind="export", options=job.options)
             runner.run(other.pk, 0)
         self.assertIn("Something went wrong", self.call("get", f"/jobs/{other.pk}").json()["error"])
@@ -376,7 +411,12 @@ class Published(ServerTest):
         found = self.call("get", "/catalogue").json()
         self.assertEqual([e["kind"] for e in found["effects"]], ["paint", "chipping", "rust", "dirt", "dust"])
         controls = {"slider", "colour", "choice", "switch", "parts", "exposed", "seed"}
-        for entry in [*found["effects"], *found["sources"], {"kind": "term", "schema": found["term"]}, {"kind": "cut", "schema": found["cut"]}]:
+        for entry in [
+            *found["effects"],
+            *found["sources"],
+            {"kind": "term", "schema": found["term"]},
+            {"kind": "cut", "schema": found["cut"]},
+        ]:
             for name, field in entry["schema"]["properties"].items():
                 if name != "kind":
                     self.assertIn(field.get("control"), controls, f"{entry['kind']}.{name}")
@@ -393,4 +433,8 @@ class Published(ServerTest):
         for name, definition in schema["components"]["schemas"].items():
             block = text[text.index(f"    {name}: {{") :]
             block = block[: block.index("\n    }\n")]
-            self.assertEqual(set(re.findall(r"^      (\w+)\??:", block, re.M)), set(definition.get("properties", {})), f"{name}: run 'make types'")
+            self.assertEqual(
+                set(re.findall(r"^      (\w+)\??:", block, re.M)),
+                set(definition.get("properties", {})),
+                f"{name}: run 'make types'",
+            )

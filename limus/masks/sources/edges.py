@@ -21,7 +21,9 @@ class Edges(Source):
     sentence: ClassVar[str] = "on convex edges at {radius_mm}"
     suggest: ClassVar[tuple[float, float]] = (0.03, 0.35)
 
-    radius_mm: float = number(4.0, "Radius", "mm", 0.05, 10000.0, (1.0, 64.0), "Edges whose rounding is smaller than this stand out", log=True)
+    radius_mm: float = number(
+        4.0, "Radius", "mm", 0.05, 10000.0, (1.0, 64.0), "Edges whose rounding is smaller than this stand out", log=True
+    )
 
     def value(self, scope: Scope) -> np.ndarray:
         """(n,) float32; values below 0 count as 0."""

@@ -21,7 +21,9 @@ class Hollows(Source):
     sentence: ClassVar[str] = "in hollows at {radius_mm}"
     suggest: ClassVar[tuple[float, float]] = (0.03, 0.35)
 
-    radius_mm: float = number(8.0, "Radius", "mm", 0.05, 10000.0, (1.0, 64.0), "Creases and corners up to this size stand out", log=True)
+    radius_mm: float = number(
+        8.0, "Radius", "mm", 0.05, 10000.0, (1.0, 64.0), "Creases and corners up to this size stand out", log=True
+    )
 
     def value(self, scope: Scope) -> np.ndarray:
         """(n,) float32; values below 0 count as 0."""

@@ -21,7 +21,9 @@ class LowDown(Source):
     sentence: ClassVar[str] = "low down, below {top_mm}"
     suggest: ClassVar[tuple[float, float]] = (0.0, 1.0)
 
-    top_mm: float = number(150.0, "Top", "mm", 1.0, 100000.0, (10.0, 1000.0), "At the ground the value is 1, from this height on 0", log=True)
+    top_mm: float = number(
+        150.0, "Top", "mm", 1.0, 100000.0, (10.0, 1000.0), "At the ground the value is 1, from this height on 0", log=True
+    )
 
     def value(self, scope: Scope) -> np.ndarray:
         """(n,) float32; values below 0 count as 0."""

@@ -19,7 +19,9 @@ class Parts(Source):
     group: ClassVar[str] = "Chosen by hand"
     sentence: ClassVar[str] = "on {names}"
 
-    names: list[str] = Field(default_factory=list, max_length=512, title="Parts", description="Names of parts", json_schema_extra={"control": "parts"})
+    names: list[str] = Field(
+        default_factory=list, max_length=512, title="Parts", description="Names of parts", json_schema_extra={"control": "parts"}
+    )
 
     def value(self, scope: Scope) -> np.ndarray:
         """(n,) float32 0 or 1; names that the object does not have count as nothing."""

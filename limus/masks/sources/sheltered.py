@@ -21,7 +21,9 @@ class Sheltered(Source):
     sentence: ClassVar[str] = "in sheltered places within {reach_mm}"
     suggest: ClassVar[tuple[float, float]] = (0.1, 0.8)
 
-    reach_mm: float = number(64.0, "Reach", "mm", 0.1, 10000.0, (4.0, 256.0), "Only what stands nearer than this shelters", log=True)
+    reach_mm: float = number(
+        64.0, "Reach", "mm", 0.1, 10000.0, (4.0, 256.0), "Only what stands nearer than this shelters", log=True
+    )
 
     def value(self, scope: Scope) -> np.ndarray:
         """(n,) float32; values below 0 count as 0."""

@@ -19,7 +19,9 @@ class SlopeSource(Source):
     title: ClassVar[str] = "Slope"
     sentence: ClassVar[str] = "where it faces {towards}"
 
-    towards: Literal["up", "down", "sideways"] = choice("up", "Towards", "The direction that counts as white", up="up", down="down", sideways="sideways")
+    towards: Literal["up", "down", "sideways"] = choice(
+        "up", "Towards", "The direction that counts as white", up="up", down="down", sideways="sideways"
+    )
     span: Literal["90", "180"] = choice("90", "Span", "Angle from white to black", **{"90": "90 degrees", "180": "180 degrees"})
 
     def value(self, scope: Scope) -> np.ndarray:

@@ -21,7 +21,9 @@ class Thin(Source):
     sentence: ClassVar[str] = "where it is thinner than {limit_mm}"
     suggest: ClassVar[tuple[float, float]] = (0.0, 1.0)
 
-    limit_mm: float = number(20.0, "Limit", "mm", 0.1, 10000.0, (1.0, 128.0), "At this thickness the value is 0, at no thickness 1", log=True)
+    limit_mm: float = number(
+        20.0, "Limit", "mm", 0.1, 10000.0, (1.0, 128.0), "At this thickness the value is 0, at no thickness 1", log=True
+    )
 
     def value(self, scope: Scope) -> np.ndarray:
         """(n,) float32; values below 0 count as 0."""

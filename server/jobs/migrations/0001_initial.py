@@ -30,8 +30,16 @@ class Migration(migrations.Migration):
                 ("created", models.DateTimeField(auto_now_add=True)),
                 ("started", models.DateTimeField(null=True)),
                 ("heartbeat", models.DateTimeField(null=True)),
-                ("object", models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name="jobs", to="projects.workobject")),
-                ("owner", models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name="jobs", to=settings.AUTH_USER_MODEL)),
+                (
+                    "object",
+                    models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name="jobs", to="projects.workobject"),
+                ),
+                (
+                    "owner",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.CASCADE, related_name="jobs", to=settings.AUTH_USER_MODEL
+                    ),
+                ),
             ],
             options={
                 "ordering": ["-id"],

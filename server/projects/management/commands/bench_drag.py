@@ -39,4 +39,6 @@ class Command(BaseCommand):
             times.append(time.perf_counter() - start)
             assert answer.status_code == 200, answer.content[:300]
         times = sorted(times[2:])
-        self.stdout.write(f"Drag step over HTTP   {times[len(times) // 2] * 1000:6.0f} ms median from request to answer at 512 (wanted on an idle machine: under about 120 ms)")
+        self.stdout.write(
+            f"Drag step over HTTP   {times[len(times) // 2] * 1000:6.0f} ms median from request to answer at 512 (wanted on an idle machine: under about 120 ms)"
+        )

@@ -24,7 +24,9 @@ class Command(BaseCommand):
     def add_arguments(self, parser: Any) -> None:
         parser.add_argument("--host", default=os.environ.get("LIMUS_BIND", "127.0.0.1"))
         parser.add_argument("--port", type=int, default=int(os.environ.get("LIMUS_PORT", "8640")))
-        parser.add_argument("--demo", action="store_true", help="load the demo project and sign its user in by itself (loopback only)")
+        parser.add_argument(
+            "--demo", action="store_true", help="load the demo project and sign its user in by itself (loopback only)"
+        )
 
     def handle(self, *args: Any, **options: Any) -> None:
         """Run until interrupted."""
@@ -37,7 +39,9 @@ class Command(BaseCommand):
             try:
                 probe.bind((host, port))
             except OSError as error:
-                raise CommandError(f"Port {port} on {host} cannot be used ({error.strerror}). Choose another one: make demo PORT={port + 1}") from error
+                raise CommandError(
+                    f"Port {port} on {host} cannot be used ({error.strerror}). Choose another one: make demo PORT={port + 1}"
+                ) from error
         # Before the processes start: the first switch to WAL does not wait for others.
         call_command("migrate", verbosity=0)
         if options["demo"]:
@@ -50,7 +54,9 @@ class Command(BaseCommand):
         python = sys.executable
         web = [python, "-m", "gunicorn", "server.config.wsgi", "--bind", bind, "--worker-class", "gthread", "--workers", "1", "--threads", "64",
                "--timeout", "300", "--graceful-timeout", "3", "--log-level", "warning", "--no-control-socket"]  # fmt: skip
-        if subprocess.run([python, "-m", "gunicorn", "--no-control-socket", "--version"], capture_output=True, check=False).returncode:
+        if subprocess.run(
+            [python, "-m", "gunicorn", "--no-control-socket", "--version"], capture_output=True, check=False
+        ).returncode:
             web.remove("--no-control-socket")
         worker = [python, "manage.py", "db_worker", "--queue-name", "*", "--interval", "0.25", "-v", "0"]
         running = [subprocess.Popen(command, env=environment, start_new_session=True) for command in (web, worker)]

@@ -1,0 +1,91 @@
+"""Look-through colours and small pictures."""
+
+from __future__ import annotations
+
+from unittest import TestCase
+
+import numpy as np
+
+from limus.review.look import RAMPS, coloured, legend, ramp, rgba
+from limus.review.picture import SURROUND, Picture
+from limus.surface.texels import Texels
+from tests.core import shapes
+
+
+class Ramps(TestCase):
+    def setUp(self) -> None:
+        self.texels = Texels.of(shapes.plane(), 16)
+
+    def shown(self, value: float, low: float, high: float, colours: str) -> list[int]:
+        picture = coloured(self.texels, np.full(len(self.texels), value, np.float32), low, high, colours)
+        return picture[0, 8, 8, :3].tolist()
+
+    def test_grey_is_plain_black_to_white(self) -> None:
+        self.assertEqual(self.shown(0.0, 0, 1, "grey"), [0, 0, 0])
+        self.assertEqual(self.shown(1.0, 0, 1, "grey"), [255, 255, 255])
+        self.assertEqual(self.shown(0.5, 0, 1, "grey"), [128, 128, 128])
+        self.assertEqual(self.shown(50.0, 0, 200, "grey"), [64, 64, 64])
+        # Beyond the ends the ends stay.
+        self.assertEqual(self.shown(-3.0, 0, 1, "grey"), [0, 0, 0])
+        self.assertEqual(self.shown(9.0, 0, 1, "grey"), [255, 255, 255])
+
+    def test_signed_is_neutral_in_the_middle(self) -> None:
+        flat = self.shown(0.0, -1, 1, "signed")
+        self.assertLessEqual(max(flat) - min(flat), 2)
+        hollow, edge = self.shown(-1.0, -1, 1, "signed"), self.shown(1.0, -1, 1, "signed")
+        self.assertGreater(hollow[2], hollow[0])  # indigo
+        self.assertGreater(edge[0], edge[2])  # ochre
+
+    def test_exposure_rises_in_lightness(self) -> None:
+        light = [sum(self.shown(v, 0, 1, "exposure")) for v in np.linspace(0, 1, 9)]
+        self.assertEqual(light, sorted(light))
+
+    def test_legend_names_the_stops(self) -> None:
+        for colours, stops in RAMPS.items():
+            found = legend(colours, -1.0, 2.0, "mm", ("hollow", "edge"))
+            self.assertEqual(len(found.stops), len(stops))
+            self.assertEqual((found.stops[0][0], found.stops[-1][0]), (0.0, 1.0))
+            self.assertRegex(found.stops[0][1], r"^#[0-9a-f]{6}$")
+            self.assertEqual((found.low, found.high, found.unit, found.low_word), (-1.0, 2.0, "mm", "hollow"))
+
+    def test_small_pictures_use_the_same_colours(self) -> None:
+        values = np.array([0.0, 0.25, 1.0], np.float32)
+        np.testing.assert_allclose(ramp(values, 0, 1, "grey")[:, 0], [0.0, 64 / 255, 1.0], atol=0.003)
+
+    def test_colours_as_they_are(self) -> None:
+        picture = rgba(self.texels, np.tile(np.array([0.25, 0.5, 1.5], np.float32), (len(self.texels), 1)))
+        self.assertEqual(picture[0, 8, 8].tolist(), [64, 128, 255, 255])
+
+
+class Pictures(TestCase):
+    def setUp(self) -> None:
+        self.texels = Texels.of(shapes.box(0.2), 128)
+
+    def test_the_object_stands_in_the_middle(self) -> None:
+        picture = Picture.of(self.texels, 40, 40, azimuth=0, elevation=0)
+        shown = picture.show(np.ones(len(self.texels), np.float32))
+        self.assertEqual(shown.shape, (40, 40, 3))
+        self.assertEqual(shown[20, 20].tolist(), [255, 255, 255])
+        self.assertEqual(shown[0, 0].tolist(), [SURROUND] * 3)
+        filled = (shown[:, :, 0] > 200).mean()
+        self.assertAlmostEqual(float(filled), 1 / 1.04**2, delta=0.06)
+
+    def test_it_shows_the_side_it_looks_at(self) -> None:
+        for azimuth, axis, sign in ((0, 2, 1), (90, 0, 1), (180, 2, -1)):
+            picture = Picture.of(self.texels, 20, 20, azimuth=azimuth, elevation=0)
+            seen = picture.texel[picture.texel >= 0]
+            self.assertGreater(float((self.texels.normal[seen, axis] * sign).mean()), 0.95)
+        above = Picture.of(self.texels, 20, 20, elevation=89.9)
+        self.assertGreater(float(self.texels.normal[above.texel[above.texel >= 0], 1].mean()), 0.95)
+
+    def test_zoom_fills_the_picture(self) -> None:
+        near = Picture.of(self.texels, 20, 20, azimuth=0, elevation=0, zoom=3.0)
+        self.assertTrue((near.texel >= 0).all())
+
+    def test_light_gives_it_shape(self) -> None:
+        picture = Picture.of(self.texels, 40, 40)
+        flat = picture.show(np.full(len(self.texels), 0.5, np.float32))
+        lit = picture.show(np.full(len(self.texels), 0.5, np.float32), shade=1.0)
+        inside = flat[:, :, 0] == 128
+        self.assertEqual(int(flat[inside].std()), 0)
+        self.assertGreater(float(lit[inside].std()), 5.0)
