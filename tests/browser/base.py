@@ -81,6 +81,7 @@ class BrowserTest(StaticLiveServerTestCase):
         """A new window of its own session; small, because every frame is drawn by the processor."""
         page = self._browser.new_context(viewport={"width": width, "height": height}, accept_downloads=True).new_page()
         page.set_default_timeout(PATIENCE)
+        page.add_init_script("localStorage.setItem('limus.plain', '1')")
         page.on("pageerror", lambda error: self.faults.append(str(error)))
         page.on(
             "console",

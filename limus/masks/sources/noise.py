@@ -19,7 +19,7 @@ class Noise(Source):
     order: ClassVar[int] = 10
     title: ClassVar[str] = "Noise"
     group: ClassVar[str] = "Patterns"
-    sentence: ClassVar[str] = "broken up by noise of {size_mm}"
+    sentence: ClassVar[str] = "noise of {size_mm}"
     suggest: ClassVar[tuple[float, float]] = (0.2, 0.8)
 
     size_mm: float = number(90.0, "Size", "mm", 0.05, 100000.0, (2.0, 300.0), "Distance between the widest blotches", log=True)

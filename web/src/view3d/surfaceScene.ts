@@ -16,6 +16,9 @@ export interface Light {
   strength: number
 }
 
+/** Coarse drawing for machines without a graphics card: set `limus.plain` in the browser's local storage. */
+const PLAIN = localStorage.getItem('limus.plain') === '1'
+
 /** A picture uploaded once and written over in place while its size stays. */
 class Plate {
   texture: DataTexture
@@ -82,7 +85,7 @@ export class SurfaceScene {
   constructor(private readonly canvas: HTMLCanvasElement) {
     this.renderer = new WebGLRenderer({
       canvas,
-      antialias: !new URLSearchParams(location.search).has('plain'),
+      antialias: !PLAIN,
       alpha: true,
       powerPreference: 'high-performance',
     })
@@ -133,7 +136,7 @@ export class SurfaceScene {
   private resize() {
     const { clientWidth, clientHeight } = this.canvas.parentElement!
     if (!clientWidth || !clientHeight) return
-    this.renderer.setPixelRatio(Math.min(devicePixelRatio, 2))
+    this.renderer.setPixelRatio(PLAIN ? 0.6 : Math.min(devicePixelRatio, 2))
     this.renderer.setSize(clientWidth, clientHeight, false)
     this.camera.aspect = clientWidth / clientHeight
     this.camera.updateProjectionMatrix()

@@ -1,5 +1,4 @@
 <script setup lang="ts">
-import Popover from 'primevue/popover'
 import Select from 'primevue/select'
 import { ref } from 'vue'
 import type { ChannelUse, Layer } from '../../api/scene'
@@ -9,7 +8,6 @@ import { useWork } from '../../stores/work'
 /** Which channels the layer speaks in, how strongly, and with which blend. */
 const props = defineProps<{ layer: Layer; family: string }>()
 const work = useWork()
-const details = ref<InstanceType<typeof Popover>>()
 const channel = ref('')
 const BLENDS = [
   'normal',
@@ -46,9 +44,8 @@ function toggle(name: string) {
   set(name, { on: !use(name).on })
   void work.commit(`${work.catalogue?.channels[name]} ${use(name).on ? 'on' : 'off'}`)
 }
-function openDetails(name: string, event: Event) {
-  channel.value = name
-  details.value?.toggle(event)
+function openDetails(name: string) {
+  channel.value = channel.value === name ? '' : name
 }
 const word = (name: string) => {
   const u = use(name)
@@ -76,35 +73,34 @@ const word = (name: string) => {
         type="button"
         class="more"
         :aria-label="`${title}: amount and blend`"
-        @click="openDetails(name, $event)"
+        :aria-expanded="channel === name"
+        @click="openDetails(String(name))"
       >
         <i class="pi pi-angle-down" />
       </button>
     </span>
-    <Popover ref="details">
-      <div class="details">
-        <b>{{ work.catalogue?.channels[channel] }}</b>
-        <NumberField
-          name="channel-amount"
-          :field="AMOUNT"
-          :model-value="use(channel).amount"
-          @drag="(v) => (set(channel, { amount: v }), work.preview())"
-          @done="work.commit('Channel amount')"
+    <div v-if="channel" class="details">
+      <b>{{ work.catalogue?.channels[channel] }}</b>
+      <NumberField
+        name="channel-amount"
+        :field="AMOUNT"
+        :model-value="use(channel).amount"
+        @drag="(v) => (set(channel, { amount: v }), work.preview())"
+        @done="work.commit('Channel amount')"
+      />
+      <div v-if="family !== 'loss' && channel !== 'relief'" class="blend">
+        <label for="blend">Blend</label>
+        <Select
+          input-id="blend"
+          size="small"
+          :model-value="use(channel).blend"
+          :options="BLENDS"
+          option-label="label"
+          option-value="value"
+          @update:model-value="(v) => (set(channel, { blend: v }), work.commit('Channel blend'))"
         />
-        <div v-if="family !== 'loss' && channel !== 'relief'" class="blend">
-          <label for="blend">Blend</label>
-          <Select
-            input-id="blend"
-            size="small"
-            :model-value="use(channel).blend"
-            :options="BLENDS"
-            option-label="label"
-            option-value="value"
-            @update:model-value="(v) => (set(channel, { blend: v }), work.commit('Channel blend'))"
-          />
-        </div>
       </div>
-    </Popover>
+    </div>
   </div>
 </template>
 
@@ -144,9 +140,10 @@ small {
   color: var(--muted);
 }
 .details {
-  width: 300px;
+  flex-basis: 100%;
   display: grid;
-  gap: 6px;
+  gap: 2px;
+  padding: 4px 0;
 }
 .blend {
   display: grid;

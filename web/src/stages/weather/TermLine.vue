@@ -48,10 +48,18 @@ const lead = computed(() => {
   if (props.term.muted) return 'muted: '
   const not = props.term.invert ? 'not ' : ''
   if (props.index === 0) return not
-  return (
-    { multiply: '', add: 'plus ', subtract: 'without ', lighten: 'or ', darken: 'and only ' }[props.term.combine] +
-      not || not
-  )
+  const pattern = entry.value?.group === 'Patterns'
+  const words: Record<string, string> = {
+    multiply: pattern ? 'broken up by ' : '',
+    add: 'plus ',
+    subtract: 'without ',
+    darken: 'and only ',
+    lighten: 'or ',
+    screen: 'or ',
+    overlay: 'overlaid by ',
+    difference: 'differing from ',
+  }
+  return (words[props.term.combine] ?? '') + not
 })
 const shaping = computed(() => {
   const t = props.term
