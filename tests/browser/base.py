@@ -97,7 +97,7 @@ class BrowserTest(StaticLiveServerTestCase):
         page.get_by_test_id("view-label").get_by_text("1024").wait_for()
         self.settle(page)
 
-    def settle(self, page: Page | None = None, quiet: float = 0.8) -> None:
+    def settle(self, page: Page | None = None, quiet: float = 0.5) -> None:
         """Wait until nothing is under way and the frame that shows the last change was drawn."""
         page = page or self.page
         last, since, limit = "", time.monotonic(), time.monotonic() + PATIENCE / 1000
