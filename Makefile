@@ -27,7 +27,7 @@ browser:
 	@sh tools/browser.sh
 
 test: setup browser
-	@$(PY) -W ignore::UserWarning manage.py test tests $(ARGS)
+	@$(PY) -W ignore::UserWarning manage.py test --noinput tests $(ARGS)
 
 check: setup
 	@.venv/bin/ruff format --check . && .venv/bin/ruff check . && .venv/bin/mypy

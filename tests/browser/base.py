@@ -31,6 +31,8 @@ class BrowserTest(StaticLiveServerTestCase):
 
     host = "127.0.0.1"
     page: Page
+    #: Resolution of the view at rest; small, but for the test that watches it sharpen.
+    at_rest = 512
 
     @classmethod
     def setUpClass(cls) -> None:
@@ -81,7 +83,7 @@ class BrowserTest(StaticLiveServerTestCase):
         """A new window of its own session; small, because every frame is drawn by the processor."""
         page = self._browser.new_context(viewport={"width": width, "height": height}, accept_downloads=True).new_page()
         page.set_default_timeout(PATIENCE)
-        page.add_init_script("localStorage.setItem('limus.plain', '1')")
+        page.add_init_script(f"localStorage.setItem('limus.plain', '1'); localStorage['limus.size'] ??= '{self.at_rest}'")
         page.on("pageerror", lambda error: self.faults.append(str(error)))
         page.on(
             "console",
@@ -94,7 +96,7 @@ class BrowserTest(StaticLiveServerTestCase):
     def open(self, path: str = "/", page: Page | None = None) -> None:
         page = page or self.page
         page.goto(f"{self.live_server_url}{path}")
-        page.get_by_test_id("view-label").get_by_text("1024").wait_for()
+        page.get_by_test_id("view-label").get_by_text(str(self.at_rest)).wait_for()
         self.settle(page)
 
     def settle(self, page: Page | None = None, quiet: float = 0.5) -> None:

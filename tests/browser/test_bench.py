@@ -233,7 +233,7 @@ class Objects(BrowserTest):
             page.get_by_role("alert").get_by_text("bad.glb: meshes[0].primitives[0].indices").wait_for()
             page.get_by_label("Object file").set_input_files(good)
             page.locator(".crumbs", has_text="ball").wait_for()
-        page.get_by_test_id("view-label").get_by_text("1024").wait_for()
+        page.get_by_test_id("view-label").get_by_text("512").wait_for()
         page.get_by_text("Nothing has happened to it yet").wait_for()
         for effect in ("paint", "chipping", "rust"):
             page.keyboard.press("a")

@@ -18,6 +18,8 @@ from tests.core.test_formats import VALIDATOR, khronos
 
 
 class Story(BrowserTest):
+    at_rest = 1024
+
     def test_whole_story(self) -> None:
         page = self.page
         self.open()

@@ -75,10 +75,12 @@ class View(BrowserTest):
     def test_resolution_at_rest(self) -> None:
         self.open()
         self.page.get_by_label("Resolution at rest").first.click()
-        self.page.get_by_role("option", name="512").click()
-        self.page.get_by_test_id("view-label").get_by_text("512").wait_for()
+        self.page.get_by_role("option", name="1024").click()
+        self.page.get_by_test_id("view-label").get_by_text("1024").wait_for()
         self.settle()
-        self.assertEqual(self.label(), "Lit · 512 · today")
+        self.assertEqual(self.label(), "Lit · 1024 · today")
+        self.page.reload()
+        self.page.get_by_test_id("view-label").get_by_text("1024").wait_for()
 
     def test_dim_is_remembered(self) -> None:
         self.open()
@@ -86,7 +88,7 @@ class View(BrowserTest):
         surround = self.page.evaluate("getComputedStyle(document.querySelector('section.view')).backgroundColor")
         self.page.get_by_role("button", name="Dim colours").click()
         self.page.reload()
-        self.page.get_by_test_id("view-label").get_by_text("1024").wait_for()
+        self.page.get_by_test_id("view-label").get_by_text("512").wait_for()
         dim = self.page.evaluate("getComputedStyle(document.querySelector('.sheet')).backgroundColor")
         self.assertNotEqual(light, dim)
         # The surround of the picture is the same true grey in both.
@@ -247,8 +249,21 @@ class Around(BrowserTest):
         self.page.get_by_role("heading", name="Second bench").wait_for()
         self.assertEqual(Project.objects.filter(owner__username="demo").count(), 2)
         self.page.get_by_role("link", name="Gate hoist").click()
-        self.page.get_by_test_id("view-label").get_by_text("1024").wait_for()
+        self.page.get_by_test_id("view-label").get_by_text("512").wait_for()
         self.assertTrue(re.search(r"/object/\d+/weather$", self.page.url))
+
+    def test_an_object_is_removed_only_after_asking(self) -> None:
+        self.open()
+        self.page.get_by_role("link", name="all projects").click()
+        self.page.get_by_role("button", name="Remove Gate hoist").click()
+        self.page.get_by_role("button", name="Keep").click()
+        self.assertEqual(WorkObject.objects.count(), 1)
+        self.page.get_by_role("button", name="Remove Gate hoist").click()
+        self.page.get_by_role("alertdialog").get_by_role("button", name="Remove").click()
+        self.page.get_by_role("link", name="Gate hoist").wait_for(state="detached")
+        self.assertEqual(WorkObject.objects.count(), 0)
+        self.page.go_back()
+        self.page.get_by_text("This object does not exist any more").wait_for()
 
     def test_an_object_that_does_not_exist(self) -> None:
         self.page.goto(f"{self.live_server_url}/object/99999/weather")

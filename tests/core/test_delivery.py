@@ -44,7 +44,7 @@ class Deliveries(TestCase):
     def test_names(self) -> None:
         self.assertEqual(file_stem("Pier cap No. 4"), "pier-cap-no-4")
         self.assertEqual(file_stem("  /..\\ "), "object")
-        names = [f.name for f in deliver(self.scene, self.mesh, "maps", 64)]
+        names = [f.name for f in deliver(self.scene, self.mesh, target="maps", resolution=64)]
         self.assertIn("pier-cap-no-4_object_base-color.png", names)
         self.assertEqual([f.name for f in deliver(self.scene, self.mesh, "gltf", 64)], ["pier-cap-no-4.glb"])
 

@@ -1,15 +1,18 @@
 <script setup lang="ts">
 import Button from 'primevue/button'
+import ConfirmDialog from 'primevue/confirmdialog'
 import InputText from 'primevue/inputtext'
+import { useConfirm } from 'primevue/useconfirm'
 import { onMounted, ref } from 'vue'
 import { useRouter } from 'vue-router'
-import { api } from '../api/client'
+import { api, messageOf } from '../api/client'
 import { useWork } from '../stores/work'
 import AddObject from './AddObject.vue'
 
 /** All projects. With one object and nothing else it goes straight to it. */
 const work = useWork()
 const router = useRouter()
+const confirm = useConfirm()
 const ready = ref(false)
 const name = ref('')
 const adder = ref<InstanceType<typeof AddObject>>()
@@ -22,6 +25,20 @@ onMounted(async () => {
   if (only && first) void router.replace({ name: 'weather', params: { object: only.id } })
   else ready.value = true
 })
+function remove(id: number, title: string) {
+  confirm.require({
+    header: `Remove ${title}?`,
+    message: 'The object goes with all versions of its scene. This cannot be undone.',
+    acceptProps: { label: 'Remove', severity: 'danger', size: 'small' },
+    rejectProps: { label: 'Keep', severity: 'secondary', size: 'small' },
+    accept: async () => {
+      const { error, response } = await api.DELETE('/api/objects/{object_id}', { params: { path: { object_id: id } } })
+      if (!response.ok) work.trouble = messageOf(error)
+      work.forget(id)
+      await work.start()
+    },
+  })
+}
 async function create() {
   const text = name.value.trim()
   if (!text) return
@@ -45,6 +62,14 @@ async function create() {
             <i class="pi pi-box" />
             {{ object.name }}
           </router-link>
+          <button
+            type="button"
+            class="icon-button"
+            :aria-label="`Remove ${object.name}`"
+            @click="remove(object.id, object.name)"
+          >
+            <i class="pi pi-trash" />
+          </button>
         </li>
         <li>
           <button type="button" class="link" @click="adder?.open(project.id)">Add an object…</button>
@@ -61,6 +86,7 @@ async function create() {
       <Button type="submit" label="Start a project" :disabled="!name.trim()" />
     </form>
     <AddObject ref="adder" />
+    <ConfirmDialog />
   </main>
 </template>
 
@@ -86,7 +112,10 @@ h2 {
   padding-bottom: 8px;
 }
 li {
-  padding: 4px 0;
+  padding: 2px 0;
+  display: flex;
+  align-items: center;
+  gap: 6px;
 }
 a {
   color: inherit;

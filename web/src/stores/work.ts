@@ -1,3 +1,4 @@
+import { useLocalStorage } from '@vueuse/core'
 import { defineStore } from 'pinia'
 import { computed, markRaw, ref, shallowRef, toRaw } from 'vue'
 import { api, messageOf } from '../api/client'
@@ -37,7 +38,7 @@ export const useWork = defineStore('work', () => {
   const pinned = ref(false)
   const until = ref<string | null>(null)
   const peeking = ref(false)
-  const size = ref<Size>(1024)
+  const size = useLocalStorage<Size>('limus.size', 1024)
   const saving = ref(false)
   const busy = ref(false)
   const measuring = shallowRef<Job>()
@@ -151,6 +152,9 @@ export const useWork = defineStore('work', () => {
     return result
   }
 
+  /** Resolves when every edit made so far is saved. */
+  const saved = () => queue.then(() => undefined)
+
   /** Save what `scene` holds now as a new version. */
   function commit(label: string) {
     full()
@@ -249,6 +253,15 @@ export const useWork = defineStore('work', () => {
     if (data.readings !== 'good') void measure()
     if (data.readings !== 'missing') full()
     return true
+  }
+
+  /** The object was removed. */
+  function forget(id: number) {
+    if (object.value?.id !== id) return
+    object.value = undefined
+    scene.value = undefined
+    version.value = undefined
+    evaluation.value = undefined
   }
 
   async function measure() {
@@ -374,7 +387,7 @@ export const useWork = defineStore('work', () => {
   return {
     projects, catalogue, object, scene, version, evaluation, selectedId, selectedTerm, selected, look, pinned, until, peeking, size,
     saving, busy, measuring, trouble, notice, outcome, effects, sources, parts,
-    start, open, full, preview, commit, edit, step, reload, show, select, playTo, peek, cancelMeasuring,
+    start, open, forget, full, preview, commit, saved, edit, step, reload, show, select, playTo, peek, cancelMeasuring,
     addLayer, duplicateLayer, removeLayer, moveLayer, switchLayer,
   } // prettier-ignore
 })

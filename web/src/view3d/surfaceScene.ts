@@ -32,7 +32,7 @@ class Plate {
     texture.magFilter = LinearFilter
     texture.minFilter = LinearMipmapLinearFilter
     texture.generateMipmaps = true
-    texture.anisotropy = 4
+    texture.anisotropy = PLAIN ? 1 : 4
     texture.needsUpdate = true
     return texture
   }
@@ -101,7 +101,7 @@ export class SurfaceScene {
     source.dispose()
     prefilter.dispose()
     this.sun.castShadow = true
-    this.sun.shadow.mapSize.set(2048, 2048)
+    this.sun.shadow.mapSize.setScalar(PLAIN ? 512 : 2048)
     this.sun.shadow.radius = 2
     this.scene.add(this.sun, this.sun.target, this.ground)
     this.controls = new OrbitControls(this.camera, canvas)

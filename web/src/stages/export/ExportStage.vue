@@ -56,6 +56,7 @@ const running = computed(() => job.value?.state === 'queued' || job.value?.state
 
 async function start() {
   trouble.value = ''
+  await work.saved()
   const { data, error } = await api.POST('/api/objects/{object_id}/jobs', {
     params: { path: { object_id: work.object!.id } },
     body: { kind: 'export', target: target.value, resolution: size.value, bits: bits.value },

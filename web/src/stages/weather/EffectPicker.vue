@@ -8,6 +8,8 @@ import { useWork } from '../../stores/work'
 /** What can happen, grouped by the kind of event. */
 const work = useWork()
 const visible = ref(false)
+/** A dialog of its own for each opening: one that is still fading out cannot be opened again. */
+const round = ref(0)
 const query = ref('')
 const field = ref<{ $el: HTMLInputElement }>()
 const KINDS = [
@@ -28,6 +30,7 @@ const groups = computed(() => {
 })
 async function open() {
   query.value = ''
+  round.value++
   visible.value = true
   await nextTick()
   setTimeout(() => field.value?.$el.focus(), 60)
@@ -44,7 +47,14 @@ defineExpose({ open })
 </script>
 
 <template>
-  <Dialog v-model:visible="visible" modal dismissable-mask header="What happened next?" :style="{ width: '520px' }">
+  <Dialog
+    :key="round"
+    v-model:visible="visible"
+    modal
+    dismissable-mask
+    header="What happened next?"
+    :style="{ width: '520px' }"
+  >
     <InputText
       ref="field"
       v-model="query"
