@@ -16,12 +16,14 @@ import urllib.request
 from http.cookiejar import CookieJar
 from io import StringIO
 from pathlib import Path
-from unittest import TestCase
+from unittest import TestCase, mock
 
 from django.conf import settings
 from django.core.management import CommandError, call_command
 
 from server.projects.models import Project, SceneVersion, WorkObject
+from server.projects.warm_up import evaluate_once
+from server.projects.workshop import workshop
 from tests.server.base import ServerTest
 
 ROOT = Path(settings.BASE_DIR)
@@ -42,6 +44,20 @@ class LoadDemo(ServerTest):
         self.assertEqual((item.name, SceneVersion.objects.filter(object=item).count()), ("Gate hoist", 1))
         self.assertEqual([l["id"] for l in item.head.document["layers"]], ["paint", "chipping", "rust", "dirt", "dust"])  # type: ignore[union-attr]
         self.assertFalse(item.project.owner.has_usable_password())
+
+
+class WarmUp(ServerTest):
+    def test_it_evaluates_what_is_measured_and_nothing_else(self) -> None:
+        item = self.add_box()
+        with mock.patch.dict("os.environ", {"LIMUS_CACHE": f"{settings.DATA_DIR}/none"}):
+            workshop()._measured.clear()
+            self.assertFalse(evaluate_once(item, 128))
+        self.measured(item)
+        self.assertTrue(evaluate_once(item, 128))
+        misses = workshop().cache.misses
+        self.assertEqual(self.call("post", f"/objects/{item.pk}/evaluate", {"resolution": 128}).status_code, 200)
+        # The same maps were there already: nothing was played or encoded again.
+        self.assertLess(workshop().cache.misses - misses, 4)
 
 
 class Serve(ServerTest):

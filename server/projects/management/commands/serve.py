@@ -44,12 +44,17 @@ class Command(BaseCommand):
                 ) from error
         # Before the processes start: the first switch to WAL does not wait for others.
         call_command("migrate", verbosity=0)
-        if options["demo"]:
-            self.stdout.write("Preparing the demo project (a minute the first time) ...")
-            self.stdout.flush()
-            call_command("load_demo", verbosity=0)
+        # In a process of its own, so that this one stays small.
+        if options["demo"] and subprocess.run([sys.executable, "manage.py", "load_demo"], check=False).returncode:
+            raise CommandError("The demo project could not be built. The lines above say why.")
         requeue_stale(everything=True)
-        environment = {**os.environ, "LIMUS_BIND": host, "LIMUS_DEMO": "1" if options["demo"] else "0", "PYTHONUNBUFFERED": "1"}
+        environment = {
+            **os.environ,
+            "LIMUS_BIND": host,
+            "LIMUS_DEMO": "1" if options["demo"] else "0",
+            "PYTHONUNBUFFERED": "1",
+            "LIMUS_WARM": "1",
+        }
         bind = f"[{host}]:{port}" if ":" in host else f"{host}:{port}"
         python = sys.executable
         web = [python, "-m", "gunicorn", "server.config.wsgi", "--bind", bind, "--worker-class", "gthread", "--workers", "1", "--threads", "64",
