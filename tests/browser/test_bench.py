@@ -236,6 +236,8 @@ class Objects(BrowserTest):
         page.get_by_test_id("view-label").get_by_text("512").wait_for()
         page.get_by_text("Nothing has happened to it yet").wait_for()
         for effect in ("paint", "chipping", "rust"):
+            # Keys typed while a dialog fades out still belong to it.
+            page.locator(".p-dialog").wait_for(state="detached")
             page.keyboard.press("a")
             page.locator(f"[data-effect={effect}]").click()
             page.locator(f"[data-layer={effect}]").wait_for()
