@@ -56,7 +56,7 @@ class SceneDocument(TestCase):
 
     def test_dangling_reference(self) -> None:
         line = self.refused(lambda d: d["layers"][3]["where"]["terms"].append({"source": {"kind": "exposed", "what": "ghost"}}))
-        self.assertIn("layers[3].where.terms[3].source.what", line)
+        self.assertIn("layers[3].where.terms[4].source.what", line)
         self.assertIn("'ghost', which does not exist", line)
         later = self.refused(lambda d: d["layers"][1]["where"]["terms"].append({"source": {"kind": "exposed", "what": "dust"}}))
         self.assertIn("leaves no coat before", later)
