@@ -32,7 +32,6 @@ class Picture:
     supersample: int
     texel: np.ndarray
     light: np.ndarray
-    facing: np.ndarray
 
     @classmethod
     def of(
@@ -75,14 +74,7 @@ class Picture:
         normal = texels.normal[np.maximum(texel, 0)]
         key = np.array([-0.45, 0.75, 0.55]) @ np.stack([right, up, back])
         light = 0.42 + 0.58 * np.clip(normal @ (key / np.linalg.norm(key)), 0, 1) + 0.10 * normal[:, 1]
-        return cls(
-            width,
-            height,
-            supersample,
-            texel.reshape(h, w),
-            light.astype(np.float32).reshape(h, w),
-            np.clip(normal @ back, 0, 1).astype(np.float32).reshape(h, w),
-        )
+        return cls(width, height, supersample, texel.reshape(h, w), light.astype(np.float32).reshape(h, w))
 
     def show(self, field: np.ndarray, *, shade: float = 0.0) -> np.ndarray:
         """Picture of a (n,) or (n, 3) field with values 0..1 (encoded, ready for the screen).

@@ -219,6 +219,8 @@ class Objects(BrowserTest):
             spot = self.page.locator(".stage", has_text=stage).first
             self.assertEqual(spot.get_attribute("aria-disabled"), "true")
             self.assertIn("Not built yet", spot.get_attribute("aria-label") or "")
+        # The demo's user signs in by itself: there is nothing to sign out of.
+        self.assertEqual(self.page.get_by_role("button", name="Sign out").count(), 0)
 
     def test_another_object_is_measured_and_weathered(self) -> None:
         page = self.page
@@ -264,3 +266,7 @@ class Objects(BrowserTest):
         self.page.get_by_label("Name of a new project").fill("My bench")
         self.page.get_by_role("button", name="Start a project").click()
         self.page.get_by_text("Drop a").wait_for()
+        self.page.keyboard.press("Escape")
+        self.page.locator(".p-dialog").wait_for(state="detached")
+        self.page.get_by_role("button", name="Sign out").click()
+        self.page.get_by_label("User name").wait_for()

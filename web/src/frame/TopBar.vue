@@ -127,7 +127,14 @@ function signOut() {
       >
         <i class="pi pi-question-circle" />
       </button>
-      <button v-tooltip.bottom="'Sign out'" type="button" class="icon-button" aria-label="Sign out" @click="signOut">
+      <button
+        v-if="!work.demo"
+        v-tooltip.bottom="'Sign out'"
+        type="button"
+        class="icon-button"
+        aria-label="Sign out"
+        @click="signOut"
+      >
         <i class="pi pi-sign-out" />
       </button>
     </div>

@@ -43,6 +43,8 @@ export const useWork = defineStore('work', () => {
   const busy = ref(false)
   const measuring = shallowRef<Job>()
   const trouble = ref('')
+  /** The demo's user signs in by itself, so signing out would do nothing. */
+  const demo = ref(true)
   const notice = ref('')
 
   const selected = computed<Layer | undefined>(() => scene.value?.layers.find((l) => l.id === selectedId.value))
@@ -58,7 +60,6 @@ export const useWork = defineStore('work', () => {
 
   function evaluate(wanted: { size: number; pictures: boolean }) {
     if (underWay) {
-      // A full evaluation that waits is not replaced by a drag step that comes after it only in name.
       waiting = wanted
       return
     }
@@ -226,10 +227,12 @@ export const useWork = defineStore('work', () => {
 
   // ---- opening ---------------------------------------------------------------------------------------------------------
   async function start() {
-    const [first, second] = await Promise.all([
+    const [first, second, session] = await Promise.all([
       api.GET('/api/projects'),
       catalogue.value ? undefined : api.GET('/api/catalogue'),
+      api.GET('/api/session'),
     ])
+    demo.value = session.data?.demo ?? demo.value
     if (first.data) projects.value = first.data
     if (second?.data) catalogue.value = second.data
     if (!first.data) trouble.value = messageOf(first.error)
@@ -386,7 +389,7 @@ export const useWork = defineStore('work', () => {
 
   return {
     projects, catalogue, object, scene, version, evaluation, selectedId, selectedTerm, selected, look, pinned, until, peeking, size,
-    saving, busy, measuring, trouble, notice, outcome, effects, sources, parts,
+    saving, busy, measuring, trouble, demo, notice, outcome, effects, sources, parts,
     start, open, forget, full, preview, commit, saved, edit, step, reload, show, select, playTo, peek, cancelMeasuring,
     addLayer, duplicateLayer, removeLayer, moveLayer, switchLayer,
   } // prettier-ignore
