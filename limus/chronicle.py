@@ -17,7 +17,9 @@ from limus.masks.combine import MODES
 from limus.masks.source import Scope
 from limus.materials.base import BASES, lay_base
 from limus.materials.channels import COLUMNS, COLUMNS_OF
+from limus.materials.imported import lay_maps
 from limus.materials.substance import Substance
+from limus.readings.exposure import Exposure
 from limus.readings.measured import Measured
 from limus.readings.reading import Place
 from limus.scene import Layer, Scene
@@ -62,14 +64,19 @@ class Surface:
 class Chronicle:
     """Plays scenes over one object at one resolution, with a cache that may be shared."""
 
-    def __init__(self, texels: Texels, measured: Measured, cache: Cache) -> None:
+    def __init__(self, texels: Texels, measured: Measured, cache: Cache, exposure: Exposure | None = None) -> None:
         self.texels = texels
         self.measured = measured.at(texels)
+        self.exposure = exposure.at(texels) if exposure is not None else None
         self.cache = cache
+
+    def place(self, scene: Scene) -> Place:
+        """What readings may look at."""
+        return Place(self.texels, self.measured, scene.setting, self.exposure)
 
     def scope(self, scene: Scene, pile: Pile | None) -> Scope:
         """What sources may look at, at the moment when ``pile`` is the surface."""
-        return Scope(Place(self.texels, self.measured, scene.setting), self.cache, scene.seed, pile)
+        return Scope(self.place(scene), self.cache, scene.seed, pile)
 
     def as_made(self, scene: Scene) -> Pile:
         """The bare object before anything happened."""
@@ -97,6 +104,7 @@ class Chronicle:
                 here = of_texel == k
                 sheet[here], skin[here] = lay_base(self.texels.position[here], entry, scene.seed, chosen.relief if chosen else 1.0)
                 ferrous[here] = entry.substance.family == "ferrous"
+            lay_maps(self.texels, sheet)
             for array in (sheet, skin, ferrous):
                 array.setflags(write=False)
             return Pile(self.texels, key, sheet, ferrous, skin)
@@ -187,12 +195,17 @@ class Chronicle:
         return Surface(
             sheet=self.cache.get(key_of("visible", pile.key), pile.visible),
             relief=relief,
-            normal=self.cache.get(key_of("normal", pile.key), lambda: normal_from_relief(self.texels, relief, self.base_normal())),
+            normal=self.cache.get(
+                key_of("normal", pile.key, self.measured.around.key),
+                lambda: normal_from_relief(self.texels, relief, self.base_normal()),
+            ),
             occlusion=self.occlusion(),
         )
 
     def base_normal(self) -> np.ndarray | None:
-        """(n, 3) normals that the object brought, or None."""
+        """(n, 3) normals that the twin gives or the object brought, or None."""
+        if self.measured.around.twin is not None:
+            return self.cache.get(key_of("twin normal", self.measured.key), lambda: self.measured.normal)  # type: ignore[no-any-return]
         if not self.texels.mesh.normal_maps:
             return None
         return self.cache.get(key_of("base normal", self.texels.key), lambda: base_normal(self.texels))  # type: ignore[no-any-return]
@@ -200,7 +213,7 @@ class Chronicle:
     def occlusion(self) -> np.ndarray:
         """(n,) float32: the ambient occlusion that goes with the maps."""
         return self.cache.get(
-            key_of("ao", self.texels.key, self.measured.plan.__dict__),
+            key_of("ao", self.measured.key),
             lambda: self.measured.occlusion(self.texels.mesh.diagonal * 1000 * OCCLUSION_SHARE),
         )  # type: ignore[no-any-return]
 

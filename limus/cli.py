@@ -10,25 +10,32 @@ import json
 import sys
 from collections.abc import Sequence
 from pathlib import Path
+from typing import Any
 
 import numpy as np
+from pydantic import ValidationError
 
 from limus import __version__
 from limus.delivery import TARGETS, Written, deliver, finished, map_files, write_all
 from limus.errors import InputError
 from limus.formats.field import write_field
-from limus.formats.gltf_read import read_gltf
+from limus.formats.gltf_write import write_glb
 from limus.formats.png import png_bytes, quantise
+from limus.formats.read import SUFFIXES, unit_known
+from limus.inspection import inspection
+from limus.object_file import ObjectFile, Twin
+from limus.preparation import beside_scene, prepared, surroundings
 from limus.readings.catalogue import READINGS
+from limus.readings.exposure import measure_exposure
 from limus.readings.measured import measure
 from limus.readings.ray_pass import RayPlan
 from limus.readings.reading import Place
+from limus.readings.surroundings import Surroundings
 from limus.scene import Scene, load_scene, scene_schema
 from limus.setting import Setting
 from limus.strata.cache import Cache
 from limus.surface.mesh import Mesh
 from limus.surface.pyramid import texels_of
-from limus.surface.uv_health import uv_health
 
 #: Directions around each texel (pairs) on the command line, where nobody waits for a picture.
 MEASURE_PAIRS = 64
@@ -49,6 +56,16 @@ def _resolution(text: str) -> int:
     return value
 
 
+def _scale(text: str) -> float:
+    try:
+        value = float(text)
+    except ValueError:
+        value = -1.0
+    if not 1e-12 <= value <= 1e12:
+        raise argparse.ArgumentTypeError(f"'{text}' is not a number of metres above 0")
+    return value
+
+
 def _millimetres(text: str) -> float:
     try:
         value = float(text)
@@ -59,55 +76,89 @@ def _millimetres(text: str) -> float:
     return value
 
 
-def inspection(mesh: Mesh) -> dict[str, object]:
-    """What ``limus inspect`` reports, as plain data."""
-    low, high = mesh.bounds
-    return {
-        "file": mesh.source,
-        "triangles": len(mesh.triangles),
-        "vertices": len(mesh.positions),
-        "size_m": [round(float(x), 6) for x in high - low],
-        "area_m2": round(float(mesh.areas.sum()), 6),
-        "parts": [{"name": p.name, "triangles": p.count, "map_set": mesh.uv_domains[p.map_set]} for p in mesh.parts],
-        "map_sets": list(mesh.uv_domains),
-        "vertex_colours": mesh.colours is not None,
-        "tangents": mesh.tangents is not None,
-        "uv": uv_health(mesh).as_dict(),
-        "notes": list(mesh.notes),
-    }
-
-
 def _inspect(args: argparse.Namespace) -> None:
-    report = inspection(read_gltf(args.object))
+    path = Path(args.object)
+    mesh = prepared(
+        ObjectFile(file=path.name, scale=args.scale, uv="unwrapped" if args.unwrap else "own"),
+        Setting(up=args.up),
+        beside_scene(path.parent),
+    )
+    report = inspection(mesh, unit_known=unit_known(path) or args.scale != 1.0, resolution=args.resolution)
     if args.json:
         print(json.dumps(report, indent=2))
         return
-    uv: dict[str, object] = report["uv"]  # type: ignore[assignment]
-    size = " x ".join(f"{x:.3f}" for x in report["size_m"])  # type: ignore[attr-defined]
+    uv: dict[str, Any] = report["uv"]
+    size = " x ".join(f"{x:.3f}" for x in report["size_m"])
     print(f"{report['file']}: {report['triangles']} triangles, {size} m, {report['area_m2']} m2")
-    for part in report["parts"]:  # type: ignore[attr-defined]
+    for part in report["parts"]:
         print(f"  part {part['name']}: {part['triangles']} triangles, map set {part['map_set']}")
-    if not uv["present"]:
-        print("  UVs: missing; the object must be unwrapped before it can be weathered")
-    else:
+    if uv["present"]:
+        gap = "one island" if uv["gap"] is None else f"{uv['gap']} texels between islands"
         print(
             f"  UVs: {uv['islands']} islands using {uv['used']:.0%} of the picture; overlapping {uv['overlapping']:.2%}, outside 0..1 {uv['outside']:.2%}, "
-            f"flipped {uv['flipped']:.2%}, without area {uv['zero_area']} triangles, stretch {uv['stretch']:.2f}"
+            f"flipped {uv['flipped']:.2%}, without area {uv['zero_area']} triangles, stretch {uv['stretch']:.2f}, {gap}"
         )
         print(f"  Texel density at 1024: {uv['density']:.0f} per metre ({uv['density_low']:.0f} to {uv['density_high']:.0f})")
+    else:
+        print("  UVs: missing; the object must be unwrapped before it can be weathered")
     print(
-        f"  Vertex colours: {'yes' if report['vertex_colours'] else 'no'}; tangents: {'from the file' if report['tangents'] else 'made here'}"
+        f"  Vertex colours: {'yes' if report['vertex_colours'] else 'no'}; tangents: {'from the file' if report['tangents'] else 'made here'}; "
+        f"longest edge {report['longest_edge_mm']:g} mm"
     )
-    for note in report["notes"]:  # type: ignore[attr-defined]
-        print(f"  Note: {note}")
+    for texture in report["textures"]:
+        print(f"  Map of the file: {texture}")
+    for finding in report["findings"]:
+        rest = ". ".join(x for x in (finding["why"], finding["mend"]) if x)
+        print(f"  {finding['level'].capitalize()}: {finding['what']}{'. ' + rest if rest else ''}")
+
+
+def _setting(pairs: list[str], up: str) -> Setting:
+    """``--setting latitude=52 --setting day=172`` as a Setting."""
+    given: dict[str, Any] = {"up": up}
+    for pair in pairs:
+        name, equals, value = pair.partition("=")
+        if not equals:
+            raise InputError(f"'{pair}' is not NAME=VALUE", where="--setting", remedy="For example: --setting latitude=52")
+        try:
+            given[name] = json.loads(value)
+        except ValueError:
+            given[name] = value
+    try:
+        return Setting.model_validate(given)
+    except ValidationError as error:
+        first = error.errors()[0]
+        names = ", ".join(Setting.model_fields)
+        field = ".".join(str(x) for x in first["loc"])
+        raise InputError(
+            f"{first['msg'][0].lower()}{first['msg'][1:]} (got {first.get('input')!r})",
+            where=f"--setting {field}",
+            remedy=f"The fields are: {names}",
+        ) from error
 
 
 def _measure(args: argparse.Namespace) -> None:
-    mesh = read_gltf(args.object)
+    path = Path(args.object)
     reading = READINGS[args.reading]
+    setting = _setting(args.setting, args.up)
+    twin = Twin(file=str(Path(args.twin).resolve()), reach_mm=args.twin_reach) if args.twin else None
+    document = ObjectFile(file=path.name, scale=args.scale, uv="unwrapped" if args.unwrap else "own", twin=twin)
+    find = beside_scene(path.parent)
+    mesh = prepared(document, setting, find)
+    around = surroundings(document, setting, mesh, find)
     names = list(mesh.uv_domains)
     if args.map_set is not None and args.map_set not in names:
         raise InputError(f"there is no map set '{args.map_set}'", where="--map-set", remedy=f"Choose one of: {', '.join(names)}")
+    if args.component and args.component not in reading.components:
+        have = ", ".join(reading.components) or "none: it is one number"
+        raise InputError(f"'{args.reading}' has no component '{args.component}'", where="--component", remedy=f"It has {have}")
+    if reading.components and not args.component and Path(args.out).suffix.lower() == ".npy":
+        pass
+    elif reading.components and not args.component:
+        raise InputError(
+            f"'{args.reading}' has several components",
+            where="--component",
+            remedy=f"Choose one of {', '.join(reading.components)}, or write .npy",
+        )
     page = names.index(args.map_set) if args.map_set else 0
     size_mm = args.radius if args.radius is not None else reading.default_size_mm
     texels = texels_of(mesh, args.resolution)
@@ -115,12 +166,30 @@ def _measure(args: argparse.Namespace) -> None:
     reach = size_mm if reading.size == "reach" else 4.0
     # Only what is asked for is measured; readings that need no rays get the smallest pass there is.
     plan = RayPlan(radii, (reach,), reach if reading.kind == "thickness" else 4.0, args.pairs if reading.rays else 1)
-    values = reading.value(Place(texels, measure(texels, plan), Setting()), size_mm)
+    exposure = measure_exposure(texels, setting, around, rays=max(8, args.pairs // 4)) if reading.weather else None
+    place = Place(texels, measure(texels, plan, around=around), setting, exposure)
+    missing = reading.missing(place)
+    if missing:
+        raise InputError(missing[0].lower() + missing[1:], where=f"--reading {args.reading}", remedy="Choose another reading")
+    values = reading.value(place, size_mm)
+    if args.component:
+        values = values[:, reading.components.index(args.component)]
     write_field(Path(args.out), texels.image(values.astype(np.float32), empty=np.nan)[page], low=reading.low, high=reading.high)
 
 
-def _mesh_of(path: Path, scene: Scene) -> Mesh:
-    return read_gltf(path.parent / scene.object.file)
+def _unwrap(args: argparse.Namespace) -> None:
+    path = Path(args.object)
+    mesh = prepared(ObjectFile(file=path.name, scale=args.scale, uv="unwrapped"), Setting(up=args.up), beside_scene(path.parent))
+    out = Path(args.out)
+    if out.suffix.lower() != ".glb":
+        raise InputError(f"cannot write '{out.suffix or out.name}' files", where="--out", remedy="End the file name with .glb")
+    write_glb(out, mesh, name=path.stem)
+
+
+def _mesh_of(path: Path, scene: Scene) -> tuple[Mesh, Surroundings]:
+    find = beside_scene(path.parent)
+    mesh = prepared(scene.object, scene.setting, find)
+    return mesh, surroundings(scene.object, scene.setting, mesh, find)
 
 
 def _need_layer(scene: Scene, name: str, option: str) -> str:
@@ -133,13 +202,14 @@ def _need_layer(scene: Scene, name: str, option: str) -> str:
 def _weather(args: argparse.Namespace) -> None:
     path = Path(args.scene)
     scene = load_scene(path)
-    mesh = _mesh_of(path, scene)
+    mesh, around = _mesh_of(path, scene)
     if args.mask:
         wanted = _need_layer(scene, args.mask, "--mask")
         from limus.chronicle import Chronicle
 
         texels = texels_of(mesh, args.resolution)
-        chapters = Chronicle(texels, measure(texels), Cache(64 << 20)).play(scene, until=wanted)
+        exposure = measure_exposure(texels, scene.setting, around) if scene.asks_for_weather else None
+        chapters = Chronicle(texels, measure(texels, around=around), Cache(64 << 20), exposure).play(scene, until=wanted)
         found = next((c for c in chapters if c.layer.id == wanted), None)
         if found is None:
             raise InputError(f"the layer '{args.mask}' is off", where="--mask", remedy="Switch it on in the scene")
@@ -147,7 +217,7 @@ def _weather(args: argparse.Namespace) -> None:
         files = [Written(f"mask_{wanted}_{k}.png", png_bytes(image[k])) for k in range(texels.pages)]
     else:
         until = _need_layer(scene, args.until, "--until") if args.until else None
-        texels, surface = finished(scene, mesh, args.resolution, until=until)
+        texels, surface = finished(scene, mesh, args.resolution, until=until, around=around)
         files = map_files(scene.name, texels, surface, args.bits)
     write_all(files, Path(args.out))
 
@@ -155,7 +225,8 @@ def _weather(args: argparse.Namespace) -> None:
 def _export(args: argparse.Namespace) -> None:
     path = Path(args.scene)
     scene = load_scene(path)
-    write_all(deliver(scene, _mesh_of(path, scene), args.to, args.resolution, bits=args.bits), Path(args.out))
+    mesh, around = _mesh_of(path, scene)
+    write_all(deliver(scene, mesh, args.to, args.resolution, bits=args.bits, around=around), Path(args.out))
 
 
 def _bench(args: argparse.Namespace) -> None:
@@ -169,13 +240,29 @@ def _build() -> _Parser:
     parser.add_argument("--version", action="version", version=f"limus {__version__}")
     commands = parser.add_subparsers(required=True, dest="command", parser_class=_Parser)
 
-    one = commands.add_parser("inspect", help="parts, size and UV health of an object")
-    one.add_argument("object")
+    brought = _Parser(add_help=False)
+    brought.add_argument("object", help=f"a file: {', '.join(SUFFIXES)}")
+    brought.add_argument("--scale", type=_scale, default=1.0, metavar="M", help="metres per unit of the file, e.g. 0.001")
+    brought.add_argument("--up", choices=["+y", "-y", "+z", "-z", "+x", "-x"], default="+y", help="axis of the file that points up")
+
+    one = commands.add_parser("inspect", parents=[brought], help="parts, size, mesh and UV health of an object")
+    one.add_argument("--unwrap", action="store_true", help="look at the UVs that unwrapping here would give")
+    one.add_argument("--resolution", type=_resolution, default=1024, metavar="N", help="raster for overlaps and gaps")
     one.add_argument("--json", action="store_true")
     one.set_defaults(run=_inspect)
 
-    one = commands.add_parser("measure", help="one reading as .npy, .exr or .png")
-    one.add_argument("object")
+    one = commands.add_parser("unwrap", parents=[brought], help="a .glb of the object with new UVs")
+    one.add_argument("--out", required=True, metavar="FILE")
+    one.set_defaults(run=_unwrap)
+
+    one = commands.add_parser("measure", parents=[brought], help="one reading as .npy, .exr or .png")
+    one.add_argument("--unwrap", action="store_true", help="on new UVs made here")
+    one.add_argument("--twin", metavar="FILE", help="measure from this high-poly twin")
+    one.add_argument("--twin-reach", type=_millimetres, metavar="MM", help="how far from the surface the twin is looked for")
+    one.add_argument(
+        "--setting", action="append", default=[], metavar="NAME=VALUE", help="a field of the setting, e.g. latitude=52"
+    )
+    one.add_argument("--component", metavar="NAME", help="x, y, z, R, G, B or A of a reading that has them")
     one.add_argument("--reading", required=True, choices=list(READINGS))
     one.add_argument("--radius", "--reach", type=_millimetres, metavar="MM", help="radius or reach in mm")
     one.add_argument("--map-set", metavar="NAME")

@@ -17,7 +17,9 @@ from limus.formats.png import png_bytes, quantise
 from limus.materials.channels import CLEAR_COAT, CLEAR_COAT_ROUGHNESS, METALNESS, ROUGHNESS
 from limus.materials.colour import to_srgb
 from limus.materials.encode import encode_surface
+from limus.readings.exposure import measure_exposure
 from limus.readings.measured import measure
+from limus.readings.surroundings import NOTHING, Surroundings
 from limus.scene import Scene
 from limus.strata.cache import Cache
 from limus.surface.mesh import Mesh
@@ -49,14 +51,20 @@ def finished(
     until: str | None = None,
     progress: Progress | None = None,
     cache: Cache | None = None,
+    around: Surroundings = NOTHING,
 ) -> tuple[Texels, Surface]:
     """Measure (from disk where possible), play the chronicle and finish the surface at ``resolution``."""
     say = progress or (lambda share, word: None)
     say(0.0, "Preparing texels")
     texels = texels_of(mesh, resolution)
-    measured = measure(texels, progress=lambda share: say(0.02 + 0.58 * share, "Measuring readings"))
+    measured = measure(texels, progress=lambda share: say(0.02 + 0.48 * share, "Measuring readings"), around=around)
+    exposure = None
+    if scene.asks_for_weather:
+        exposure = measure_exposure(
+            texels, scene.setting, around, progress=lambda share: say(0.5 + 0.1 * share, "Measuring sun, rain and run-off")
+        )
     say(0.6, "Playing the chronicle")
-    chronicle = Chronicle(texels, measured, cache or Cache(64 << 20))
+    chronicle = Chronicle(texels, measured, cache or Cache(64 << 20), exposure)
     count = max(len(scene.layers), 1)
     done = [0]
 
@@ -126,10 +134,17 @@ def map_files(name: str, texels: Texels, surface: Surface, bits: int = 8) -> lis
 
 
 def deliver(
-    scene: Scene, mesh: Mesh, target: str, resolution: int, *, bits: int = 8, progress: Progress | None = None
+    scene: Scene,
+    mesh: Mesh,
+    target: str,
+    resolution: int,
+    *,
+    bits: int = 8,
+    progress: Progress | None = None,
+    around: Surroundings = NOTHING,
 ) -> list[Written]:
     """All files of a delivery, in memory. ``target`` is "gltf" or "maps"; may raise ``Cancelled`` through ``progress``."""
-    texels, surface = finished(scene, mesh, resolution, progress=progress)
+    texels, surface = finished(scene, mesh, resolution, progress=progress, around=around)
     if progress:
         progress(0.9, "Writing files")
     if target == "gltf":

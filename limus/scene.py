@@ -19,6 +19,8 @@ from limus.masks.recipe import SOURCES, Recipe
 from limus.masks.sources.exposed import Exposed
 from limus.materials.base import BaseChoice
 from limus.materials.channels import Channel
+from limus.object_file import ObjectFile
+from limus.readings.catalogue import READINGS
 from limus.setting import Setting
 
 #: The version this program writes and reads.
@@ -52,12 +54,6 @@ class Layer(Document):
     channels: dict[Channel, ChannelUse] = Field(default_factory=dict)
 
 
-class ObjectFile(Document):
-    """The imported model; the path is relative to the scene document."""
-
-    file: str = Field(min_length=1, max_length=500)
-
-
 class Scene(Document):
     """Everything about one weathered object."""
 
@@ -68,6 +64,12 @@ class Scene(Document):
     seed: int = Field(1, ge=0, le=2**31 - 1, title="Seed")
     bases: list[BaseChoice] = Field(default_factory=lambda: [BaseChoice()], max_length=64)
     layers: list[Layer] = Field(default_factory=list, max_length=200)
+
+    @property
+    def asks_for_weather(self) -> bool:
+        """Whether a line of a recipe reads sun, rain or run-off."""
+        kinds = {kind for kind, reading in READINGS.items() if reading.weather}
+        return any(term.source.kind in kinds for layer in self.layers if layer.on for term in layer.where.terms if not term.muted)
 
     @model_validator(mode="after")
     def _references(self) -> Scene:

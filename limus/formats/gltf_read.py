@@ -14,6 +14,9 @@ import numpy as np
 from PIL import Image
 
 from limus.errors import InputError
+from limus.formats.beside import beside
+from limus.surface.base_maps import BaseMaps
+from limus.surface.crosses import edge_crosses, lengths
 from limus.surface.mesh import Mesh, Part
 
 _TYPES = {5120: np.int8, 5121: np.uint8, 5122: np.int16, 5123: np.uint16, 5125: np.uint32, 5126: np.float32}
@@ -55,14 +58,7 @@ class _Reader:
             except (binascii.Error, IndexError) as error:
                 raise self.fail("is not valid base64", f"buffers[{number}].uri") from error
         else:
-            path = (self.folder / str(uri)).resolve() if self.folder else None
-            if path is None or self.folder is None or not path.is_relative_to(self.folder.resolve()):
-                raise self.fail(
-                    "points outside the folder of the file", f"buffers[{number}].uri", "Save the object as one .glb file"
-                )
-            if not path.is_file():
-                raise self.fail(f"'{uri}' is missing", f"buffers[{number}].uri", "Put it beside the .gltf file, or save as .glb")
-            data = path.read_bytes()
+            data = beside(self.folder, str(uri), f"{self.name}: buffers[{number}].uri").read_bytes()
         if len(data) < entry.get("byteLength", 0):
             raise self.fail(
                 f"is cut short: {len(data)} of {entry['byteLength']} bytes",
@@ -216,7 +212,9 @@ def _triangles(reader: _Reader, primitive: dict[str, Any], count: int, field: st
     if mode not in (4, 5, 6):
         return None
     if "indices" in primitive:
-        index = reader.accessor(primitive["indices"], f"{field}.indices").reshape(-1).astype(np.int64)
+        index = reader.accessor(primitive["indices"], f"{field}.indices").reshape(-1)
+        # Two billion vertices do not fit any limit here; what is larger is out of range either way.
+        index = index.astype(np.int32) if count < 2**31 and (not len(index) or index.max() < 2**31) else index.astype(np.int64)
     else:
         index = np.arange(count, dtype=np.int64)
     if len(index) and (index.min() < 0 or index.max() >= count):
@@ -232,30 +230,34 @@ def _triangles(reader: _Reader, primitive: dict[str, Any], count: int, field: st
     return np.stack([np.broadcast_to(index[:1], len(index) - 2), index[1:-1], index[2:]], axis=1)
 
 
-def _normal_map(reader: _Reader, material: int | None, notes: list[str]) -> np.ndarray | None:
-    """The material's normal texture as (h, w, 3) uint8; a texture that cannot be read is left out and said so."""
-    if material is None:
-        return None
-    field = f"materials[{material}].normalTexture"
-    entry = reader.item("materials", material, "material").get("normalTexture")
+def _picture(reader: _Reader, entry: Any, field: str, mode: str, notes: list[str]) -> np.ndarray | None:
+    """A texture as (h, w, c) uint8; one that cannot be read is left out and said so."""
     if not isinstance(entry, dict):
         return None
     texture = reader.item("textures", entry.get("index"), field)
-    image = reader.item("images", texture.get("source"), field)
     try:
+        image = reader.item("images", texture.get("source"), field)
         if "bufferView" in image:
             data = bytes(reader.view(image["bufferView"], field)[0])
         elif str(image.get("uri", "")).startswith("data:"):
             data = base64.b64decode(image["uri"].split(",", 1)[1])
         else:
-            path = (reader.folder / str(image.get("uri"))).resolve() if reader.folder else None
-            if path is None or reader.folder is None or not path.is_relative_to(reader.folder.resolve()):
-                raise OSError("it lies outside the folder of the file")
-            data = path.read_bytes()
+            data = beside(reader.folder, str(image.get("uri")), field).read_bytes()
         with Image.open(io.BytesIO(data)) as picture:
-            out = np.asarray(picture.convert("RGB"))
+            return np.ascontiguousarray(np.asarray(picture.convert(mode)))
     except (OSError, ValueError, Image.DecompressionBombError) as error:
         notes.append(f"{field} could not be read and was left out ({error})")
+        return None
+
+
+def _normal_map(reader: _Reader, material: int | None, notes: list[str]) -> np.ndarray | None:
+    """The material's normal texture as (h, w, 3) uint8."""
+    if material is None:
+        return None
+    field = f"materials[{material}].normalTexture"
+    entry = reader.item("materials", material, "material").get("normalTexture")
+    out = _picture(reader, entry, field, "RGB", notes)
+    if out is None or entry is None:
         return None
     scale = float(entry.get("scale", 1.0))
     if scale != 1.0:
@@ -264,6 +266,26 @@ def _normal_map(reader: _Reader, material: int | None, notes: list[str]) -> np.n
         bent /= np.maximum(np.linalg.norm(bent, axis=2, keepdims=True), 1e-6)
         out = ((bent + 1) * 127.5 + 0.5).astype(np.uint8)
     return np.ascontiguousarray(out)
+
+
+def _base_maps(reader: _Reader, material: int | None, notes: list[str]) -> BaseMaps | None:
+    """The material's metallic-roughness part, or None where it says nothing."""
+    if material is None:
+        return None
+    entry = reader.item("materials", material, "material").get("pbrMetallicRoughness")
+    if not isinstance(entry, dict) or not entry:
+        return None
+    field = f"materials[{material}].pbrMetallicRoughness"
+    factor = [min(max(float(x), 0.0), 1.0) for x in entry.get("baseColorFactor", (1, 1, 1, 1))]
+    if len(factor) != 4:
+        raise reader.fail("has a baseColorFactor that is not four numbers", field)
+    return BaseMaps(
+        color=_picture(reader, entry.get("baseColorTexture"), f"{field}.baseColorTexture", "RGBA", notes),
+        orm=_picture(reader, entry.get("metallicRoughnessTexture"), f"{field}.metallicRoughnessTexture", "RGB", notes),
+        color_factor=(factor[0], factor[1], factor[2], factor[3]),
+        roughness=float(entry.get("roughnessFactor", 1.0)),
+        metalness=float(entry.get("metallicFactor", 1.0)),
+    )
 
 
 def read_gltf(path: Path | str, *, name: str | None = None) -> Mesh:
@@ -360,10 +382,16 @@ def _mesh(reader: _Reader) -> Mesh:
             )
             linear = matrix[:3, :3]
             mirrored = np.linalg.det(linear) < 0
-            p = p @ linear.T + matrix[:3, 3]
+            plain = np.array_equal(matrix, np.eye(4))
+            if not plain:
+                p = p @ linear.T + matrix[:3, 3]
             if mirrored:
                 tri = tri[:, ::-1]
-            if n is not None:
+            if n is not None and plain:
+                long = np.einsum("ij,ij->i", n, n)
+                if np.abs(long - 1).max() > 1e-3:
+                    n = n / np.maximum(np.sqrt(long), 1e-20)[:, None]
+            elif n is not None:
                 turn = np.linalg.inv(linear).T if abs(np.linalg.det(linear)) > 1e-18 else linear
                 n = (n @ turn.T).astype(np.float32)
                 n /= np.maximum(np.linalg.norm(n, axis=1, keepdims=True), 1e-20)
@@ -410,6 +438,7 @@ def _mesh(reader: _Reader) -> Mesh:
 
     notes: list[str] = []
     normal_maps = tuple(_normal_map(reader, material, notes) for material, _ in map_sets)
+    base_maps = tuple(_base_maps(reader, material, notes) for material, _ in map_sets)
     if skipped:
         notes.append(f"{skipped} primitives of points or lines were left out")
     parts: list[Part] = []
@@ -417,9 +446,9 @@ def _mesh(reader: _Reader) -> Mesh:
     base = first = dropped = 0
     for block in blocks:
         p, tri = block["p"], block["tri"]
-        area = np.linalg.norm(np.cross(p[tri[:, 1]] - p[tri[:, 0]], p[tri[:, 2]] - p[tri[:, 0]]), axis=1)
+        area = lengths(edge_crosses(p, tri))
         keep = area > 0
-        if block["uv"] is not None:
+        if block["uv"] is not None and not keep.all():
             # A triangle without area in space may still own texels; it borrows its vertices' normals.
             q = block["uv"][tri].astype(np.float64)
             d1, d2 = q[:, 1] - q[:, 0], q[:, 2] - q[:, 0]
@@ -427,8 +456,8 @@ def _mesh(reader: _Reader) -> Mesh:
         if not (area > 0).any():
             keep[:] = False
         dropped += int((~keep).sum())
-        tri = tri[keep]
-        triangles.append(tri + base)
+        tri = (tri if keep.all() else tri[keep]).astype(np.int32)
+        triangles.append(tri + np.int32(base) if base else tri)
         parts.append(Part(block["name"], first, len(tri), block["set"]))
         base += len(p)
         first += len(tri)
@@ -440,27 +469,23 @@ def _mesh(reader: _Reader) -> Mesh:
     def joined(key: str, width: int, fill: float) -> np.ndarray | None:
         if all(b[key] is None for b in blocks):
             return None
-        return np.concatenate(
-            [b[key] if b[key] is not None else np.full((len(b["p"]), width), fill, np.float32) for b in blocks]
-        ).astype(np.float32)
+        columns = [b[key] if b[key] is not None else np.full((len(b["p"]), width), fill, np.float32) for b in blocks]
+        return columns[0] if len(columns) == 1 else np.concatenate(columns)
 
-    missing = [b["name"] for b in blocks if b["uv"] is None]
-    if missing and len(missing) < len(blocks):
-        raise reader.fail(
-            f"these parts have no UVs (attribute TEXCOORD_0): {', '.join(missing[:8])}",
-            "meshes",
-            "Unwrap them in the program they come from and export again",
-        )
+    missing = [b["name"] for b in blocks if b["uv"] is None and len(b["tri"])]
+    partly = any(b["uv"] is not None for b in blocks)
     return Mesh(
         positions=np.concatenate([b["p"] for b in blocks]).astype(np.float32),
         normals=np.concatenate([b["n"] for b in blocks]).astype(np.float32),
-        triangles=np.concatenate(triangles).astype(np.int32),
+        triangles=np.concatenate(triangles) if len(triangles) > 1 else np.ascontiguousarray(triangles[0]),
         uv=joined("uv", 2, 0.0),
         tangents=joined("t", 4, 0.0) if all(b["t"] is not None for b in blocks) else None,
         colours=joined("c", 4, 1.0),
         parts=tuple(p for p in parts if p.count),
         uv_domains=tuple(title for _, title in map_sets),
         normal_maps=normal_maps if any(image is not None for image in normal_maps) else (),
+        base_maps=base_maps if any(maps is not None for maps in base_maps) else (),
+        without_uv=tuple(missing) if partly else (),
         source=reader.name,
         notes=tuple(notes),
     )

@@ -12,6 +12,7 @@ import numpy as np
 
 from limus import __version__
 from limus.formats.files import write_whole
+from limus.surface.alike import rows_alike
 from limus.surface.mesh import Mesh
 from limus.surface.tangents import corner_tangents
 
@@ -87,15 +88,10 @@ def glb_bytes(mesh: Mesh, textures: list[GltfMaps] | None = None, *, name: str =
         if mesh.colours is not None:
             columns.append(mesh.colours[corners])
         table = np.ascontiguousarray(np.concatenate(columns, axis=1, dtype=np.float32))
-        _, first, inverse = np.unique(
-            table.view([("", np.float32)] * table.shape[1]).ravel(), return_index=True, return_inverse=True
-        )
-        # Keep the vertices in the order of their first use: smaller jumps for the reader and the same file for the same mesh.
-        order = np.argsort(first, kind="stable")
-        place = np.empty(len(order), np.int64)
-        place[order] = np.arange(len(order))
-        index = place[np.asarray(inverse).reshape(-1)].astype(np.uint32)
-        table = table[first[order]]
+        # Vertices stay in the order of their first use: smaller jumps for the reader and the same file for the same mesh.
+        first, inverse = rows_alike(list(table.view(np.int32).T))
+        index = inverse.astype(np.uint32)
+        table = table[first]
         normals = table[:, 3:6] / np.maximum(np.linalg.norm(table[:, 3:6], axis=1, keepdims=True), 1e-20)
         attributes = {
             "POSITION": build.array(table[:, :3], "VEC3", 5126, 34962, limits=True),

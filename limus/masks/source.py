@@ -40,7 +40,7 @@ class Scope:
     @property
     def key(self) -> str:
         """Hash of everything that does not change with the chronicle."""
-        return key_of(self.place.texels.key, self.place.measured.plan.__dict__, self.place.setting.model_dump(), self.seed)
+        return key_of(self.place.key, self.seed)
 
 
 class Source(Document):

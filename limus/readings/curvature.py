@@ -11,6 +11,7 @@ class Curvature(Reading):
     """1 - 2 f with f the part of a ball of this radius that lies inside: -1 deep in a crease, 0 flat, 0.5 a straight square edge, 1 a needle tip."""
 
     kind = "curvature"
+    order = 1
     title = "Curvature"
     unit = ""
     size = "radius"

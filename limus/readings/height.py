@@ -11,6 +11,7 @@ class Height(Reading):
     """Millimetres above the setting's ground."""
 
     kind = "height"
+    order = 9
     title = "Height"
     unit = "mm"
     high = 1000.0

@@ -11,6 +11,8 @@ import numpy as np
 
 from limus.formats.files import write_whole
 from limus.readings.ray_pass import Progress, RayPlan, measure_rays
+from limus.readings.surroundings import NOTHING, Surroundings
+from limus.readings.twin import Carried, carry
 from limus.surface.texels import Texels
 
 
@@ -26,6 +28,29 @@ class Measured:
     texels: Texels
     plan: RayPlan
     table: np.ndarray
+    around: Surroundings = NOTHING
+
+    @property
+    def key(self) -> str:
+        """Hash of what was measured and how well."""
+        return self.plan.key(self.texels, self.around)
+
+    @property
+    def normal(self) -> np.ndarray | None:
+        """(n, 3) float32 tangent-space normals carried over from the twin, or None without one."""
+        if self.around.twin is None:
+            return None
+        xy = self.table[:, self.plan.width : self.plan.width + 2]
+        z = np.sqrt(np.maximum(1.0 - (xy * xy).sum(axis=1, keepdims=True), 4e-4))
+        out = np.concatenate([xy, z], axis=1)
+        return (out / np.linalg.norm(out, axis=1, keepdims=True)).astype(np.float32)
+
+    @property
+    def missed(self) -> np.ndarray:
+        """(n,) float32: 1 where no twin was found within reach, 0 elsewhere (and everywhere without a twin)."""
+        if self.around.twin is None:
+            return np.zeros(len(self.texels), np.float32)
+        return np.ascontiguousarray(self.table[:, self.plan.width + 2])
 
     def curvature(self, radius_mm: float) -> np.ndarray:
         """(n,) signed curvature; between two measured radii by the logarithm of the radius, beyond them the nearest."""
@@ -38,12 +63,12 @@ class Measured:
     @property
     def sky(self) -> np.ndarray:
         """(n,) 0..1."""
-        return self.table[:, -2]
+        return np.ascontiguousarray(self.table[:, self.plan.width - 2])
 
     @property
     def thickness(self) -> np.ndarray:
         """(n,) mm."""
-        return self.table[:, -1]
+        return np.ascontiguousarray(self.table[:, self.plan.width - 1])
 
     def _between(self, first: int, ladder: tuple[float, ...], value: float) -> np.ndarray:
         at = float(np.interp(np.log2(max(value, 1e-9)), np.log2(ladder), np.arange(len(ladder))))
@@ -56,34 +81,54 @@ class Measured:
 
     def at(self, texels: Texels) -> Measured:
         """The same readings for the same mesh at another resolution."""
-        return self if texels is self.texels else Measured(texels, self.plan, texels.resample(self.table, self.texels))
+        if texels is self.texels:
+            return self
+        return Measured(texels, self.plan, texels.resample(self.table, self.texels), self.around)
 
 
-def stored(texels: Texels, plan: RayPlan, folder: Path | None = None) -> Measured | None:
+def _width(plan: RayPlan, around: Surroundings) -> int:
+    """Columns of the table: those of the pass, and with a twin its normal (x, y) and whether it was missed."""
+    return plan.width + (3 if around.twin is not None else 0)
+
+
+def stored(texels: Texels, plan: RayPlan, folder: Path | None = None, around: Surroundings = NOTHING) -> Measured | None:
     """The readings if they were measured before, else None."""
-    path = (folder or cache_folder()) / f"{plan.key(texels)}.npy"
+    path = (folder or cache_folder()) / f"{plan.key(texels, around)}.npy"
     try:
         table = np.load(path, allow_pickle=False)
     except (OSError, ValueError, EOFError):
         return None
-    if table.shape != (len(texels), plan.width):
+    if table.shape != (len(texels), _width(plan, around)):
         return None
-    return Measured(texels, plan, table.astype(np.float32))
+    return Measured(texels, plan, table.astype(np.float32), around)
 
 
 def measure(
-    texels: Texels, plan: RayPlan | None = None, *, folder: Path | None = None, progress: Progress | None = None
+    texels: Texels,
+    plan: RayPlan | None = None,
+    *,
+    folder: Path | None = None,
+    progress: Progress | None = None,
+    around: Surroundings = NOTHING,
+    carried: Carried | None = None,
 ) -> Measured:
     """Measured readings, from disk where they are there, else by a ray pass (which may raise ``Cancelled``).
 
     Values are rounded to half floats (3 decimal digits) either way, so that a second run gives the same bytes as the first.
+    ``carried`` is what ``carry`` found of ``around.twin``; it is looked for here when left out.
     """
     plan = plan or RayPlan.for_mesh(texels.mesh)
-    found = stored(texels, plan, folder)
+    found = stored(texels, plan, folder, around)
     if found is not None:
         return found
-    table = measure_rays(texels, plan, progress).astype(np.float16)
+    if carried is None and around.twin is not None:
+        carried = carry(texels, around.twin, around.twin_reach_m)
+    table = measure_rays(texels, plan, progress, around, carried)
+    if carried is not None:
+        extra = np.concatenate([carried.tangent_normal(texels)[:, :2], carried.missed[:, None].astype(np.float32)], axis=1)
+        table = np.concatenate([table, extra], axis=1)
+    table = table.astype(np.float16)
     out = BytesIO()
     np.save(out, table)
-    write_whole((folder or cache_folder()) / f"{plan.key(texels)}.npy", out.getvalue())
-    return Measured(texels, plan, table.astype(np.float32))
+    write_whole((folder or cache_folder()) / f"{plan.key(texels, around)}.npy", out.getvalue())
+    return Measured(texels, plan, table.astype(np.float32), around)

@@ -11,6 +11,7 @@ class Occlusion(Reading):
     """Cosine-weighted part of the hemisphere hidden within this reach: 0 open, 1 closed."""
 
     kind = "occlusion"
+    order = 2
     title = "Occlusion"
     unit = ""
     size = "reach"

@@ -19,6 +19,8 @@ import numpy as np
 from limus.hashing import key_of
 from limus.parallel import for_ranges, kernel, map_blocks
 from limus.readings.rays import ray_scene, trace
+from limus.readings.surroundings import NOTHING, Surroundings
+from limus.readings.twin import Carried
 from limus.surface.mesh import Mesh
 from limus.surface.texels import Texels
 
@@ -55,9 +57,9 @@ class RayPlan:
         """Columns of the result: curvatures, occlusions, sky, thickness."""
         return len(self.radii_mm) + len(self.reaches_mm) + 2
 
-    def key(self, texels: Texels) -> str:
-        """Hash of mesh, resolution and parameters; the name of the file on disk."""
-        return key_of("ray pass 5", texels.key, asdict(self))
+    def key(self, texels: Texels, around: Surroundings = NOTHING) -> str:
+        """Hash of mesh, resolution, parameters and surroundings; the name of the file on disk."""
+        return key_of("ray pass 6", texels.key, asdict(self), around.key)
 
 
 @kernel
@@ -115,8 +117,10 @@ def _entering(count, directions, hit, ng):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _gather(start, end, pairs, normal, directions, inside, distance, hit, radii, reaches, cap, cone, out):  # type: ignore[no-untyped-def]
+def _gather(start, end, pairs, normal, position, ground, beyond, directions, inside, distance, hit, radii, reaches, cap, cone, out):  # type: ignore[no-untyped-def]
+    """``ground``: height of the ground, or below everything; ``beyond`` distances to neighbours, empty where there are none."""
     row = 0
+    nothing = np.float32(1e30)
     curves, hides = len(radii), len(reaches)
     whole = np.empty(curves + 1, np.int64)
     for i in range(start, end):
@@ -127,10 +131,12 @@ def _gather(start, end, pairs, normal, directions, inside, distance, hit, radii,
         sky = np.float32(0.0)
         depth, rays = np.float32(0.0), np.float32(0.0)
         nx, ny, nz = normal[i, 0], normal[i, 1], normal[i, 2]
+        above = position[i, 1] - ground
         for _ in range(pairs):
             dx, dy, dz = directions[row, 0], directions[row, 1], directions[row, 2]
             cosine = dx * nx + dy * ny + dz * nz
             weight += cosine
+            d = nothing
             if hit[row] >= 0:
                 d = distance[row]
                 # Radii and reaches ascend: only those beyond the hit are touched.
@@ -139,6 +145,14 @@ def _gather(start, end, pairs, normal, directions, inside, distance, hit, radii,
                     q = d / radii[k]
                     out[i, k] += np.float32(1.0) - q * q * q
                     k -= 1
+            # Ground and neighbours hide, but are not part of the solid.
+            if above < np.float32(0.0):
+                d = np.float32(0.0)
+            elif dy < np.float32(0.0):
+                d = min(d, above / -dy)
+            if len(beyond):
+                d = min(d, beyond[row // 2])
+            if d < nothing:
                 k = hides - 1
                 while k >= 0 and d < reaches[k]:
                     out[i, curves + k] += cosine
@@ -195,12 +209,19 @@ def _filter(start, end, near, normal, position, tolerance, extended, normals_ext
             out[i, c] = total / weight
 
 
-def measure_rays(texels: Texels, plan: RayPlan, progress: Progress | None = None) -> np.ndarray:
+def measure_rays(
+    texels: Texels,
+    plan: RayPlan,
+    progress: Progress | None = None,
+    around: Surroundings = NOTHING,
+    carried: Carried | None = None,
+) -> np.ndarray:
     """Run the pass.
 
     Parameters
     ----------
     progress : called with 0..1 after each block, from the calling thread or a pool thread; it may raise ``Cancelled``.
+    around : ground and neighbours, which hide; with ``carried`` (from ``around.twin``) texels are measured where they meet the twin.
 
     Returns
     -------
@@ -212,27 +233,70 @@ def measure_rays(texels: Texels, plan: RayPlan, progress: Progress | None = None
     invariants for robust geometry processing", Computer Aided Geometric Design 26, 2009.
     """
     mesh = texels.mesh
-    scene = ray_scene(mesh)
-    normal = mesh.face_normals[texels.triangle]
-    epsilon = np.float32(max(mesh.diagonal * 1e-6, 1e-9) * 4)
+    out = np.empty((len(texels), plan.width), np.float32)
+    work: list[tuple[Mesh, np.ndarray, np.ndarray, np.ndarray, np.ndarray | None]] = []
+    if carried is None or around.twin is None:
+        work.append((mesh, texels.position, mesh.face_normals[texels.triangle], texels.pixel, None))
+    else:
+        for solid, rows in ((around.twin, np.flatnonzero(~carried.missed)), (mesh, np.flatnonzero(carried.missed))):
+            if len(rows):
+                work.append((solid, carried.position[rows], carried.face[rows], texels.pixel[rows], rows))
+    done = 0
+    for solid, position, normal, pixel, chosen in work:
+        total = len(position)
+
+        def say(share: float, done: int = done, total: int = total) -> None:
+            if progress is not None:
+                progress(0.95 * (done + share * total) / len(texels))
+
+        table = out if chosen is None else np.empty((total, plan.width), np.float32)
+        _trace_all(solid, position, normal, pixel, texels.size, plan, around, mesh, say, table)
+        if chosen is not None:
+            out[chosen] = table
+        done += total
+    scale = np.array([0.10] * len(plan.radii_mm) + [0.15] * len(plan.reaches_mm) + [0.15, plan.thickness_mm * 0.2], np.float32)
+    result = filter_along(texels, out, scale, plan.filter_passes)
+    if progress is not None:
+        progress(1.0)
+    return result
+
+
+def _trace_all(
+    solid: Mesh,
+    position: np.ndarray,
+    normal: np.ndarray,
+    pixel: np.ndarray,
+    size: int,
+    plan: RayPlan,
+    around: Surroundings,
+    mesh: Mesh,
+    progress: Progress,
+    out: np.ndarray,
+) -> None:
+    """The pass from (n, 3) points with (n, 3) face normals of ``solid``, block by block; never more than a few blocks of rays exist."""
+    scene = ray_scene(solid)
+    others = ray_scene(around.neighbours) if around.neighbours is not None else None
+    epsilon = np.float32(max(solid.diagonal * 1e-6, 1e-12) * 4)
+    ground = np.float32(-1e30 if around.ground_m is None else around.ground_m - 1e-6 * mesh.diagonal)
     radii = np.array(plan.radii_mm, np.float32) / 1000
     reaches = np.array(plan.reaches_mm, np.float32) / 1000
     cap = np.float32(plan.thickness_mm / 1000)
-    far = np.float32(mesh.diagonal * 4)
+    far = np.float32(around.extent(mesh) * 3)
     reach = np.float32(max([*radii, *reaches]))
     inside = np.float32(max([*radii, cap / np.cos(np.radians(CONE))]))
     cone = np.float32(np.cos(np.radians(CONE)))
-    out = np.empty((len(texels), plan.width), np.float32)
     angle = np.arange(plan.pairs) * 2.399963229728653  # the golden angle
     fan = np.stack([np.cos(angle), np.sin(angle)], axis=1).astype(np.float32)
+    count = len(position)
     per_block = max(1, BLOCK_RAYS // (2 * plan.pairs))
-    blocks = list(range(0, len(texels), per_block))
+    blocks = list(range(0, count, per_block))
     local = threading.local()
     done = [0]
     lock = threading.Lock()
+    nothing = np.zeros(0, np.float32)
 
     def run(start: int) -> None:
-        end = min(start + per_block, len(texels))
+        end = min(start + per_block, count)
         rays = (end - start) * plan.pairs * 2
         if getattr(local, "rays", 0) != rays:
             local.origins, local.directions, local.limits = (
@@ -243,39 +307,26 @@ def measure_rays(texels: Texels, plan: RayPlan, progress: Progress | None = None
             local.rays = rays
         origins, directions, limits = local.origins, local.directions, local.limits
         _make(
-            start,
-            end,
-            plan.pairs,
-            fan,
-            texels.pixel,
-            texels.size,
-            texels.position,
-            normal,
-            epsilon,
-            far,
-            reach,
-            inside,
-            origins,
-            directions,
-            limits,
-        )
+            start, end, plan.pairs, fan, pixel, size, position, normal, epsilon, far, reach, inside, origins, directions, limits
+        )  # fmt: skip
+        beyond = nothing
+        if others is not None:
+            # Before the main trace, which writes its distances into the limits.
+            seen = trace(others, np.ascontiguousarray(origins[::2]), np.ascontiguousarray(directions[::2]), limits[::2].copy())
+            beyond = np.where(seen["primID"] >= 0, seen["tfar"], np.float32(1e30)).astype(np.float32)
         hits = trace(scene, origins, directions, limits)
         distance, hit = hits["tfar"], hits["primID"]
         rows = _entering(rays, directions, hit, hits["Ng"])
         if len(rows):
             _go_on(scene, rows, origins, directions, inside, distance, hit, epsilon)
-        _gather(start, end, plan.pairs, normal, directions, inside, distance, hit, radii, reaches, cap, cone, out)
-        if progress is not None:
-            with lock:
-                done[0] += 1
-                progress(0.95 * done[0] / len(blocks))
+        _gather(
+            start, end, plan.pairs, normal, position, ground, beyond, directions, inside, distance, hit, radii, reaches, cap, cone, out
+        )  # fmt: skip
+        with lock:
+            done[0] += 1
+            progress(done[0] / len(blocks))
 
     map_blocks(run, blocks)
-    scale = np.array([0.10] * len(radii) + [0.15] * len(reaches) + [0.15, plan.thickness_mm * 0.2], np.float32)
-    result = filter_along(texels, out, scale, plan.filter_passes)
-    if progress is not None:
-        progress(1.0)
-    return result
 
 
 def _go_on(

@@ -25,7 +25,7 @@ def ray_scene(mesh: Mesh) -> rtcore_scene.EmbreeScene:
             # The tree is built at the first query; do that here, once, and not in two threads at the same time.
             scene.run(np.zeros((1, 3), np.float32), np.array([[0, 1, 0]], np.float32))
             _kept[mesh.key] = scene
-            while len(_kept) > 4:
+            while len(_kept) > 8:
                 _kept.popitem(last=False)
         _kept.move_to_end(mesh.key)
         return scene
@@ -40,3 +40,9 @@ def trace(
     """
     hits: dict[str, np.ndarray] = scene.run(origins, directions, dists=limits, query="INTERSECT", output=1)
     return hits
+
+
+def blocked(scene: rtcore_scene.EmbreeScene, origins: np.ndarray, directions: np.ndarray, limits: np.ndarray) -> np.ndarray:
+    """(m,) bool: whether anything lies within the limit of each float32 ray. Cheaper than the first hit."""
+    hits: np.ndarray = scene.run(origins, directions, dists=limits, query="OCCLUDED")
+    return np.asarray(hits) >= 0

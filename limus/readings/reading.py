@@ -7,6 +7,9 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from limus.errors import InputError
+from limus.hashing import key_of
+from limus.readings.exposure import Exposure
 from limus.readings.measured import Measured
 from limus.setting import Setting
 from limus.surface.texels import Texels
@@ -14,11 +17,34 @@ from limus.surface.texels import Texels
 
 @dataclass(frozen=True)
 class Place:
-    """What a reading may look at."""
+    """What a reading may look at. ``exposure`` may be missing where nothing asks for sun, rain or run-off."""
 
     texels: Texels
     measured: Measured
     setting: Setting
+    exposure: Exposure | None = None
+
+    @property
+    def key(self) -> str:
+        """Hash of all of it, measuring quality included."""
+        return key_of(
+            self.texels.key, self.measured.key, self.setting.model_dump(), self.exposure.key if self.exposure is not None else ""
+        )
+
+    def weather(self) -> Exposure:
+        """Sun, rain and run-off.
+
+        Raises
+        ------
+        InputError : they were not measured for this setting.
+        """
+        if self.exposure is None:
+            raise InputError(
+                "sun, rain and run-off have not been measured for this setting",
+                where="setting",
+                remedy="Measure the readings again",
+            )
+        return self.exposure
 
 
 class Reading:
@@ -29,6 +55,7 @@ class Reading:
     """
 
     kind: ClassVar[str] = ""
+    order: ClassVar[int] = 100
     title: ClassVar[str]
     unit: ClassVar[str] = ""
     size: ClassVar[Literal["", "radius", "reach"]] = ""
@@ -37,11 +64,20 @@ class Reading:
     high: ClassVar[float] = 1.0
     #: Range of look-through where the full range would hide what matters.
     shown: ClassVar[tuple[float, float] | None] = None
-    colours: ClassVar[Literal["grey", "signed", "exposure"]] = "grey"
+    colours: ClassVar[Literal["grey", "signed", "exposure", "vector", "colour", "numbers"]] = "grey"
     about: ClassVar[str] = ""
+    #: What must have been measured first.
     rays: ClassVar[bool] = False
+    weather: ClassVar[bool] = False
+    #: Names of the components of a reading that gives more than one number; each can be asked for by itself.
+    components: ClassVar[tuple[str, ...]] = ()
 
     @classmethod
     def value(cls, place: Place, size_mm: float) -> np.ndarray:
-        """(n,) float32 in ``unit``."""
+        """(n,) float32 in ``unit``; (n, c) where there are ``components``."""
         raise NotImplementedError
+
+    @classmethod
+    def missing(cls, place: Place) -> str:
+        """Why this reading has nothing to say about this object, or ""."""
+        return ""

@@ -11,6 +11,7 @@ class Sky(Reading):
     """View factor to the unobstructed sky: an open plane tilted by b sees (1 + cos b) / 2."""
 
     kind = "sky"
+    order = 3
     title = "Sky"
     unit = ""
     size = ""

@@ -11,6 +11,7 @@ class Slope(Reading):
     """Degrees between the normal and world up: 0 faces up, 90 vertical, 180 faces down."""
 
     kind = "slope"
+    order = 8
     title = "Slope"
     unit = "°"
     high = 180.0

@@ -11,6 +11,7 @@ class Thickness(Reading):
     """Solid straight below the point, mean over a 30 degree cone, capped."""
 
     kind = "thickness"
+    order = 7
     title = "Thickness"
     unit = "mm"
     size = "reach"

@@ -9,16 +9,22 @@ import numpy as np
 
 from limus.errors import InputError
 from limus.hashing import key_of
+from limus.surface.base_maps import BaseMaps
+from limus.surface.crosses import edge_crosses, lengths
 
 
 @dataclass(frozen=True)
 class Part:
-    """A named piece of the object: triangles ``first .. first + count``, textured by map set ``map_set``."""
+    """A named piece of the object: triangles ``first .. first + count``, textured by map set ``map_set``.
+
+    ``back``: this is the back of a thin sheet, split off from the part it lies against.
+    """
 
     name: str
     first: int
     count: int
     map_set: int
+    back: bool = False
 
 
 @dataclass(frozen=True)
@@ -36,6 +42,9 @@ class Mesh:
     parts : in triangle order, covering all triangles.
     uv_domains : names, one per UV domain (one per glTF material).
     normal_maps : per UV domain the base material's own normal map, (h, w, 3) uint8, green up, or None; empty when there is none.
+    base_maps : per UV domain the colour, roughness and metalness that came with the file, or None; empty when there are none.
+    without_uv : names of the parts that brought no UVs although others did; their UVs are (0, 0), so they own no texels.
+    turn : (3, 3) float64 rotation from the axes of the file to y up; position in the file = position @ turn.
     notes : what intake mended, in words.
     """
 
@@ -48,6 +57,9 @@ class Mesh:
     parts: tuple[Part, ...] = ()
     uv_domains: tuple[str, ...] = ("object",)
     normal_maps: tuple[np.ndarray | None, ...] = ()
+    base_maps: tuple[BaseMaps | None, ...] = ()
+    without_uv: tuple[str, ...] = ()
+    turn: np.ndarray = field(default_factory=lambda: np.eye(3))
     source: str = "object"
     notes: tuple[str, ...] = field(default=())
 
@@ -61,8 +73,11 @@ class Mesh:
             self.triangles,
             self.uv if self.uv is not None else empty,
             self.tangents if self.tangents is not None else empty,
-            [[p.name, p.first, p.count, p.map_set] for p in self.parts],
+            self.colours if self.colours is not None else empty,
+            [[p.name, p.first, p.count, p.map_set, p.back] for p in self.parts],
+            self.turn,
             *(image if image is not None else empty for image in self.normal_maps),
+            *(maps.key if maps is not None else "" for maps in self.base_maps),
         )
 
     @cached_property
@@ -93,14 +108,12 @@ class Mesh:
     @cached_property
     def crosses(self) -> np.ndarray:
         """(T, 3) float64: cross product of two edges; its length is twice the triangle's area in m2."""
-        p = self.positions.astype(np.float64)
-        a, b, c = (p[self.triangles[:, k]] for k in range(3))
-        return np.cross(b - a, c - a)
+        return edge_crosses(self.positions, self.triangles)
 
     @cached_property
     def areas(self) -> np.ndarray:
         """(T,) float64 triangle areas, m2."""
-        return 0.5 * np.linalg.norm(self.crosses, axis=1)
+        return 0.5 * lengths(self.crosses)
 
     @cached_property
     def face_normals(self) -> np.ndarray:
@@ -117,8 +130,11 @@ class Mesh:
     @cached_property
     def welded(self) -> np.ndarray:
         """(V,) int32: vertices at one place share a number (tolerance: a millionth of the diagonal)."""
-        grid = np.round(self.positions.astype(np.float64) / max(self.diagonal * 1e-6, 1e-12)).astype(np.int64)
-        _, inverse = np.unique(grid, axis=0, return_inverse=True)
+        cell = max(self.diagonal * 1e-6, 1e-12)
+        grid = np.round((self.positions.astype(np.float64) - self.bounds[0]) / cell)
+        # A millionth of the diagonal needs 20 bits an axis, so that a place fits one 64-bit number.
+        grid = np.clip(grid, 0, (1 << 21) - 1).astype(np.int64)
+        _, inverse = np.unique((grid[:, 0] << 42) | (grid[:, 1] << 21) | grid[:, 2], return_inverse=True)
         return np.asarray(inverse).reshape(-1).astype(np.int32)
 
     def part_index(self, name: str) -> int:

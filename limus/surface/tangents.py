@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from limus.surface.alike import rows_alike
 from limus.surface.mesh import Mesh
 
 
@@ -63,11 +64,10 @@ def corner_tangents(mesh: Mesh) -> tuple[np.ndarray, np.ndarray]:
 
     # Corners that share place, normal, UV and handedness share a tangent.
     attributes = np.concatenate([np.round(n * 1e4), np.round(uv.astype(np.float64) * 1e6)], axis=1).astype(np.int64)
-    attributes = np.concatenate([mesh.welded[:, None].astype(np.int64), attributes], axis=1)
-    _, same = np.unique(attributes, axis=0, return_inverse=True)
-    group = np.asarray(same).reshape(-1)[tri] * 2 + (hand < 0)[:, None]
-    total = np.zeros((int(group.max()) + 1, 3))
-    np.add.at(total, group.ravel(), (flat * angle[:, :, None]).reshape(-1, 3))
+    _, same = rows_alike([mesh.welded, *attributes.T])
+    group = same[tri] * 2 + (hand < 0)[:, None]
+    weighted = (flat * angle[:, :, None]).reshape(-1, 3)
+    total = np.stack([np.bincount(group.ravel(), weighted[:, k]) for k in range(3)], axis=1)
     out = unit(total)[group]
     # Triangles without UV area have no direction of their own: any direction across the normal will do.
     empty = np.linalg.norm(out, axis=2) < 0.5

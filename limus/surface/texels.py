@@ -231,6 +231,23 @@ class Texels:
         return self.mesh.triangle_part[self.triangle]
 
     @cached_property
+    def vertex_colour(self) -> np.ndarray:
+        """(n, 4) float32 linear colours of the vertices, interpolated; white where the file brought none."""
+        colours = self.mesh.colours
+        if colours is None:
+            return np.ones((len(self), 4), np.float32)
+        _, u, v = self.page_xy
+        a, b, c = (self.uv[self.triangle, k] for k in range(3))
+        d1, d2 = b - a, c - a
+        q = np.stack([u, v], axis=1) - a
+        det = d1[:, 0] * d2[:, 1] - d2[:, 0] * d1[:, 1]
+        b1 = np.clip((q[:, 0] * d2[:, 1] - d2[:, 0] * q[:, 1]) / det, 0, 1)
+        b2 = np.clip((d1[:, 0] * q[:, 1] - q[:, 0] * d1[:, 1]) / det, 0, 1 - b1)
+        tri = self.mesh.triangles[self.triangle]
+        out = colours[tri[:, 0]] * (1 - b1 - b2)[:, None] + colours[tri[:, 1]] * b1[:, None] + colours[tri[:, 2]] * b2[:, None]
+        return out.astype(np.float32)
+
+    @cached_property
     def step_mm(self) -> np.ndarray:
         """(n, 2) float32: real length of one texel along u and along v, mm."""
         scale = 1000.0 / self.size

@@ -21,6 +21,8 @@ class UvHealth:
     ``overlapping``: share of used texture space that more than one triangle claims. ``outside``: surface whose UVs leave 0..1.
     ``flipped``: surface with mirrored UVs. ``zero_area``: triangles without UV area. ``stretch``: area-weighted mean ratio of the
     longer to the shorter texel side. ``density``: texels per metre at 1024 (area-weighted median), with its 5 % and 95 % points.
+    ``gap``: texels between the two islands that lie closest at 1024 (0: they touch; None: one island only). ``close``: pairs of
+    islands less than two texels apart. ``missing``: names of parts without UVs.
     """
 
     present: bool
@@ -34,6 +36,9 @@ class UvHealth:
     density: float = 0.0
     density_low: float = 0.0
     density_high: float = 0.0
+    gap: int | None = None
+    close: int = 0
+    missing: tuple[str, ...] = ()
 
     def as_dict(self) -> dict[str, Any]:
         """Plain numbers."""
@@ -41,7 +46,7 @@ class UvHealth:
 
 
 @kernel
-def _claims(uv, triangles, page, owner, size, counts):  # type: ignore[no-untyped-def]
+def _claims(uv, triangles, page, size, counts):  # type: ignore[no-untyped-def]
     """Count for each pixel how many triangles have its centre well inside (not on an edge)."""
     for t in range(triangles.shape[0]):
         a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
@@ -59,10 +64,51 @@ def _claims(uv, triangles, page, owner, size, counts):  # type: ignore[no-untype
                     counts[page[t] * size * size + y * size + x] += 1
 
 
+def claims(mesh: Mesh, size: int) -> np.ndarray:
+    """(pages * size * size,) int32: how many triangles claim the centre of each pixel, edges not counted."""
+    uv = mesh.need_uv().astype(np.float64)[mesh.triangles]
+    flat = (uv - np.floor(uv.mean(axis=1))[:, None, :]).reshape(-1, 2)
+    corners = np.arange(len(flat), dtype=np.int32).reshape(-1, 3)
+    counts = np.zeros(len(mesh.uv_domains) * size * size, np.int32)
+    _claims(flat, corners, mesh.triangle_map_set, size, counts)
+    return counts
+
+
+@kernel
+def _gaps(island, pages, size, reach, pairs, found):  # type: ignore[no-untyped-def]
+    """Smallest number of free pixels between islands along rows and columns; pairs of islands that are closer than two."""
+    best = reach + 1
+    count = 0
+    for page in range(pages):
+        for turn in range(2):
+            for line in range(size):
+                last, at = -1, -1
+                for k in range(size):
+                    y, x = (line, k) if turn == 0 else (k, line)
+                    here = island[page * size * size + y * size + x]
+                    if here < 0:
+                        continue
+                    if last >= 0 and here != last:
+                        gap = k - at - 1
+                        if gap < best:
+                            best = gap
+                        if gap < 2 and count < len(pairs):
+                            pairs[count] = min(last, here) * 4294967296 + max(last, here)
+                            count += 1
+                    last, at = here, k
+    found[0] = best
+    return count
+
+
 def uv_health(mesh: Mesh, size: int = 1024) -> UvHealth:
-    """Inspect the UVs; overlap is counted on a ``size`` x ``size`` raster per map set."""
+    """Inspect the UVs; overlap and gaps are counted on a ``size`` x ``size`` raster per map set.
+
+    The raster is made coarser where there are so many map sets that it would not fit.
+    """
     if mesh.uv is None:
-        return UvHealth(False)
+        return UvHealth(False, missing=tuple(p.name for p in mesh.parts))
+    while len(mesh.uv_domains) * size * size > (32 << 20) and size > 64:
+        size //= 2
     uv = mesh.uv.astype(np.float64)
     tri = mesh.triangles
     area = mesh.areas
@@ -75,8 +121,12 @@ def uv_health(mesh: Mesh, size: int = 1024) -> UvHealth:
     flat = (q - shift[:, None, :]).reshape(-1, 2)
     corners = np.arange(len(flat), dtype=np.int32).reshape(-1, 3)
     owner = rasterise(flat, corners, mesh.triangle_map_set, len(mesh.uv_domains), size)
-    counts = np.zeros(len(owner), np.int32)
-    _claims(flat, corners, mesh.triangle_map_set, owner, size, counts)
+    counts = claims(mesh, size)
+    near = adjacency(mesh)
+    island = np.where(owner >= 0, near.island[np.maximum(owner, 0)], -1).astype(np.int64)
+    pairs, found = np.zeros(1 << 16, np.int64), np.zeros(1, np.int64)
+    reach = size // 4
+    close = len(np.unique(pairs[: _gaps(island, len(mesh.uv_domains), size, reach, pairs, found)]))
     used = int((owner >= 0).sum())
     along_u, along_v = uv_gradients(mesh)
     alive = np.abs(signed) > 1e-14
@@ -97,7 +147,7 @@ def uv_health(mesh: Mesh, size: int = 1024) -> UvHealth:
     # glTF's v runs down, so an unmirrored triangle has negative signed area in (u, v) when seen from outside.
     return UvHealth(
         present=True,
-        islands=int(adjacency(mesh).island.max()) + 1,
+        islands=int(near.island.max()) + 1,
         used=used / len(owner),
         overlapping=float((counts > 1).sum() / max(used, 1)),
         outside=float(area[outside].sum() / total),
@@ -107,4 +157,7 @@ def uv_health(mesh: Mesh, size: int = 1024) -> UvHealth:
         density=points[1],
         density_low=points[0],
         density_high=points[2],
+        gap=int(found[0] * 1024 / size) if found[0] <= reach else None,
+        close=close,
+        missing=mesh.without_uv,
     )

@@ -1,0 +1,93 @@
+"""Zip files that hold an object with its textures."""
+
+from __future__ import annotations
+
+import stat
+import zipfile
+import zlib
+from dataclasses import dataclass
+from pathlib import Path, PurePosixPath
+
+from limus.errors import InputError
+
+#: Kinds of object files, the most telling first.
+OBJECTS = (".glb", ".gltf", ".obj", ".ply", ".stl")
+
+
+@dataclass(frozen=True)
+class Limits:
+    """What a zip may unpack to: bytes in all, files, and how many times its packed size."""
+
+    size: int = 2 << 30
+    files: int = 2000
+    ratio: float = 250.0
+
+
+def unpack(path: Path, folder: Path, name: str, limits: Limits = Limits()) -> Path:
+    """Unpack a zip into an empty ``folder`` and return the object file in it.
+
+    Names that lead out of the folder, links and encrypted entries are refused; what unpacks to far more than it is packed is
+    refused before and while it is written (a header may lie).
+
+    Raises
+    ------
+    InputError : not a zip, a bomb, bad names, no object in it, or more than one.
+    """
+    again = "Zip the object and its textures again, in one folder"
+    try:
+        with zipfile.ZipFile(path) as archive:
+            entries = [e for e in archive.infolist() if not e.is_dir() and not e.filename.startswith("__MACOSX/")]
+            total = sum(e.file_size for e in entries)
+            packed = max(path.stat().st_size, 1)
+            if len(entries) > limits.files:
+                raise InputError(f"{len(entries)} files are more than the limit {limits.files}", where=name, remedy=again)
+            if total > limits.size or (total > (64 << 20) and total > packed * limits.ratio):
+                raise InputError(
+                    f"it would unpack {packed} bytes to {total}, more than is allowed",
+                    where=name,
+                    remedy="Send the files without the zip",
+                )
+            written = 0
+            for entry in entries:
+                inner = PurePosixPath(entry.filename.replace("\\", "/"))
+                if inner.is_absolute() or ".." in inner.parts or ":" in inner.parts[0] or "\0" in entry.filename:
+                    raise InputError(f"the name '{entry.filename[:80]}' leads out of its folder", where=name, remedy=again)
+                if stat.S_ISLNK(entry.external_attr >> 16):
+                    raise InputError(f"'{entry.filename[:80]}' is a link, not a file", where=name, remedy=again)
+                if entry.flag_bits & 1:
+                    raise InputError(f"'{entry.filename[:80]}' is encrypted", where=name, remedy="Zip it without a password")
+                target = folder.joinpath(*inner.parts)
+                target.parent.mkdir(parents=True, exist_ok=True)
+                with archive.open(entry) as source, target.open("wb") as out:
+                    while block := source.read(1 << 20):
+                        written += len(block)
+                        if written > limits.size or (written > (64 << 20) and written > packed * limits.ratio):
+                            raise InputError("it unpacks to more than it says", where=name, remedy="Send the files without the zip")
+                        out.write(block)
+    except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError, OSError) as error:
+        raise InputError(f"the zip cannot be read ({error})", where=name, remedy="Zip the files again") from error
+    return object_in(folder, name)
+
+
+def object_in(folder: Path, name: str) -> Path:
+    """The one object file in a folder: the most telling kind, nearest to the top.
+
+    Raises
+    ------
+    InputError : none, or several of the same kind.
+    """
+    for suffix in OBJECTS:
+        found = sorted(
+            (p for p in folder.rglob("*") if p.suffix.lower() == suffix and p.is_file()), key=lambda p: (len(p.parts), p.name)
+        )
+        if not found:
+            continue
+        top = [p for p in found if len(p.parts) == len(found[0].parts)]
+        if len(top) > 1:
+            raise InputError(
+                f"there are {len(top)} objects in it: {', '.join(p.name for p in top[:4])}",
+                where=name,
+                remedy="Bring them in one by one",
+            )
+        return top[0]
+    raise InputError(f"there is no object in it ({', '.join(OBJECTS)})", where=name, remedy="Add the object file")

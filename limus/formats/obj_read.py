@@ -1,0 +1,99 @@
+"""OBJ intake, with the colours and pictures of its MTL file (Wavefront OBJ and MTL formats, appendix B of the 1990s handbook)."""
+
+from __future__ import annotations
+
+import warnings
+from pathlib import Path
+
+import numpy as np
+from trimesh.exchange.obj import load_obj
+
+from limus.errors import InputError
+from limus.formats.beside import Beside
+from limus.formats.loose import Piece, assembled, triangles_of
+from limus.surface.base_maps import BaseMaps
+from limus.surface.mesh import Mesh
+
+
+def read_obj(path: Path, name: str) -> Mesh:
+    """Read an ``.obj`` file: one part per object and material, one map set per material. OBJ has no unit; numbers are taken as they are.
+
+    Raises
+    ------
+    InputError : not an OBJ file, or nothing usable in it.
+    """
+    files = Beside(path.parent, name)
+    try:
+        with warnings.catch_warnings(), path.open("r", encoding="utf-8", errors="replace") as text:
+            warnings.simplefilter("ignore")
+            found = load_obj(text, resolver=files, split_objects=True, group_material=True, maintain_order=False)
+    except Exception as error:
+        raise InputError(f"this is not a readable OBJ file ({error})", where=name, remedy="Export the object again") from error
+    pieces = []
+    geometry = found.get("geometry", {"": found})
+    for key in sorted(geometry):
+        entry = geometry[key]
+        if not len(entry.get("faces", ())):
+            continue
+        visual = entry.get("visual")
+        material = getattr(visual, "material", None)
+        title = str(getattr(material, "name", "") or "object")
+        stem = str(key).removesuffix(f"_{title}").strip() or title
+        uv = getattr(visual, "uv", None)
+        colours = entry.get("vertex_colors")
+        pieces.append(
+            Piece(
+                name=stem if stem != "None" else "object",
+                material=title,
+                positions=np.asarray(entry["vertices"], np.float64),
+                triangles=triangles_of(entry["faces"]),
+                normals=entry.get("vertex_normals"),
+                # OBJ counts v upwards from the bottom of the picture, glTF downwards from the top.
+                uv=None if uv is None else np.stack([uv[:, 0], 1.0 - uv[:, 1]], axis=1),
+                colours=None if colours is None else linear_colours(np.asarray(colours)),
+                maps=_maps(material),
+            )
+        )
+    mesh = assembled(pieces, name)
+    if files.missing:
+        from dataclasses import replace
+
+        names = ", ".join(sorted(set(files.missing))[:6])
+        mesh = replace(mesh, notes=(*mesh.notes, f"these files named in it were not found and are left out: {names}"))
+    return mesh
+
+
+def linear_colours(colours: np.ndarray) -> np.ndarray:
+    """(V, 3 or 4) colours, 0..255 or 0..1, to (V, 4) float32 0..1, taken as linear (the formats do not say)."""
+    values = colours.astype(np.float64)
+    if colours.dtype.kind in "ui" or (values.size and values.max() > 1.001):
+        values = values / 255.0
+    if values.shape[1] == 3:
+        values = np.concatenate([values, np.ones((len(values), 1))], axis=1)
+    return np.clip(np.nan_to_num(values), 0.0, 1.0).astype(np.float32)
+
+
+def _maps(material: object) -> BaseMaps | None:
+    """Kd and map_Kd of an MTL material; None where it says nothing."""
+    diffuse, image = getattr(material, "diffuse", None), getattr(material, "image", None)
+    given = getattr(material, "kwargs", {}) or {}
+    if image is None and not any(key in given for key in ("kd", "pr", "pm")):
+        return None
+    color = None
+    if image is not None:
+        try:
+            color = np.asarray(image.convert("RGBA"))
+        except (OSError, ValueError):
+            color = None
+    # MTL colours are meant for the screen: sRGB, 0..255 as the reader gives them.
+    encoded = np.asarray(diffuse if diffuse is not None else (255, 255, 255, 255), np.float64)[:3] / 255.0
+    linear = np.where(encoded <= 0.04045, encoded / 12.92, ((encoded + 0.055) / 1.055) ** 2.4)
+    factor = (1.0, 1.0, 1.0, 1.0) if color is not None else (float(linear[0]), float(linear[1]), float(linear[2]), 1.0)
+
+    def number(key: str, default: float) -> float:
+        try:
+            return float(np.clip(float(np.ravel(given[key])[0]), 0.0, 1.0))
+        except (KeyError, ValueError, TypeError, IndexError):
+            return default
+
+    return BaseMaps(color=color, color_factor=factor, roughness=number("pr", 0.6), metalness=number("pm", 0.0))

@@ -1,0 +1,99 @@
+"""Any object file: which format it is, told by its content rather than by its name."""
+
+from __future__ import annotations
+
+import tempfile
+from dataclasses import replace
+from pathlib import Path
+
+from limus.errors import InputError
+from limus.formats.bundle import OBJECTS, unpack
+from limus.formats.gltf_read import read_gltf
+from limus.formats.obj_read import read_obj
+from limus.formats.ply_read import read_ply
+from limus.formats.stl_read import read_stl
+from limus.surface.mesh import Mesh
+
+#: Every suffix that intake takes.
+SUFFIXES = (*OBJECTS, ".zip")
+#: Formats whose unit is the metre by their standard.
+METRES = (".glb", ".gltf")
+
+
+def format_of(path: Path, name: str | None = None) -> str:
+    """The suffix that fits the content: ".glb", ".gltf", ".obj", ".ply", ".stl" or ".zip".
+
+    Raises
+    ------
+    InputError : unreadable, empty, or none of these.
+    """
+    name = name or path.name
+    try:
+        with path.open("rb") as file:
+            head = file.read(4096)
+    except OSError as error:
+        raise InputError(f"the file cannot be read ({error.strerror})", where=name, remedy="Check the path") from error
+    if not head:
+        raise InputError("the file is empty (0 bytes)", where=name, remedy="Export the object again, or copy the file again")
+    if head[:4] == b"glTF":
+        return ".glb"
+    if head[:4] == b"PK\x03\x04":
+        return ".zip"
+    if head[:3] == b"ply":
+        return ".ply"
+    text = head.lstrip(b"\xef\xbb\xbf \t\r\n")
+    if text[:1] == b"{":
+        return ".gltf"
+    suffix = Path(name).suffix.lower()
+    size = path.stat().st_size
+    # A binary STL says how many triangles of 50 bytes follow its 84 bytes of header, whatever the header reads.
+    if len(head) >= 84 and 84 + 50 * int.from_bytes(head[80:84], "little") == size:
+        return ".stl"
+    if text[:5].lower() == b"solid" or (suffix == ".stl" and len(head) >= 84):
+        return ".stl"
+    words = {line.split(None, 1)[0] for line in text.splitlines() if line.strip()}
+    if words & {b"v", b"vn", b"vt", b"f", b"mtllib", b"o", b"g"} and b"\0" not in head:
+        return ".obj"
+    known = {
+        ".glb": "a GLB file (it does not begin with 'glTF')",
+        ".gltf": "a glTF file",
+        ".obj": "an OBJ file",
+        ".ply": "a PLY file",
+        ".zip": "a zip file",
+    }
+    what = known.get(suffix, "an object file that can be read here")
+    raise InputError(f"this is not {what}", where=name, remedy=f"Save the object as one of {', '.join(SUFFIXES)}")
+
+
+def read_object(path: Path | str, *, name: str | None = None) -> Mesh:
+    """Read a ``.glb``, ``.gltf``, ``.obj``, ``.ply`` or ``.stl`` file, or a ``.zip`` with one of them in it.
+
+    Positions are in units of the file, axes as they are there.
+
+    Raises
+    ------
+    InputError : see the readers of each format.
+    """
+    path = Path(path)
+    shown = name or path.name
+    kind = format_of(path, shown)
+    if kind == ".zip":
+        with tempfile.TemporaryDirectory() as folder:
+            inner = unpack(path, Path(folder), shown)
+            mesh = read_object(inner, name=f"{shown}/{inner.name}")
+            return replace(mesh, source=shown)
+    readers = {".obj": read_obj, ".ply": read_ply, ".stl": read_stl}
+    mesh = readers[kind](path, shown) if kind in readers else read_gltf(path, name=shown)
+    suffix = Path(shown).suffix.lower()
+    if suffix and suffix != kind and suffix != ".zip":
+        mesh = replace(mesh, notes=(*mesh.notes, f"the name ends in {suffix}, but the content is {kind}; it was read as {kind}"))
+    return mesh
+
+
+def unit_known(path: Path, name: str | None = None) -> bool:
+    """Whether the format says that its unit is the metre."""
+    kind = format_of(path, name)
+    if kind == ".zip":
+        with tempfile.TemporaryDirectory() as folder:
+            return format_of(unpack(path, Path(folder), name or path.name)) in METRES
+    return kind in METRES

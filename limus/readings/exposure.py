@@ -1,0 +1,253 @@
+"""Sun, driving rain and run-off: what the weather of the setting does to each point, kept on disk like the ray pass."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from io import BytesIO
+from pathlib import Path
+
+import numpy as np
+
+from limus.formats.files import write_whole
+from limus.hashing import key_of
+from limus.parallel import kernel, map_blocks
+from limus.readings.driving_rain import rain_vector
+from limus.readings.flow import flow
+from limus.readings.measured import cache_folder
+from limus.readings.ray_pass import BLOCK_RAYS, Progress, filter_along
+from limus.readings.rays import blocked, ray_scene
+from limus.readings.sun_path import sun_directions
+from limus.readings.surroundings import NOTHING, Surroundings
+from limus.readings.twin import Carried, carry
+from limus.setting import Setting
+from limus.surface.texels import Texels
+
+#: Half angle of the cone that rain comes from, degrees: gusts and turning wind (common practice, no source).
+GUSTS = 12.0
+
+
+@dataclass(frozen=True)
+class Exposure:
+    """Columns of ``table`` (n, 3) float32: sun, rain, run-off, as the readings of these names say; ``key`` names their quality."""
+
+    texels: Texels
+    table: np.ndarray
+    key: str
+
+    @property
+    def sun(self) -> np.ndarray:
+        """(n,) relative to open ground."""
+        return np.ascontiguousarray(self.table[:, 0])
+
+    @property
+    def rain(self) -> np.ndarray:
+        """(n,) relative to open ground."""
+        return np.ascontiguousarray(self.table[:, 1])
+
+    @property
+    def runoff(self) -> np.ndarray:
+        """(n,) relative to its 99th percentile."""
+        return np.ascontiguousarray(self.table[:, 2])
+
+    def at(self, texels: Texels) -> Exposure:
+        """The same for the same mesh at another resolution."""
+        return self if texels is self.texels else Exposure(texels, texels.resample(self.table, self.texels), self.key)
+
+
+def exposure_key(texels: Texels, setting: Setting, around: Surroundings, rays: int) -> str:
+    """Hash of everything it depends on; the name of the file on disk. Of the setting only what matters counts."""
+    place = setting.model_dump(include={"north_deg", "latitude", "day", "wind_from_deg", "wind_speed", "rain_mm"})
+    return key_of("exposure 2", texels.key, place, around.key, rays)
+
+
+def stored_exposure(
+    texels: Texels, setting: Setting, around: Surroundings, rays: int, folder: Path | None = None
+) -> Exposure | None:
+    """From disk if it was measured before, else None."""
+    key = exposure_key(texels, setting, around, rays)
+    try:
+        table = np.load((folder or cache_folder()) / f"{key}.npy", allow_pickle=False)
+    except (OSError, ValueError, EOFError):
+        return None
+    return Exposure(texels, table.astype(np.float32), key) if table.shape == (len(texels), 3) else None
+
+
+@kernel
+def _sun_rays(start, end, rays, lean, epsilon, far, pixel, size, position, face, normal, path, origins, directions, limits, weight):  # type: ignore[no-untyped-def]
+    days, steps = path.shape[0], path.shape[1]
+    row = 0
+    for i in range(start, end):
+        x, y = pixel[i] % size, (pixel[i] // size) % size
+        first, second = 0.5545497 * x + 0.3085170 * y, 0.7548777 * x + 0.5698403 * y
+        first, second = first - np.floor(first), second - np.floor(second)
+        for k in range(rays):
+            # Hours in even strata, days by the golden ratio: every texel sees a spread of both.
+            hour = int((k + first) / rays * steps) % steps
+            day = (k + 1) * 0.6180339887 + second
+            day = int((day - np.floor(day)) * days) % days
+            dx, dy, dz = path[day, hour, 0], path[day, hour, 1], path[day, hour, 2]
+            w = dx * normal[i, 0] + dy * normal[i, 1] + dz * normal[i, 2]
+            seen = dx * face[i, 0] + dy * face[i, 1] + dz * face[i, 2]
+            weight[row] = w if dy > 0 and w > 0 else np.float32(0.0)
+            if dy > 0 and w > 0 and seen <= 0:
+                weight[row] = -w
+            for c in range(3):
+                origins[row, c] = position[i, c] + epsilon * face[i, c]
+            directions[row, 0], directions[row, 1], directions[row, 2] = dx, dy, dz
+            limits[row] = far if weight[row] > 0 else np.float32(0.0)
+            row += 1
+
+
+@kernel
+def _rain_rays(
+    start, end, rays, lean, epsilon, far, pixel, size, position, face, normal, path, origins, directions, limits, weight
+):  # type: ignore[no-untyped-def]
+    """``path`` (1, 3, 3): the direction rain comes from and two across it."""
+    row = 0
+    for i in range(start, end):
+        x, y = pixel[i] % size, (pixel[i] // size) % size
+        first, second = 0.5545497 * x + 0.3085170 * y, 0.7548777 * x + 0.5698403 * y
+        first, second = first - np.floor(first), second - np.floor(second)
+        for k in range(rays):
+            # A spiral over the cone's disc.
+            r = lean * ((k + second) / rays) ** 0.5
+            a = (k * 0.6180339887 + first) * 6.283185307179586
+            c, s = np.cos(a) * r, np.sin(a) * r
+            length = 0.0
+            for q in range(3):
+                directions[row, q] = path[0, 0, q] + c * path[0, 1, q] + s * path[0, 2, q]
+                length += directions[row, q] ** 2
+                origins[row, q] = position[i, q] + epsilon * face[i, q]
+            seen = 0.0
+            for q in range(3):
+                directions[row, q] /= length**0.5
+                seen += directions[row, q] * face[i, q]
+            weight[row] = np.float32(1.0) if seen > 0 else np.float32(-1.0)
+            limits[row] = far if seen > 0 else np.float32(0.0)
+            row += 1
+
+
+@kernel
+def _shares(start, end, rays, hidden, weight, out):  # type: ignore[no-untyped-def]
+    """The part of the weight whose ray is free; weights below 0 count as hidden."""
+    row = 0
+    for i in range(start, end):
+        total, free = np.float32(0.0), np.float32(0.0)
+        for _ in range(rays):
+            w = weight[row]
+            total += abs(w)
+            if w > 0 and not hidden[row]:
+                free += w
+            row += 1
+        out[i] = free / total if total > 0 else np.float32(0.0)
+
+
+def _free(
+    make: Callable[..., None],
+    rays: int,
+    lean: float,
+    path: np.ndarray,
+    texels: Texels,
+    carried: Carried | None,
+    around: Surroundings,
+    progress: Progress | None,
+) -> np.ndarray:
+    """(n,) share of the way towards sun or rain that nothing stands in."""
+    mesh = texels.mesh
+    solid = mesh if around.twin is None or carried is None else around.twin
+    scenes = [ray_scene(solid)] + ([ray_scene(around.neighbours)] if around.neighbours is not None else [])
+    position = texels.position if carried is None else carried.position
+    face = mesh.face_normals[texels.triangle] if carried is None else carried.face
+    normal = texels.normal if carried is None else carried.normal
+    epsilon = np.float32(max(solid.diagonal * 1e-6, 1e-12) * 4)
+    far = np.float32(around.extent(mesh) * 3)
+    out = np.empty(len(texels), np.float32)
+    per_block = max(1, BLOCK_RAYS // rays)
+    blocks = list(range(0, len(texels), per_block))
+    done = [0]
+
+    def run(start: int) -> None:
+        end = min(start + per_block, len(texels))
+        count = (end - start) * rays
+        origins, directions = np.empty((count, 3), np.float32), np.empty((count, 3), np.float32)
+        limits, weight = np.empty(count, np.float32), np.empty(count, np.float32)
+        make(
+            start, end, rays, np.float32(lean), epsilon, far, texels.pixel, texels.size, position, face, normal, path,
+            origins, directions, limits, weight,
+        )  # fmt: skip
+        go = np.flatnonzero(limits > 0)
+        hidden = np.zeros(count, np.bool_)
+        for scene in scenes:
+            if len(go):
+                hidden[go] |= blocked(scene, origins[go], directions[go], limits[go])
+        _shares(start, end, rays, hidden, weight, out)
+        done[0] += 1
+        if progress is not None:
+            progress(done[0] / len(blocks))
+
+    map_blocks(run, blocks)
+    return out
+
+
+def measure_exposure(
+    texels: Texels,
+    setting: Setting,
+    around: Surroundings = NOTHING,
+    *,
+    rays: int = 16,
+    carried: Carried | None = None,
+    progress: Progress | None = None,
+    folder: Path | None = None,
+) -> Exposure:
+    """Sun, rain and run-off, from disk where they are there, else measured (may raise ``Cancelled`` through ``progress``).
+
+    ``rays`` towards the sun's path for each texel, half as many towards the rain. What an unhidden point gets follows from its
+    direction exactly; rays only tell how much of it is hidden.
+    """
+    found = stored_exposure(texels, setting, around, rays, folder)
+    if found is not None:
+        return found
+    if carried is None and around.twin is not None:
+        carried = carry(texels, around.twin, around.twin_reach_m)
+    normal = texels.normal if carried is None else carried.normal
+    say = progress or (lambda share: None)
+
+    path = sun_directions(setting)
+    up = np.maximum(path[:, :, 1], 0.0)
+    lit = path.reshape(-1, 3)[path.reshape(-1, 3)[:, 1] > 0]
+    table = np.zeros((len(texels), 3), np.float32)
+    if len(lit):
+        caught = np.zeros(len(texels), np.float32)
+        for start in range(0, len(texels), 1 << 16):
+            rows = slice(start, start + (1 << 16))
+            caught[rows] = np.maximum(normal[rows] @ lit.T, 0.0).sum(axis=1)
+        free = _free(_sun_rays, rays, 0.0, path, texels, carried, around, lambda s: say(0.45 * s))
+        table[:, 0] = caught / np.float32(up.sum()) * free
+    vector = rain_vector(setting)
+    towards = vector / np.linalg.norm(vector)
+    side = np.cross(towards, [0.0, 0.0, 1.0] if abs(towards[2]) < 0.9 else [1.0, 0.0, 0.0])
+    side /= np.linalg.norm(side)
+    cone = np.stack([towards, side, np.cross(towards, side)])[None].astype(np.float32)
+    free = _free(
+        _rain_rays, max(4, rays // 2), np.tan(np.radians(GUSTS)), cone, texels, carried, around, lambda s: say(0.45 + 0.25 * s)
+    )
+    table[:, 1] = np.maximum(normal @ vector.astype(np.float32), 0.0) * free if setting.rain_mm > 0 else 0.0
+    table[:, :2] = filter_along(texels, table[:, :2].copy(), np.array([0.3, 0.3], np.float32), 4)
+    say(0.7)
+    ran = flow(texels, table[:, 1])
+    smooth = filter_along(texels, ran.passing[:, None].copy(), np.array([1e9], np.float32), 2)[:, 0]
+    say(0.98)
+    order = np.argsort(smooth)
+    share = np.cumsum(texels.area[order], dtype=np.float64)
+    top = float(smooth[order[min(int(np.searchsorted(share, 0.99 * share[-1])), len(order) - 1)]])
+    if top <= 0:
+        top = float(smooth.max()) or 1.0
+    table[:, 2] = np.minimum(smooth / np.float32(top), 8.0)
+    half = table.astype(np.float16)
+    out = BytesIO()
+    np.save(out, half)
+    key = exposure_key(texels, setting, around, rays)
+    write_whole((folder or cache_folder()) / f"{key}.npy", out.getvalue())
+    say(1.0)
+    return Exposure(texels, half.astype(np.float32), key)

@@ -1,0 +1,48 @@
+"""What lies around the object and is not the object: ground, neighbours, and the finer twin it is measured from."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from limus.hashing import key_of
+from limus.surface.mesh import Mesh
+
+
+@dataclass(frozen=True)
+class Surroundings:
+    """Attributes
+    ----------
+    ground_m : height of a level ground that hides what is near it, metres; None: no ground.
+    neighbours : other objects, placed, as one mesh; they hide, but are not part of the solid.
+    twin : a finer mesh of the same object to measure from. twin_reach_m : how far from the surface it is looked for; None: found.
+    """
+
+    ground_m: float | None = None
+    neighbours: Mesh | None = None
+    twin: Mesh | None = None
+    twin_reach_m: float | None = None
+
+    @cached_property
+    def key(self) -> str:
+        """Hash of all of it; "" where there is nothing around."""
+        if self.ground_m is None and self.neighbours is None and self.twin is None:
+            return ""
+        return key_of(
+            self.ground_m,
+            self.neighbours.key if self.neighbours is not None else "",
+            self.twin.key if self.twin is not None else "",
+            self.twin_reach_m,
+        )
+
+    def extent(self, mesh: Mesh) -> float:
+        """A length that reaches past everything from anywhere on ``mesh``, metres."""
+        boxes = [m.bounds for m in (mesh, self.neighbours, self.twin) if m is not None]
+        low = np.min([b[0] for b in boxes], axis=0)
+        high = np.max([b[1] for b in boxes], axis=0)
+        return float(np.linalg.norm(high - low)) * 1.5
+
+
+NOTHING = Surroundings()

@@ -1,0 +1,50 @@
+"""The material maps that an object file brought along."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from scipy import ndimage
+
+from limus.hashing import key_of
+
+
+@dataclass(frozen=True)
+class BaseMaps:
+    """Metallic-roughness material of one UV domain, as glTF 2.0 defines it.
+
+    Attributes
+    ----------
+    color : (h, w, 4) uint8 sRGB, or None. orm : (h, w, 3) uint8 linear, green roughness, blue metalness, or None.
+    color_factor : linear RGBA. roughness, metalness : factors 0..1.
+    """
+
+    color: np.ndarray | None = None
+    orm: np.ndarray | None = None
+    color_factor: tuple[float, float, float, float] = (1.0, 1.0, 1.0, 1.0)
+    roughness: float = 1.0
+    metalness: float = 1.0
+
+    @cached_property
+    def key(self) -> str:
+        """Hash of pixels and factors."""
+        empty = np.zeros(0, np.uint8)
+        return key_of(
+            self.color if self.color is not None else empty,
+            self.orm if self.orm is not None else empty,
+            self.color_factor,
+            self.roughness,
+            self.metalness,
+        )
+
+
+def sample(image: np.ndarray, u: np.ndarray, v: np.ndarray) -> np.ndarray:
+    """Bilinear reading of (h, w, c) uint8 at (n,) u and v, repeating outside 0..1: (n, c) float32, 0..1."""
+    height, width = image.shape[:2]
+    at = np.stack([(v % 1.0) * height - 0.5, (u % 1.0) * width - 0.5])
+    out = np.empty((len(u), image.shape[2]), np.float32)
+    for c in range(image.shape[2]):
+        out[:, c] = ndimage.map_coordinates(image[:, :, c].astype(np.float32), at, order=1, mode="grid-wrap") / 255.0
+    return out
