@@ -9,6 +9,7 @@ from __future__ import annotations
 import numpy as np
 
 from demo.modelling import Model, fillet, frame, rounded_rect, spread
+from demo.strokes import GLYPHS
 from limus.surface.mesh import Mesh
 
 MM = 0.001
@@ -222,8 +223,28 @@ def _number_plate(model: Model) -> None:
         model.tube(part, path, (0.0022, 0.0032), 10, side=tuple(up))
 
 
-def build() -> Mesh:
-    """The hoist as a Mesh: metres, y up, standing on y = 0, one map set called "hoist"."""
+def _lettering(model: Model) -> None:
+    """What only the high-poly twin has: raised letters around the cover and the seams that casting left."""
+    centre, radius, high = np.array([0.0, 0.625, 0.0690]), 0.0435, 0.0135
+    for text, start, way in (("KESTREL", 2.62, -1.0), ("WEIR", 3.94, 1.0)):
+        for k, sign in enumerate(text):
+            angle = start + way * k * 0.27
+            across = np.array([np.sin(angle), -np.cos(angle), 0.0]) * (1.0 if way < 0 else -1.0)
+            out = np.array([np.cos(angle), np.sin(angle), 0.0])
+            up = out if way < 0 else -out
+            foot = centre + out * (radius if way < 0 else radius + high)
+            for line in GLYPHS[sign]:
+                bend = fillet([(x * high - 0.3 * high, y * high) for x, y in line], [0] + [0.0012] * (len(line) - 2) + [0], 3)
+                path = foot + bend[:, :1] * across + bend[:, 1:] * up
+                model.tube("cover", path, (0.0011, 0.0011), 10, side=(0, 0, 1))
+    ring = np.arange(160) * 2 * np.pi / 160
+    for depth in (-0.034, 0.026):
+        seam = np.stack([0.1082 * np.cos(ring), 0.625 + 0.1082 * np.sin(ring), np.full(160, depth)], axis=1)
+        model.tube("gear case", seam, (0.0009, 0.0013), 10, closed=True, side=(0, 0, 1))
+
+
+def build(*, twin: bool = False) -> Mesh:
+    """The hoist as a Mesh: metres, y up, standing on y = 0, one map set called "hoist". ``twin``: its high-poly twin."""
     model = Model()
     _pedestal(model)
     _foundation_bolts(model)
@@ -231,4 +252,6 @@ def build() -> Mesh:
     _hand_wheel(model)
     _riser(model)
     _number_plate(model)
-    return model.mesh("gate-hoist.glb", "hoist")
+    if twin:
+        _lettering(model)
+    return model.mesh("gate-hoist-high.glb" if twin else "gate-hoist.glb", "hoist")

@@ -9,6 +9,7 @@ from limus.effects.paint import Paint
 from limus.effects.rust import Rust
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.parts import Parts
+from limus.masks.sources.vertex_colour import VertexColourSource
 from limus.materials.base import BaseChoice
 from limus.scene import Layer, ObjectFile, Scene
 from limus.setting import Setting
@@ -40,5 +41,59 @@ def gate_hoist_scene() -> Scene:
             Layer(id="rust", name="Rust", effect=Rust(), where=Rust.default_where()),
             Layer(id="dirt", name="Dirt", effect=Dirt(), where=Dirt.default_where()),
             Layer(id="dust", name="Dust", effect=Dust(), where=Dust.default_where(), strength=0.8),
+        ],
+    )
+
+
+def gauge_board_scene() -> Scene:
+    """White enamel on steel, chipped at the marks, with the mud line of a flood."""
+    enamel = Paint(
+        color=(0.80, 0.80, 0.76),
+        roughness=0.22,
+        thickness_um=180.0,
+        primer_color=(0.035, 0.036, 0.04),
+        primer_thickness_um=100.0,
+        texture_um=6.0,
+    )
+    figures = Paint(color=(0.012, 0.012, 0.013), roughness=0.3, primer=False, thickness_um=60.0)
+    return Scene(
+        name="Gauge board",
+        object=ObjectFile(file="gauge-board.glb"),
+        setting=Setting(corrosivity="C4"),
+        seed=5,
+        bases=[BaseChoice(material="rolled steel")],
+        layers=[
+            Layer(
+                id="paint",
+                name="White enamel",
+                effect=enamel,
+                where=Recipe(terms=[term(Parts(names=["board", "marks", "figures"]))]),
+            ),
+            Layer(
+                id="figures", name="Black figures", effect=figures, where=Recipe(terms=[term(Parts(names=["marks", "figures"]))])
+            ),
+            Layer(id="chipping", name="Chipping", effect=Chipping(coverage=0.05), where=Chipping.default_where()),
+            Layer(id="rust", name="Rust", effect=Rust(), where=Rust.default_where()),
+            Layer(
+                id="mud",
+                name="Mud line",
+                effect=Dirt(),
+                where=Recipe(terms=[term(VertexColourSource(channel="R")), *Dirt.default_where().terms]),
+            ),
+        ],
+    )
+
+
+def slate_panel_scene() -> Scene:
+    """Slates on timber, dusted where they lie flat."""
+    return Scene(
+        name="Slate panel",
+        object=ObjectFile(file="slate-panel.glb"),
+        setting=Setting(corrosivity="C3"),
+        seed=7,
+        bases=[BaseChoice(material="timber"), BaseChoice(material="slate", parts=["slates"])],
+        layers=[
+            Layer(id="dirt", name="Dirt", effect=Dirt(), where=Dirt.default_where()),
+            Layer(id="dust", name="Dust", effect=Dust(), where=Dust.default_where(), strength=0.6),
         ],
     )

@@ -161,6 +161,18 @@ def crossing_edges(mesh: Mesh, near: Adjacency, most: int = 400_000) -> int:
     return int((~shares & ~grazing).sum()) * step
 
 
+def back_is_seen(mesh: Mesh, name: str) -> bool:
+    """Whether most of the back of a sheet lies free: nothing is right behind it within a tenth of its size."""
+    part = mesh.parts[mesh.part_index(name)]
+    rows = np.arange(part.first, part.first + part.count)[:: max(1, part.count // 2000)]
+    size = float(np.linalg.norm(np.ptp(mesh.positions[mesh.triangles[part.first : part.first + part.count].ravel()], axis=0)))
+    normal = mesh.face_normals[rows]
+    origin = (mesh.positions[mesh.triangles[rows]].mean(axis=1) - normal * np.float32(1e-4 * size)).astype(np.float32)
+    hits = trace(ray_scene(mesh), origin, np.ascontiguousarray(-normal), np.full(len(rows), 0.1 * size, np.float32))
+    free = hits["primID"] < 0
+    return float(mesh.areas[rows][free].sum()) > 0.5 * float(mesh.areas[rows].sum())
+
+
 def mesh_health(mesh: Mesh) -> MeshHealth:
     """Look for what makes readings go wrong; everything found is accepted and said."""
     near = adjacency(mesh)
@@ -169,7 +181,7 @@ def mesh_health(mesh: Mesh) -> MeshHealth:
         crowded_edges=near.crowded,
         crossing=crossing_edges(mesh, near),
         inside_out=tuple(inside_out(mesh, near.kind)),
-        sheets=tuple(thin_sheets(mesh, near.kind)),
+        sheets=tuple(name for name in thin_sheets(mesh, near) if back_is_seen(mesh, name)),
         tiny=int((mesh.areas <= 1e-14 * mesh.diagonal**2).sum()),
     )
 

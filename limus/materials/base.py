@@ -12,7 +12,7 @@ from limus.materials.channels import BLUE, RED, ROUGHNESS, full, sheet
 from limus.materials.substance import Substance
 from limus.patterns.noise import fractal
 
-BaseName = Literal["cast iron", "rolled steel", "brass", "bronze", "aluminium", "concrete", "timber", "plaster"]
+BaseName = Literal["cast iron", "rolled steel", "brass", "bronze", "aluminium", "concrete", "slate", "timber", "plaster"]
 
 
 @dataclass(frozen=True)
@@ -35,6 +35,7 @@ BASES: dict[str, BaseMaterial] = {
     "bronze": BaseMaterial(Substance("copper alloy"), (0.58, 0.36, 0.18), 1.0, 0.38, 5.0, 0.012, 0.12),
     "aluminium": BaseMaterial(Substance("other metal"), (0.82, 0.83, 0.84), 1.0, 0.36, 6.0, 0.008, 0.06),
     "concrete": BaseMaterial(Substance("mineral", porosity=0.15), (0.29, 0.28, 0.26), 0.0, 0.88, 9.0, 0.35, 0.22),
+    "slate": BaseMaterial(Substance("mineral", porosity=0.01), (0.060, 0.066, 0.075), 0.0, 0.62, 14.0, 0.28, 0.25),
     "timber": BaseMaterial(Substance("timber", porosity=0.5), (0.27, 0.17, 0.09), 0.0, 0.72, 7.0, 0.12, 0.25),
     "plaster": BaseMaterial(Substance("mineral", porosity=0.35), (0.62, 0.60, 0.56), 0.0, 0.92, 12.0, 0.12, 0.10),
 }

@@ -12,6 +12,7 @@ class Curvature(Reading):
 
     kind = "curvature"
     order = 1
+    words = ("hollow", "edge")
     title = "Curvature"
     unit = ""
     size = "radius"

@@ -100,9 +100,9 @@ def _sun_rays(start, end, rays, lean, epsilon, far, pixel, size, position, face,
 
 
 @kernel
-def _rain_rays(
+def _rain_rays(  # type: ignore[no-untyped-def]
     start, end, rays, lean, epsilon, far, pixel, size, position, face, normal, path, origins, directions, limits, weight
-):  # type: ignore[no-untyped-def]
+):
     """``path`` (1, 3, 3): the direction rain comes from and two across it."""
     row = 0
     for i in range(start, end):

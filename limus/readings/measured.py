@@ -30,6 +30,12 @@ class Measured:
     table: np.ndarray
     around: Surroundings = NOTHING
 
+    @classmethod
+    def blank(cls, texels: Texels) -> Measured:
+        """Stands in before anything was measured: everything open and flat."""
+        plan = RayPlan.for_mesh(texels.mesh, 1)
+        return cls(texels, plan, np.zeros((len(texels), plan.width), np.float32))
+
     @property
     def key(self) -> str:
         """Hash of what was measured and how well."""

@@ -12,6 +12,7 @@ class Missed(Reading):
 
     kind = "missed"
     order = 26
+    words = ("found", "missed")
     title = "Twin misses"
     about = "White where no surface of the high-poly twin was found within reach"
 

@@ -12,6 +12,7 @@ class Occlusion(Reading):
 
     kind = "occlusion"
     order = 2
+    words = ("open", "closed")
     title = "Occlusion"
     unit = ""
     size = "reach"

@@ -12,6 +12,7 @@ class Rain(Reading):
 
     kind = "rain"
     order = 5
+    words = ("dry", "wet")
     title = "Rain"
     high = 1.5
     colours = "exposure"

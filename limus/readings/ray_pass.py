@@ -59,7 +59,11 @@ class RayPlan:
 
     def key(self, texels: Texels, around: Surroundings = NOTHING) -> str:
         """Hash of mesh, resolution, parameters and surroundings; the name of the file on disk."""
-        return key_of("ray pass 6", texels.key, asdict(self), around.key)
+        return self.key_for(texels.mesh, texels.size, around)
+
+    def key_for(self, mesh: Mesh, size: int, around: Surroundings = NOTHING) -> str:
+        """The same before there are texels."""
+        return key_of("ray pass 6", mesh.key, size, asdict(self), around.key)
 
 
 @kernel

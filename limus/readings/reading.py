@@ -65,6 +65,8 @@ class Reading:
     #: Range of look-through where the full range would hide what matters.
     shown: ClassVar[tuple[float, float] | None] = None
     colours: ClassVar[Literal["grey", "signed", "exposure", "vector", "colour", "numbers"]] = "grey"
+    #: What the low and the high end mean.
+    words: ClassVar[tuple[str, str]] = ("", "")
     about: ClassVar[str] = ""
     #: What must have been measured first.
     rays: ClassVar[bool] = False

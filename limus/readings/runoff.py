@@ -12,6 +12,7 @@ class Runoff(Reading):
 
     kind = "runoff"
     order = 6
+    words = ("dry", "running")
     title = "Run-off"
     high = 1.0
     colours = "exposure"

@@ -12,6 +12,7 @@ class Sky(Reading):
 
     kind = "sky"
     order = 3
+    words = ("hidden", "open sky")
     title = "Sky"
     unit = ""
     size = ""

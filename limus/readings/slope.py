@@ -12,6 +12,7 @@ class Slope(Reading):
 
     kind = "slope"
     order = 8
+    words = ("up", "down")
     title = "Slope"
     unit = "°"
     high = 180.0

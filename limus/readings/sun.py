@@ -12,6 +12,7 @@ class Sun(Reading):
 
     kind = "sun"
     order = 4
+    words = ("shade", "sunny")
     title = "Sun"
     high = 1.5
     colours = "exposure"

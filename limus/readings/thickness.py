@@ -12,6 +12,7 @@ class Thickness(Reading):
 
     kind = "thickness"
     order = 7
+    words = ("thin", "thick")
     title = "Thickness"
     unit = "mm"
     size = "reach"

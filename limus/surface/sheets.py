@@ -6,40 +6,39 @@ from collections.abc import Collection
 from dataclasses import replace
 
 import numpy as np
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
 
+from limus.surface.adjacency import Adjacency
 from limus.surface.mesh import Mesh, Part
 
 
-def thin_sheets(mesh: Mesh, edges: np.ndarray) -> list[str]:
-    """Names of parts that are a single sheet: they have a free border and enclose next to nothing.
-
-    Parameters
-    ----------
-    edges : (T, 3) int8 kinds of the edges, ``Adjacency.kind``.
+def thin_sheets(mesh: Mesh, near: Adjacency) -> list[str]:
+    """Names of parts that are mostly single sheets: shells with a free border that enclose next to nothing.
 
     Notes
     -----
-    A closed body of area A encloses up to A^1.5 / 10.6 (the sphere). A part with a free border counts as a sheet when the volume
-    about its own centre is below a tenth of that, or the border is long against the root of the area.
+    A closed body of area A encloses up to A^1.5 / 10.6 (the sphere). A connected shell counts as a sheet when the volume about its
+    own centre is below a tenth of that and its free border is longer than half the root of its area. Whether its back can be seen
+    is for the caller to find out.
     """
-    p = mesh.positions.astype(np.float64)
+    t, e = np.nonzero(near.twin >= 0)
+    links = coo_array((np.ones(len(t), np.int8), (t, near.twin[t, e])), shape=(len(mesh.triangles),) * 2)
+    count, shell = connected_components(links, directed=False)
+    q = mesh.positions.astype(np.float64)[mesh.triangles]
+    area = np.bincount(shell, mesh.areas, minlength=count)
+    middle = q.mean(axis=1) * mesh.areas[:, None]
+    weight = np.maximum(area, 1e-300)
+    centre = np.stack([np.bincount(shell, middle[:, k], minlength=count) / weight for k in range(3)], axis=1)
+    a, b, c = (q[:, k] - centre[shell] for k in range(3))
+    volume = np.abs(np.bincount(shell, np.einsum("ij,ij->i", a, np.cross(b, c)) / 6, minlength=count))
+    edges = np.linalg.norm(np.roll(q, -1, axis=1) - q, axis=2) * (near.twin < 0)
+    border = np.bincount(shell, edges.sum(axis=1), minlength=count)
+    thin = (volume < 0.1 * area**1.5 / 10.635) & (border > 0.5 * np.sqrt(area)) & (area > 0)
     found = []
     for part in mesh.parts:
-        if part.back:
-            continue
         rows = slice(part.first, part.first + part.count)
-        open_edges = edges[rows] == 0
-        if not open_edges.any():
-            continue
-        q = p[mesh.triangles[rows]]
-        area = float(mesh.areas[rows].sum())
-        if area <= 0:
-            continue
-        border = float(np.linalg.norm(np.roll(q, -1, axis=1) - q, axis=2)[open_edges].sum())
-        centre = (q.mean(axis=1) * mesh.areas[rows][:, None]).sum(axis=0) / area
-        a, b, c = (q[:, k] - centre for k in range(3))
-        volume = abs(float(np.einsum("ij,ij->i", a, np.cross(b, c)).sum() / 6))
-        if volume < 0.1 * area**1.5 / 10.635 and border > 0.5 * area**0.5:
+        if not part.back and float(mesh.areas[rows][thin[shell[rows]]].sum()) > 0.5 * float(mesh.areas[rows].sum()):
             found.append(part.name)
     return found
 

@@ -20,17 +20,37 @@ from limus.chronicle import Chapter
 from limus.delivery import TARGETS, file_stem
 from limus.effects.catalogue import EFFECTS
 from limus.errors import Cancelled, InputError
+from limus.formats.read import SUFFIXES
 from limus.masks.recipe import SOURCES, Cut, Term
 from limus.materials.base import BASES
 from limus.materials.channels import CHANNEL_TITLES
+from limus.object_file import ObjectFile
 from limus.readings.catalogue import READINGS
+from limus.readings.measured import Measured
+from limus.review.uv_look import UV_LOOKS
 from limus.scene import Scene, scene_from
+from limus.setting import Setting, Up
+from limus.surface.pyramid import texels_of
 from server.api.evaluation import EvaluationOut, Evaluator, Look, hidden_notes
 from server.jobs import runner
 from server.jobs.models import Job
-from server.projects.intake import take_in
-from server.projects.models import Project, SceneVersion, StaleEdit, WorkObject
-from server.projects.workshop import workshop
+from server.projects.intake import (
+    COMPANIONS,
+    accept,
+    discard,
+    files_of,
+    own_files_only,
+    receive,
+    remove_unused,
+    take_in,
+    tidy,
+)
+from server.projects.models import Intake, Project, SceneVersion, StaleEdit, WorkObject
+from server.projects.try_out import try_out_files
+from server.projects.workshop import fitting, workshop
+
+#: Readings that need sun, rain and run-off.
+WEATHER = {reading for reading in READINGS.values() if reading.weather}
 
 api = NinjaAPI(title="Limus", version="1", auth=django_auth, docs_url=None)
 
@@ -62,10 +82,13 @@ def _superseded(request: HttpRequest, error: Cancelled) -> HttpResponse:
 
 
 class ObjectBrief(BaseModel):
-    """An object in a list."""
+    """An object in a list, with the file it stands on (to take it as a neighbour)."""
 
     id: int
     name: str
+    file: str = ""
+    scale: float = 1.0
+    up: str = "+y"
 
 
 class ProjectOut(BaseModel):
@@ -112,6 +135,7 @@ class ReadingOut(BaseModel):
     size: str
     default_size_mm: float
     about: str
+    components: list[str] = Field(default_factory=list)
 
 
 class CatalogueOut(BaseModel):
@@ -122,6 +146,10 @@ class CatalogueOut(BaseModel):
     term: dict[str, Any]
     cut: dict[str, Any]
     readings: list[ReadingOut]
+    uv_looks: dict[str, tuple[str, str]]
+    setting: dict[str, Any]
+    object: dict[str, Any]
+    file_kinds: list[str]
     channels: dict[str, str]
     bases: list[str]
     targets: list[str]
@@ -150,7 +178,8 @@ class ObjectOut(BaseModel):
     name: str
     digest: str
     facts: dict[str, Any]
-    readings: Literal["good", "draft", "missing"]
+    readings: Literal["fine", "good", "draft", "outdated", "missing"]
+    missing_readings: dict[str, str] = Field(description="Readings with nothing to say of this object, and why")
     scene: VersionOut
 
 
@@ -188,7 +217,8 @@ class JobIn(BaseModel):
     """Long work to start."""
 
     model_config = ConfigDict(extra="forbid")
-    kind: Literal["measure", "export"]
+    kind: Literal["measure", "export", "unwrap"]
+    quality: Literal["good", "fine"] = "good"
     target: Literal["gltf", "maps"] = "gltf"
     resolution: Literal[256, 512, 1024, 2048, 4096] = 2048
     bits: Literal[8, 16] = 8
@@ -272,7 +302,15 @@ def catalogue(request: HttpRequest) -> CatalogueOut:
         for kind, s in SOURCES.items()
     ]  # fmt: skip
     readings = [
-        ReadingOut(kind=k, title=r.title, unit=r.unit, size=r.size, default_size_mm=r.default_size_mm, about=r.about)
+        ReadingOut(
+            kind=k,
+            title=r.title,
+            unit=r.unit,
+            size=r.size,
+            default_size_mm=r.default_size_mm,
+            about=r.about,
+            components=list(r.components),
+        )
         for k, r in READINGS.items()
     ]
     return CatalogueOut(
@@ -281,6 +319,10 @@ def catalogue(request: HttpRequest) -> CatalogueOut:
         term={"properties": {k: v for k, v in Term.model_json_schema()["properties"].items() if k != "source"}},
         cut=Cut.model_json_schema(),
         readings=readings,
+        uv_looks=UV_LOOKS,
+        setting=Setting.model_json_schema(),
+        object=ObjectFile.model_json_schema(),
+        file_kinds=[*SUFFIXES, *COMPANIONS],
         channels=CHANNEL_TITLES,
         bases=list(BASES),
         targets=list(TARGETS),
@@ -290,8 +332,20 @@ def catalogue(request: HttpRequest) -> CatalogueOut:
 @api.get("/projects", response=list[ProjectOut])
 def projects(request: HttpRequest) -> list[ProjectOut]:
     """The user's projects."""
-    rows = Project.objects.filter(owner=_owner(request)).prefetch_related("items")
-    return [ProjectOut(id=p.pk, name=p.name, objects=[ObjectBrief(id=o.pk, name=o.name) for o in p.items.all()]) for p in rows]
+    rows = Project.objects.filter(owner=_owner(request)).prefetch_related("items__head")
+    return [ProjectOut(id=p.pk, name=p.name, objects=[_brief(o) for o in p.items.all()]) for p in rows]
+
+
+def _brief(item: WorkObject) -> ObjectBrief:
+    document = item.head.document if item.head is not None else {}
+    object_ = document.get("object", {})
+    return ObjectBrief(
+        id=item.pk,
+        name=item.name,
+        file=object_.get("file", ""),
+        scale=object_.get("scale", 1.0),
+        up=document.get("setting", {}).get("up", "+y"),
+    )
 
 
 class ProjectIn(BaseModel):
@@ -315,50 +369,221 @@ def _pieces(request: HttpRequest) -> Iterator[bytes]:
 
 @api.put("/projects/{int:project_id}/objects", response={201: ObjectBrief, 422: Problem})
 def add_object(request: HttpRequest, project_id: int, name: str) -> tuple[int, ObjectBrief]:
-    """Upload an object: the raw bytes of a GLB file as the body."""
+    """Bring in one file at once (the raw bytes as the body), with the size and axis that are suggested for it; for scripts.
+
+    The interface uses intakes, which show what was found first.
+    """
     project = get_object_or_404(Project, pk=project_id, owner=_owner(request))
     item = take_in(project, name, _pieces(request))
     return 201, ObjectBrief(id=item.pk, name=item.name)
 
 
-@api.delete("/objects/{int:object_id}", response={204: None})
-def remove_object(request: HttpRequest, object_id: int) -> tuple[int, None]:
-    """Remove an object with its history. Its file stays while another object uses it."""
-    item = _object(request, object_id)
-    path, digest = item.path, item.digest
+class IntakeIn(BaseModel):
+    """What is about to be brought in."""
+
+    model_config = ConfigDict(extra="forbid")
+    purpose: Literal["object", "replace", "twin"] = "object"
+    object: int | None = Field(None, description="The object it is for, unless it is a new one")
+    try_out: str = Field("", max_length=60, description="Take this try-out file of the demo instead of an upload")
+
+
+class IntakeOut(BaseModel):
+    """Files on their way in, and what was found."""
+
+    id: int
+    purpose: str
+    state: Literal["receiving", "checking", "ready", "failed"]
+    files: list[str]
+    facts: dict[str, Any]
+    report: dict[str, Any]
+    error: str
+    job: int | None = None
+
+
+class AcceptIn(BaseModel):
+    """How it is to be taken in."""
+
+    model_config = ConfigDict(extra="forbid")
+    name: str = Field("", max_length=120)
+    scale: float = Field(1.0, ge=1e-12, le=1e12, allow_inf_nan=False)
+    up: Up = "+y"
+    unwrap: bool = False
+    turn: bool = False
+    match: dict[str, str] = Field(default_factory=dict, description="Old part name -> new part name")
+    base: int | None = Field(None, description="Version of the object it goes into")
+
+
+def _intake(request: HttpRequest, intake_id: int) -> Intake:
+    return get_object_or_404(
+        Intake.objects.select_related("project", "target", "target__head"), pk=intake_id, project__owner=_owner(request)
+    )
+
+
+def _intake_out(intake: Intake, job: int | None = None) -> IntakeOut:
+    files = sorted(p.name for p in intake.folder.iterdir()) if intake.folder.is_dir() else []
+    return IntakeOut(
+        id=intake.pk, purpose=intake.purpose, state=intake.state, files=files, facts=intake.facts, report=intake.report, error=intake.error, job=job,
+    )  # type: ignore[arg-type]  # fmt: skip
+
+
+@api.post("/projects/{int:project_id}/intakes", response={201: IntakeOut, 422: Problem})
+def new_intake(request: HttpRequest, project_id: int, body: IntakeIn) -> tuple[int, IntakeOut]:
+    """Begin to bring files in: a new object, a newer version of one, or a high-poly twin."""
+    project = get_object_or_404(Project, pk=project_id, owner=_owner(request))
+    target = get_object_or_404(project.items, pk=body.object) if body.purpose != "object" else None
+    tidy()
+    intake = Intake.objects.create(project=project, purpose=body.purpose, target=target)
+    if body.try_out:
+        found = try_out_files().get(body.try_out)
+        if found is None:
+            discard(intake)
+            raise InputError(
+                f"there is no try-out file '{body.try_out}'", where="try_out", remedy=f"Choose one of: {', '.join(try_out_files())}"
+            )
+        with found.open("rb") as file:
+            receive(intake, found.name, iter(lambda: file.read(1 << 20), b""))
+    return 201, _intake_out(intake)
+
+
+@api.put("/intakes/{int:intake_id}/files", response={201: IntakeOut, 422: Problem})
+def intake_file(request: HttpRequest, intake_id: int, name: str) -> tuple[int, IntakeOut]:
+    """Send one file of it: raw bytes, written to disk as they come."""
+    intake = _intake(request, intake_id)
+    if intake.state not in (Intake.RECEIVING, Intake.FAILED):
+        raise InputError("this intake takes no more files", where="intake", remedy="Begin a new one")
+    receive(intake, name, _pieces(request))
+    return 201, _intake_out(intake)
+
+
+@api.post("/intakes/{int:intake_id}/check", response={202: IntakeOut})
+def check_intake(request: HttpRequest, intake_id: int) -> tuple[int, IntakeOut]:
+    """Have the files looked at, in the background."""
+    intake = _intake(request, intake_id)
+    Intake.objects.filter(pk=intake.pk).update(state=Intake.CHECKING, error="")
     with transaction.atomic():
-        WorkObject.objects.filter(pk=item.pk).update(head=None)
-        item.delete()
-    if not WorkObject.objects.filter(digest=digest).exists():
-        path.unlink(missing_ok=True)
+        job = Job.objects.create(owner=_owner(request), intake=intake, kind="inspect")
+        runner.start(job)
+    intake.refresh_from_db()
+    return 202, _intake_out(intake, job.pk)
+
+
+@api.get("/intakes/{int:intake_id}", response=IntakeOut)
+def get_intake(request: HttpRequest, intake_id: int) -> IntakeOut:
+    """What was found so far."""
+    return _intake_out(_intake(request, intake_id))
+
+
+@api.post("/intakes/{int:intake_id}/accept", response={201: ObjectBrief, 409: Problem, 422: Problem})
+def accept_intake(request: HttpRequest, intake_id: int, body: AcceptIn) -> Any:
+    """Take it in. 409 when the object it is for was changed meanwhile: nothing is lost, look again and accept again."""
+    intake = _intake(request, intake_id)
+    try:
+        item = accept(
+            intake,
+            name=body.name,
+            scale=body.scale,
+            up=body.up,
+            unwrap=body.unwrap,
+            turn=body.turn,
+            match=body.match,
+            base=body.base,
+        )
+    except StaleEdit:
+        return 409, Problem(
+            message="The object was changed in another window meanwhile. Look at its newest state, then accept again.",
+            where="base",
+            remedy="Accept again on the newest version",
+        )
+    return 201, _brief(item)
+
+
+@api.delete("/intakes/{int:intake_id}", response={204: None})
+def discard_intake(request: HttpRequest, intake_id: int) -> tuple[int, None]:
+    """Do not take it in: its files are removed."""
+    intake = _intake(request, intake_id)
+    Job.objects.filter(intake=intake).update(cancel_requested=True)
+    discard(intake)
     return 204, None
 
 
-@api.get("/objects/{int:object_id}", response=ObjectOut)
+@api.get("/try-out", response=list[str])
+def try_out(request: HttpRequest) -> list[str]:
+    """Names of the try-out files that the demo has."""
+    return sorted(try_out_files())
+
+
+@api.delete("/objects/{int:object_id}", response={204: None})
+def remove_object(request: HttpRequest, object_id: int) -> tuple[int, None]:
+    """Remove an object with its history. Its files stay while another object names them."""
+    item = _object(request, object_id)
+    project = item.project
+    files: set[str] = set()
+    for version in item.versions.all():
+        files |= files_of(version.document)
+    with transaction.atomic():
+        WorkObject.objects.filter(pk=item.pk).update(head=None)
+        item.delete()
+        remove_unused(project, files)
+    return 204, None
+
+
+@api.get("/objects/{int:object_id}", response={200: ObjectOut, 422: Problem})
 def get_object(request: HttpRequest, object_id: int) -> ObjectOut:
     """An object with its scene and history."""
-    item = _object(request, object_id)
-    found = workshop().measured(item)
+    return _object_out(_object(request, object_id))
+
+
+def _object_out(item: WorkObject) -> ObjectOut:
+    scene = item.scene()
+    shop = workshop()
+    with shop.room:
+        facts = shop.facts(scene)
+        readings, gaps = _quality(scene), {}
+        mesh = shop.mesh(scene)
+        if mesh.colours is None:
+            gaps["vertex_colour"] = "The file brought no vertex colours"
+        if scene.object.twin is None:
+            gaps["missed"] = "There is no high-poly twin"
     return ObjectOut(
         id=item.pk,
         project=item.project_id,
         project_name=item.project.name,
         name=item.name,
-        digest=item.digest,
-        facts=item.facts,
-        readings=found[0] if found else "missing",  # type: ignore[arg-type]
+        digest=shop.mesh_key(scene),
+        facts=facts,
+        readings=readings,  # type: ignore[arg-type]
+        missing_readings=gaps,
         scene=_version(item),
     )
 
 
+def _quality(scene: Scene) -> str:
+    found = workshop().measured(scene)
+    if found is None:
+        return "missing"
+    return found[0] if found[1] else "outdated"
+
+
 @api.get("/objects/{int:object_id}/mesh.glb", include_in_schema=False)
 def mesh(request: HttpRequest, object_id: int) -> HttpResponse:
-    """The bare mesh for the 3D view; the address carries the digest, so it may be kept for ever."""
-    item = _object(request, object_id)
-    response = HttpResponse(workshop().bare_glb(item.digest, item.pk), content_type="model/gltf-binary")
-    response["Cache-Control"] = "private, max-age=31536000, immutable"
-    response["ETag"] = f'"{item.digest}"'
+    """The bare prepared mesh for the 3D view; the address carries its hash, so it may be kept for ever."""
+    scene = _object(request, object_id).scene()
+    key = workshop().mesh_key(scene)
+    response = HttpResponse(workshop().bare_glb(key, scene.model_dump_json()), content_type="model/gltf-binary")
+    if request.GET.get("v") == key:
+        response["Cache-Control"] = "private, max-age=31536000, immutable"
+    response["ETag"] = f'"{key}"'
     return response
+
+
+@api.get("/objects/{int:object_id}/neighbours/{name}.glb", include_in_schema=False)
+def neighbour(request: HttpRequest, object_id: int, name: str) -> HttpResponse:
+    """A neighbour where it stands, for the 3D view."""
+    scene = _object(request, object_id).scene()
+    found = next((n for n in scene.object.neighbours if n.id == name), None)
+    if found is None:
+        return api.create_response(request, {"message": "There is no such neighbour. Load the object again."}, status=404)
+    return HttpResponse(workshop().neighbour_glb(found.model_dump_json()), content_type="model/gltf-binary")
 
 
 @api.put("/objects/{int:object_id}/scene", response={200: VersionOut, 409: Stale, 422: Problem})
@@ -366,6 +591,7 @@ def edit(request: HttpRequest, object_id: int, body: EditIn) -> Any:
     """Store an edit as a new version. 409 when the scene was changed elsewhere since ``base``."""
     item = _object(request, object_id)
     scene = scene_from(body.document, item.name)
+    own_files_only(scene, item.project)
     try:
         item.commit(body.base, scene.model_dump(mode="json"), body.label)
     except StaleEdit:
@@ -405,27 +631,30 @@ def evaluate(request: HttpRequest, object_id: int, body: EvaluateIn) -> Any:
     shop = workshop()
     shop.newest(owner, body.client, body.ticket)
     scene = scene_from(body.document, item.name) if body.document is not None else item.scene()
-    found = shop.measured(item)
-    if found is None:
-        return 425, Problem(
-            message="The object has not been measured yet. Measure it first.", remedy="Start a job of kind 'measure'"
-        )
-    quality, measured = found
+    if body.document is not None:
+        own_files_only(scene, item.project)
+    weather = scene.asks_for_weather or body.pictures or (body.look.kind == "reading" and READINGS.get(body.look.name) in WEATHER)
 
     def check() -> None:
         shop.check(owner, body.client, body.ticket)
 
     with shop.room:
         check()
-        chronicle = shop.chronicle(item, measured, body.resolution)
+        found = shop.measured(scene)
+        if found is None:
+            return 425, Problem(
+                message="The object has not been measured yet. Measure it first.", remedy="Start a job of kind 'measure'"
+            )
+        quality, exact, measured = found
+        chronicle = shop.chronicle(scene, measured, body.resolution, weather=weather)
         work = Evaluator(chronicle, scene, owner, shop.maps, shop.cache)
         chapters = chronicle.play(scene, check=check)
         pile = _moment(scene, chapters, body.until, chronicle.as_made(scene))
         check()
         out = EvaluationOut(
             ticket=body.ticket,
-            resolution=body.resolution,
-            readings=quality,  # type: ignore[arg-type]
+            resolution=chronicle.texels.size,
+            readings=quality if exact else "outdated",
             texel_mm=chronicle.texels.texel_mm,
             maps=work.lit(pile) if body.look.kind == "lit" else None,
             look=work.look(body.look, chapters, pile),
@@ -435,6 +664,51 @@ def evaluate(request: HttpRequest, object_id: int, body: EvaluateIn) -> Any:
             pictures=work.small_pictures(chapters, pile) if body.pictures else {},
         )
         hidden_notes(out.layers, out.coats, scene)
+    out.spent_ms = round((time.perf_counter() - began) * 1000, 1)
+    return 200, out
+
+
+@api.post("/objects/{int:object_id}/look", response={200: EvaluationOut, 409: Problem, 422: Problem})
+def look_at(request: HttpRequest, object_id: int, body: EvaluateIn) -> Any:
+    """The object as made, a reading, or its UVs, without playing the chronicle. Works before anything was measured, as far as it can."""
+    began = time.perf_counter()
+    item = _object(request, object_id)
+    owner = _owner(request).pk
+    shop = workshop()
+    shop.newest(owner, body.client, body.ticket)
+    scene = scene_from(body.document, item.name) if body.document is not None else item.scene()
+    if body.document is not None:
+        own_files_only(scene, item.project)
+    with shop.room:
+        shop.check(owner, body.client, body.ticket)
+        found = shop.measured(scene)
+        reading = READINGS.get(body.look.name) if body.look.kind == "reading" else None
+        if found is None and reading is not None and (reading.rays or reading.weather):
+            raise InputError("this reading has not been measured yet", where="look.name", remedy="Wait for the draft readings")
+        weather = found is not None and (body.pictures or reading in WEATHER)
+        mesh = shop.mesh(scene)
+        texels = texels_of(mesh, fitting(mesh, body.resolution))
+        measured = found[2] if found is not None else Measured.blank(texels)
+        chronicle = shop.chronicle(scene, measured, body.resolution, weather=weather)
+        work = Evaluator(chronicle, scene, owner, shop.maps, shop.cache)
+        pile = chronicle.as_made(scene)
+        shop.check(owner, body.client, body.ticket)
+        pictures: dict[str, str] = {}
+        if body.pictures:
+            pictures = work.uv_pictures()
+            if found is not None:
+                pictures |= work.reading_pictures()
+        out = EvaluationOut(
+            ticket=body.ticket,
+            resolution=texels.size,
+            readings="missing" if found is None else found[0] if found[1] else "outdated",
+            texel_mm=texels.texel_mm,
+            maps=work.lit(pile) if body.look.kind == "lit" else None,
+            look=work.look(body.look, [], pile),
+            layers=[],
+            coats=[],
+            pictures=pictures,
+        )
     out.spent_ms = round((time.perf_counter() - began) * 1000, 1)
     return 200, out
 
@@ -489,19 +763,25 @@ def start_job(request: HttpRequest, object_id: int, body: JobIn) -> tuple[int, J
     """Start long work: measure the readings, or export the saved scene."""
     item = _object(request, object_id)
     runner.requeue_stale()
-    if body.kind == "measure":
+    assert item.head is not None
+    if body.kind != "export":
         # Two tabs that open the same object share one measurement.
         running = Job.objects.filter(
-            object=item, kind="measure", state__in=[Job.QUEUED, Job.RUNNING], cancel_requested=False
+            object=item,
+            kind=body.kind,
+            options__document=item.head.document,
+            options__quality=body.quality,
+            state__in=[Job.QUEUED, Job.RUNNING],
+            cancel_requested=False,
         ).first()
         if running is not None:
             return 201, _job_out(running)
-    assert item.head is not None
-    options: dict[str, Any] = (
-        {}
-        if body.kind == "measure"
-        else {"target": body.target, "resolution": body.resolution, "bits": body.bits, "document": item.head.document}
-    )
+    options: dict[str, Any] = {"document": item.head.document, "quality": body.quality}
+    if body.kind == "export":
+        options |= {"target": body.target, "resolution": body.resolution, "bits": body.bits}
+    else:
+        # What was measured for an older version of the scene is not waited for.
+        Job.objects.filter(object=item, kind=body.kind, state__in=[Job.QUEUED, Job.RUNNING]).update(cancel_requested=True)
     with transaction.atomic():
         job = Job.objects.create(owner=_owner(request), object=item, kind=body.kind, options=options)
         runner.start(job)
@@ -533,7 +813,7 @@ def job_file(request: HttpRequest, job_id: int) -> Any:
     """Download what an export wrote."""
     job = _job(request, job_id)
     path = Path(settings.DATA_DIR) / job.file
-    if not job.file or not path.is_file():
+    if not job.file or job.object is None or not path.is_file():
         return api.create_response(request, {"message": "There is no file. Export again."}, status=404)
     return FileResponse(
         path.open("rb"),

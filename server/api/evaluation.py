@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict
+from dataclasses import asdict, dataclass, field
 from typing import Literal
 
 import numpy as np
@@ -17,9 +17,9 @@ from limus.materials.channels import CLEAR_COAT, METALNESS, ROUGHNESS
 from limus.materials.colour import to_srgb
 from limus.materials.encode import encode_surface
 from limus.readings.catalogue import READINGS
-from limus.readings.reading import Place
 from limus.review.look import coloured, legend, ramp, rgba
 from limus.review.picture import Picture
+from limus.review.uv_look import RIGHT, UV_LOOKS, WRONG, checker, density, numbered, overlap, stretch
 from limus.scene import Scene
 from limus.strata.cache import Cache
 from limus.strata.pile import Pile
@@ -30,8 +30,9 @@ class Look(BaseModel):
     """What the view shows."""
 
     model_config = ConfigDict(extra="forbid")
-    kind: Literal["lit", "channel", "reading", "mask", "term", "coat"] = "lit"
-    name: str = Field("", max_length=80, description="Channel or reading")
+    kind: Literal["lit", "channel", "reading", "mask", "term", "coat", "uv"] = "lit"
+    name: str = Field("", max_length=80, description="Channel, reading, or picture of the UVs")
+    component: str = Field("", max_length=8, description="One component of a reading that has several; empty: all")
     size_mm: float = Field(0.0, ge=0, le=1e6, description="Radius or reach of a reading; 0: its default")
     layer: str = Field("", max_length=40)
     index: int = Field(0, ge=0, le=400, description="Term of the recipe, or number of the coat")
@@ -49,11 +50,18 @@ class LegendOut(BaseModel):
 
 
 class LookOut(BaseModel):
-    """One picture per map set, by hash, and its legend."""
+    """One picture per map set, by hash, and its legend.
+
+    ``values``: the numbers behind it, for the probe: raw float16, row by row, ``components`` for each pixel, NaN off the surface.
+    """
 
     title: str
     maps: list[str]
     legend: LegendOut | None = None
+    values: list[str] = Field(default_factory=list)
+    components: list[str] = Field(default_factory=list)
+    unit: str = ""
+    about: str = ""
 
 
 class MapsOut(BaseModel):
@@ -104,7 +112,7 @@ class EvaluationOut(BaseModel):
 
     ticket: int
     resolution: int
-    readings: Literal["good", "draft"]
+    readings: Literal["fine", "good", "draft", "outdated", "missing"]
     texel_mm: float
     maps: MapsOut | None = None
     look: LookOut | None = None
@@ -113,6 +121,29 @@ class EvaluationOut(BaseModel):
     where: WhereOut | None = None
     pictures: dict[str, str] = Field(description="Small pictures of channels and readings, by name")
     spent_ms: float = 0.0
+
+
+@dataclass(frozen=True)
+class Shown:
+    """A field to look at: ``values`` for the probe and the ramp, or ``colour`` (n, 3) encoded as it is to be shown."""
+
+    values: np.ndarray | None
+    colour: np.ndarray | None
+    ramp: str
+    low: float
+    high: float
+    unit: str
+    title: str
+    words: tuple[str, str] = ("", "")
+    components: list[str] = field(default_factory=list)
+    about: str = ""
+
+    def small(self) -> np.ndarray:
+        """(n, 3) encoded colours for a small picture."""
+        if self.colour is not None:
+            return self.colour
+        assert self.values is not None
+        return ramp(self.values, self.low, self.high, self.ramp)
 
 
 CARD = (118, 58)
@@ -173,52 +204,91 @@ class Evaluator:
             remedy="Choose base_color, roughness, metalness, relief, normal, clear_coat or ambient_occlusion",
         )
 
-    def reading(self, name: str, size_mm: float) -> tuple[np.ndarray, str, float, float, str, str, float]:
-        """(values, ramp, low, high, unit, title, size used)."""
+    def reading(self, name: str, size_mm: float, component: str = "") -> Shown:
+        """A reading, or one component of it."""
         if name not in READINGS:
             raise InputError(f"there is no reading '{name}'", where="look.name", remedy=f"Choose one of: {', '.join(READINGS)}")
         reading = READINGS[name]
+        if component and component not in reading.components:
+            raise InputError(
+                f"'{name}' has no component '{component}'",
+                where="look.component",
+                remedy=f"Choose one of: {', '.join(reading.components)}",
+            )
+        place = self.chronicle.place(self.scene)
+        missing = reading.missing(place)
+        if missing:
+            raise InputError(missing[0].lower() + missing[1:], where=f"look.name: {name}", remedy="Choose another reading")
         size = size_mm or reading.default_size_mm
         values = self.cache.get(
-            key_of("reading", self.texels.key, self.chronicle.measured.plan.__dict__, self.scene.setting.model_dump(), name, size),
-            lambda: np.ascontiguousarray(
-                reading.value(Place(self.texels, self.chronicle.measured, self.scene.setting), size), np.float32
-            ),
+            key_of("reading", place.key, name, size), lambda: np.ascontiguousarray(reading.value(place, size), np.float32)
         )
-        high = float(values.max()) if reading.kind == "height" else (size if reading.kind == "thickness" else reading.high)
-        low, high = reading.shown or (reading.low, high)
-        return values, reading.colours, low, high, reading.unit, reading.title, size
+        title = f"{reading.title} at {size:g} mm" if reading.size else reading.title
+        components = list(reading.components)
+        if component:
+            values = np.ascontiguousarray(values[:, components.index(component)])
+            title, components = f"{title}, {component}", [component]
+        high = size if reading.kind == "thickness" else reading.high
+        if reading.kind in ("height", "position"):
+            high = float(values.max())
+        low, high = reading.shown or (reading.low, max(high, reading.low + 1e-6))
+        colour, ramp_name = None, reading.colours
+        if reading.colours == "numbers":
+            colour = numbered(values)
+        elif reading.colours in ("vector", "colour"):
+            if values.ndim == 1:
+                ramp_name = "grey"
+            elif reading.colours == "vector":
+                colour = (values - np.float32(low)) / np.float32(high - low)
+            else:
+                colour = to_srgb(values[:, :3])
+        return Shown(values, colour, ramp_name, low, high, reading.unit, title, reading.words, components, reading.about)
+
+    def uv(self, name: str) -> Shown:
+        """A picture of the UVs."""
+        if name not in UV_LOOKS:
+            raise InputError(f"there is no picture '{name}'", where="look.name", remedy=f"Choose one of: {', '.join(UV_LOOKS)}")
+        title, about = UV_LOOKS[name]
+        key = key_of("uv", name, self.texels.key)
+        if name == "checker":
+            return Shown(None, self.cache.get(key, lambda: checker(self.texels)), "", 0, 1, "", title, ("", ""), [], about)
+        if name == "islands":
+            numbers = self.texels.island.astype(np.float32)
+            return Shown(numbers, numbered(numbers), "", 0, 1, "", title, ("", ""), ["island"], about)
+        if name == "overlap":
+            wrong = self.cache.get(key, lambda: overlap(self.texels))
+            return Shown(
+                None, np.where(wrong[:, None] > 0, np.float32(WRONG), np.float32(RIGHT)), "", 0, 1, "", title, ("", ""), [], about
+            )
+        values = self.cache.get(key, lambda: (stretch if name == "stretch" else density)(self.texels))
+        high = 4.0 if name == "stretch" else float(np.quantile(values[:: max(1, len(values) // 20000)], 0.99))
+        low = 1.0 if name == "stretch" else 0.0
+        words = ("square", "long") if name == "stretch" else ("coarse", "fine")
+        return Shown(values, None, "exposure", low, high, "" if name == "stretch" else "/m", title, words, [], about)
 
     def look(self, look: Look, chapters: list[Chapter], pile: Pile) -> LookOut | None:
         """The look-through asked for; None for lit."""
-        words = ("", "")
         if look.kind == "lit":
             return None
         if look.kind == "channel":
             values, colours, low, high, unit, title = self.channel(look.name, pile)
+            shown = Shown(values if colours else None, None if colours else values, colours, low, high, unit, title)
         elif look.kind == "reading":
-            values, colours, low, high, unit, title, size = self.reading(look.name, look.size_mm)
-            if READINGS[look.name].size:
-                title = f"{title} at {size:g} mm"
-            words = {
-                "curvature": ("hollow", "edge"),
-                "occlusion": ("open", "closed"),
-                "sky": ("hidden", "open sky"),
-                "slope": ("up", "down"),
-            }.get(look.name, words)
+            shown = self.reading(look.name, look.size_mm, look.component)
+        elif look.kind == "uv":
+            shown = self.uv(look.name)
         elif look.kind == "coat":
             exposures = self.chronicle.exposures(pile)
             if look.index >= len(exposures):
                 raise InputError(f"there is no coat {look.index}", where="look.index", remedy="Choose a coat from the list")
             _, title, values = exposures[look.index]
-            colours, low, high, unit, words = "grey", 0.0, 1.0, "", ("hidden", "shows")
+            shown = Shown(values, None, "grey", 0.0, 1.0, "", title, ("hidden", "shows"))
         else:
             chapter = next((c for c in chapters if c.layer.id == look.layer), None)
             if chapter is None:
                 raise InputError(
                     f"the layer '{look.layer}' is off or does not exist", where="look.layer", remedy="Choose a layer that is on"
                 )
-            colours, low, high, unit, words = "grey", 0.0, 1.0, "", ("not here", "here")
             if look.kind == "mask":
                 values, title = chapter.mask, f"Mask of {chapter.layer.name}"
             else:
@@ -229,13 +299,21 @@ class Evaluator:
                     )
                 values = terms[look.index].value(self.chronicle.scope(self.scene, self._before(chapters, chapter)))
                 title = f"{chapter.layer.name}: line {look.index + 1}"
-        if not colours:
-            return LookOut(title=title, maps=self._pages(rgba(self.texels, values)))
-        return LookOut(
-            title=title,
-            maps=self._pages(coloured(self.texels, values, low, high, colours)),
-            legend=LegendOut(**asdict(legend(colours, low, high, unit, words))),
-        )
+            shown = Shown(values, None, "grey", 0.0, 1.0, "", title, ("not here", "here"))
+        return self._look_out(shown)
+
+    def _look_out(self, shown: Shown) -> LookOut:
+        out = LookOut(title=shown.title, maps=[], unit=shown.unit, about=shown.about, components=shown.components)
+        if shown.colour is not None:
+            out.maps = self._pages(rgba(self.texels, shown.colour))
+        else:
+            assert shown.values is not None
+            out.maps = self._pages(coloured(self.texels, shown.values, shown.low, shown.high, shown.ramp))
+            out.legend = LegendOut(**asdict(legend(shown.ramp, shown.low, shown.high, shown.unit, shown.words)))
+        if shown.values is not None:
+            half = np.clip(shown.values, -65000, 65000).astype(np.float16)
+            out.values = self._pages(self.texels.image(half, empty=np.nan))
+        return out
 
     def _before(self, chapters: list[Chapter], chapter: Chapter) -> Pile:
         k = chapters.index(chapter)
@@ -271,22 +349,29 @@ class Evaluator:
         for name in ("base_color", "roughness", "metalness", "relief", "normal", "ambient_occlusion"):
             values, colours, low, high, _, _ = self.channel(name, pile)
             out[f"channel:{name}"] = self._png(thumb.show(ramp(values, low, high, colours) if colours else values))
-        for name in READINGS:
-            key = key_of(
-                "reading picture",
-                self.texels.key,
-                self.chronicle.measured.plan.__dict__,
-                name,
-                self.scene.setting.model_dump(),
-                self.owner,
-            )
+        out |= self.reading_pictures()
+        return out
+
+    def reading_pictures(self) -> dict[str, str]:
+        """Small pictures of every reading that has something to say of this object."""
+        thumb = self._picture(*THUMB, 1.0)
+        place = self.chronicle.place(self.scene)
+        out = {}
+        for name, reading in READINGS.items():
+            if reading.missing(place) or (reading.weather and place.exposure is None):
+                continue
+            key = key_of("reading picture", place.key, name, self.owner)
             kept = self.cache.peek(key)
             if kept is None or not self.maps.holds(self.owner, [kept]):
-                values, colours, low, high, *_ = self.reading(name, 0.0)
-                kept = self._png(thumb.show(ramp(values, low, high, colours)))
+                kept = self._png(thumb.show(self.reading(name, 0.0).small()))
                 self.cache.put(key, kept, size=64)
             out[f"reading:{name}"] = kept
         return out
+
+    def uv_pictures(self) -> dict[str, str]:
+        """Small pictures of the UVs."""
+        thumb = self._picture(*THUMB, 1.0)
+        return {f"uv:{name}": self._png(thumb.show(self.uv(name).small())) for name in UV_LOOKS}
 
     def layers(self, chapters: list[Chapter], *, pictures: bool) -> list[LayerOut]:
         """Coverages, notes, and a picture of what each layer did."""

@@ -7,7 +7,7 @@ from django.db import models
 
 
 class Job(models.Model):
-    """One piece of long work on an object.
+    """One piece of long work on an object, or on an intake.
 
     ``attempt`` fences writes: a worker that was thought dead may not report on a job that was given to another.
     """
@@ -15,7 +15,8 @@ class Job(models.Model):
     QUEUED, RUNNING, DONE, FAILED, CANCELLED = "queued", "running", "done", "failed", "cancelled"
 
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="jobs")
-    object = models.ForeignKey("projects.WorkObject", on_delete=models.CASCADE, related_name="jobs")
+    object = models.ForeignKey("projects.WorkObject", null=True, on_delete=models.CASCADE, related_name="jobs")
+    intake = models.ForeignKey("projects.Intake", null=True, on_delete=models.CASCADE, related_name="jobs")
     kind = models.CharField(max_length=20)
     options = models.JSONField(default=dict)
     state = models.CharField(max_length=12, default=QUEUED)

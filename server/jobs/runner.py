@@ -14,12 +14,14 @@ from django.utils import timezone
 
 from limus.delivery import deliver
 from limus.errors import Cancelled, InputError
+from limus.readings.exposure import measure_exposure
 from limus.readings.measured import measure
 from limus.readings.ray_pass import RayPlan
-from limus.scene import scene_from
+from limus.scene import Scene, scene_from
 from limus.surface.pyramid import texels_of
 from server.jobs.models import Job
-from server.projects.workshop import DRAFT, good_size, workshop
+from server.projects import intake as intakes
+from server.projects.workshop import RAYS, reading_size, workshop
 
 log = logging.getLogger(__name__)
 #: Seconds between looks at the database.
@@ -73,7 +75,7 @@ def run(job_id: int, attempt: int) -> None:
         state=Job.RUNNING, started=timezone.now(), heartbeat=timezone.now()
     ):
         return
-    job = Job.objects.select_related("object").get(pk=job_id)
+    job = Job.objects.select_related("object", "intake", "intake__target").get(pk=job_id)
     watch = Watch(job_id, attempt)
     watch.start()
     result: dict[str, object] = {}
@@ -100,26 +102,68 @@ def run(job_id: int, attempt: int) -> None:
 
 
 def _measure(job: Job, watch: Watch) -> str:
-    """A draft first, so that something can be seen in a second or two, then the good readings."""
-    mesh = workshop().mesh(job.object)
-    (small, few), (size, pairs) = DRAFT, good_size()
-    watch.say(0.01, "Draft readings")
-    measure(texels_of(mesh, small), RayPlan.for_mesh(mesh, few), progress=lambda s: watch.say(0.10 * s))
-    watch.say(0.10, "Measuring readings")
-    measure(texels_of(mesh, size), RayPlan.for_mesh(mesh, pairs), progress=lambda s: watch.say(0.10 + 0.90 * s))
+    """A draft first, so that something can be seen in a second or two, then better ones up to the quality wished."""
+    assert job.object is not None
+    scene = scene_from(job.options["document"], job.object.name)
+    watch.say(0.005, "Preparing the object")
+    mesh = workshop().mesh(scene)
+    mesh.need_uv()
+    around = workshop().around(scene)
+    wished = job.options.get("quality", "good")
+    words = {"draft": "Draft readings", "good": "Measuring readings", "fine": "Measuring fine readings"}
+    steps = {"draft": (0.01, 0.10), "good": (0.10, 1.0 if wished == "good" else 0.30), "fine": (0.30, 1.0)}
+    for quality in ("draft", "good", "fine"):
+        start, end = steps[quality]
+        pairs, rays = RAYS[quality]
+        texels = texels_of(mesh, reading_size(mesh, quality))
+        turn = start + 0.7 * (end - start)
+        watch.say(start, words[quality])
+        measure(
+            texels, RayPlan.for_mesh(mesh, pairs), around=around, progress=lambda s, a=start, b=turn: watch.say(a + (b - a) * s)
+        )
+        watch.say(turn, "Sun, rain and run-off")
+        measure_exposure(
+            texels, scene.setting, around, rays=rays, progress=lambda s, a=turn, b=end: watch.say(a + (b - a) * 0.99 * s)
+        )
+        watch.say(end)
+        if quality == wished:
+            break
+    return ""
+
+
+def _inspect(job: Job, watch: Watch) -> str:
+    """Look at the files of an intake."""
+    assert job.intake is not None
+    watch.say(0.1, "Looking at the files")
+    intakes.check(job.intake)
+    return ""
+
+
+def _unwrap(job: Job, watch: Watch) -> str:
+    """Make UVs; the scene takes them up once they are there."""
+    assert job.object is not None
+    scene = scene_from(job.options["document"], job.object.name)
+    watch.say(0.02, "Unwrapping")
+    scene.object.uv = "unwrapped"
+    mesh = workshop().prepare(scene, lambda s: watch.say(0.02 + 0.9 * s))
+    watch.say(0.95, "Looking at the new UVs")
+    del mesh
+    workshop().facts(scene)
     return ""
 
 
 def _export(job: Job, watch: Watch) -> str:
     """All files of the delivery in one zip."""
+    assert job.object is not None
     scene = scene_from(job.options["document"], job.object.name)
     files = deliver(
         scene,
-        workshop().mesh(job.object),
+        workshop().mesh(scene),
         job.options["target"],
         job.options["resolution"],
         bits=job.options.get("bits", 8),
         progress=watch.say,
+        around=workshop().around(scene),
     )
     folder = Path(settings.DATA_DIR) / "deliveries"
     folder.mkdir(parents=True, exist_ok=True)
@@ -131,14 +175,22 @@ def _export(job: Job, watch: Watch) -> str:
             for file in files:
                 watch.say(0.98, f"Packing {file.name}")
                 out.writestr(zipfile.ZipInfo(file.name, (1980, 1, 1, 0, 0, 0)), file.data)
-            out.writestr(zipfile.ZipInfo("scene.json", (1980, 1, 1, 0, 0, 0)), scene.model_dump_json(indent=2))
+            out.writestr(zipfile.ZipInfo("scene.json", (1980, 1, 1, 0, 0, 0)), _portable(scene).model_dump_json(indent=2))
         part.replace(Path(settings.DATA_DIR) / name)
     finally:
         part.unlink(missing_ok=True)
     return name
 
 
-WORK = {"measure": _measure, "export": _export}
+def _portable(scene: Scene) -> Scene:
+    """The scene with bare file names: paths of this server mean nothing elsewhere."""
+    out = scene.model_copy(deep=True)
+    for holder in (out.object, *out.object.neighbours, *([out.object.twin] if out.object.twin is not None else [])):
+        holder.file = holder.file.rsplit("/", 1)[-1]
+    return out
+
+
+WORK = {"measure": _measure, "export": _export, "inspect": _inspect, "unwrap": _unwrap}
 
 
 def start(job: Job) -> None:

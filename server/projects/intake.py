@@ -1,63 +1,299 @@
-"""Taking in an object file."""
+"""Taking files in: received to disk piece by piece, looked at, then accepted into the project or discarded."""
 
 from __future__ import annotations
 
 import hashlib
 import re
-import tempfile
+import shutil
 from collections.abc import Iterable
+from datetime import timedelta
 from pathlib import Path
+from typing import Any
 
 from django.conf import settings
+from django.db import transaction
+from django.utils import timezone
 
-from limus.cli import inspection
-from limus.delivery import file_stem
 from limus.errors import InputError
-from limus.formats.gltf_read import read_gltf
-from limus.scene import ObjectFile, Scene
-from server.projects.models import Project, WorkObject
+from limus.formats.bundle import Limits, object_in, unpack
+from limus.formats.read import METRES, SUFFIXES, format_of, read_object
+from limus.inspection import inspection
+from limus.object_file import ObjectFile, Twin
+from limus.replacement import compare, with_parts_renamed
+from limus.scene import Scene, scene_from
+from limus.setting import Setting
+from limus.surface.mesh import Mesh
+from server.projects.models import Intake, Project, SourceFile, StaleEdit, WorkObject
+
+#: Suffixes of files that belong to an object.
+COMPANIONS = (".bin", ".mtl", ".png", ".jpg", ".jpeg", ".webp", ".tga", ".bmp", ".tif", ".tiff")
+#: Intakes that nobody came back to are removed after this time.
+FORGOTTEN = timedelta(days=1)
+
+
+def clean_name(name: str) -> str:
+    """The last piece of a path, with only letters, digits, blanks, dots, dashes and brackets."""
+    return re.sub(r"[^\w .()-]+", "", name.replace("\\", "/").rsplit("/", 1)[-1]).strip(" .")[:120] or "object"
+
+
+def receive(intake: Intake, name: str, pieces: Iterable[bytes]) -> Path:
+    """Write one file of an intake to disk as it comes; an upload that breaks off leaves nothing behind.
+
+    Raises
+    ------
+    InputError : not a kind of file that belongs to an object, or more bytes than the limit.
+    """
+    name = clean_name(name)
+    suffix = Path(name).suffix.lower()
+    if suffix not in (*SUFFIXES, *COMPANIONS):
+        raise InputError(
+            f"'{suffix or name}' files are not taken in here",
+            where=name,
+            remedy=f"Bring an object ({', '.join(SUFFIXES)}), with its textures beside it or zipped",
+        )
+    folder = intake.folder
+    folder.mkdir(parents=True, exist_ok=True)
+    part = folder / f"{name}.part"
+    size = sum(f.stat().st_size for f in folder.iterdir())
+    try:
+        with part.open("wb") as out:
+            for piece in pieces:
+                size += len(piece)
+                if size > settings.UPLOAD_LIMIT:
+                    raise InputError(
+                        f"more than {settings.UPLOAD_LIMIT >> 20} MB in all",
+                        where=name,
+                        remedy="Reduce it, or raise LIMUS_UPLOAD_LIMIT",
+                    )
+                out.write(piece)
+        part.replace(folder / name)
+    except BaseException:
+        part.unlink(missing_ok=True)
+        raise
+    return folder / name
+
+
+def check(intake: Intake) -> None:
+    """Look at what was received and note it in ``facts`` (and ``report`` for a replacement).
+
+    Raises
+    ------
+    InputError : nothing usable; also noted in ``error``.
+    """
+    try:
+        folder = intake.folder
+        if not folder.is_dir():
+            raise InputError("nothing was received", where="intake", remedy="Send the files again")
+        zips = [p for p in folder.iterdir() if p.suffix.lower() == ".zip"]
+        for path in zips:
+            unpack(path, folder, path.name, Limits(size=settings.UPLOAD_LIMIT * 4))
+            path.unlink()
+        main = object_in(folder, ", ".join(p.name for p in zips) or "the files received")
+        shown = main.name
+        mesh = read_object(main, name=shown)
+        if len(mesh.triangles) > settings.TRIANGLE_LIMIT:
+            raise InputError(
+                f"{len(mesh.triangles)} triangles are more than the limit {settings.TRIANGLE_LIMIT}",
+                where=shown,
+                remedy="Reduce the mesh, or raise LIMUS_TRIANGLE_LIMIT",
+            )
+        intake.facts = _looked_at(mesh, main, intake)
+        if intake.target is not None and intake.purpose == Intake.REPLACE:
+            from server.projects.workshop import workshop
+
+            scene = intake.target.scene()
+            document = scene.object.model_copy(
+                update={"file": _relative(main), "turned": [], "two_sided": [], "subdivide_mm": None}
+            )
+            same = workshop().prepare(scene.model_copy(update={"object": document.model_copy(update={"uv": "own"})}))
+            new = inspection(same, unit_known=True)
+            intake.report = compare(scene, workshop().facts(scene), new).as_dict()
+        intake.main = str(main.relative_to(folder))
+        intake.state, intake.error = Intake.READY, ""
+    except InputError as error:
+        intake.state, intake.error = Intake.FAILED, error.line
+        intake.save()
+        raise
+    intake.save()
+
+
+def _relative(path: Path) -> str:
+    return str(path.relative_to(Path(settings.DATA_DIR)))
+
+
+def _looked_at(mesh: Mesh, main: Path, intake: Intake) -> dict[str, Any]:
+    known = format_of(main) in METRES
+    facts = inspection(mesh, unit_known=known)
+    # What has no axes by its standard is mostly made with z up (common practice, no source); OBJ mostly with y up.
+    facts["suggested_up"] = "+z" if format_of(main) in (".stl", ".ply") else "+y"
+    facts["file"] = main.name
+    return facts
+
+
+def accept(
+    intake: Intake,
+    *,
+    name: str = "",
+    scale: float = 1.0,
+    up: str = "+y",
+    unwrap: bool = False,
+    turn: bool = False,
+    match: dict[str, str] | None = None,
+    base: int | None = None,
+    scene: Scene | None = None,
+) -> WorkObject:
+    """Move the files into the project and make an object of them, or put them into the object they are meant for.
+
+    Raises
+    ------
+    InputError : it is not ready. StaleEdit : the object changed since version ``base``; nothing is changed, the intake stays.
+    """
+    if intake.state != Intake.READY:
+        raise InputError("the files are not ready", where="intake", remedy="Wait for the check, or send them again")
+    main = intake.folder / intake.main
+    unit_known = format_of(main) in METRES
+    if intake.target is not None and (intake.target.head_id != base):
+        raise StaleEdit
+    digest = hashlib.blake2b(digest_size=16)
+    for path in sorted(p for p in intake.folder.rglob("*") if p.is_file()):
+        digest.update(str(path.relative_to(intake.folder)).encode() + b"\0")
+        with path.open("rb") as file:
+            while block := file.read(1 << 20):
+                digest.update(block)
+    home = Path(settings.DATA_DIR) / "objects" / digest.hexdigest()
+    if home.exists():
+        shutil.rmtree(intake.folder)
+    else:
+        home.parent.mkdir(parents=True, exist_ok=True)
+        intake.folder.replace(home)
+    path = f"objects/{digest.hexdigest()}/{intake.main}"
+    with transaction.atomic():
+        SourceFile.objects.get_or_create(
+            project=intake.project, path=path, defaults={"name": intake.facts["file"], "unit_known": unit_known}
+        )
+        turned = list(intake.facts["mesh"]["inside_out"]) if turn else []
+        if intake.target is None:
+            made = scene or Scene(object=ObjectFile(file="-"), name=(name or Path(intake.main).stem)[:120])
+            made.object = made.object.model_copy(
+                update={
+                    "file": path,
+                    "scale": scale,
+                    "uv": "unwrapped" if unwrap else made.object.uv,
+                    "turned": turned or made.object.turned,
+                }
+            )
+            if scene is None:
+                made.setting = Setting.model_validate({**made.setting.model_dump(), "up": up})
+            item = WorkObject.objects.create(project=intake.project, name=made.name)
+            item.commit(None, made.model_dump(mode="json"), "As made")
+        else:
+            item = intake.target
+            now = item.scene()
+            if intake.purpose == Intake.TWIN:
+                now.object.twin = Twin(file=path)
+                label = "High-poly twin"
+            else:
+                now = with_parts_renamed(now, {k: v for k, v in (match or {}).items() if v})
+                names = {p["name"] for p in intake.facts["parts"]}
+                now.object = now.object.model_copy(
+                    update={
+                        "file": path,
+                        "scale": scale,
+                        "turned": [n for n in dict.fromkeys([*now.object.turned, *turned]) if n in names],
+                        "two_sided": [n for n in now.object.two_sided if n in names],
+                        "uv": "unwrapped" if unwrap else "own",
+                    }
+                )
+                now.setting = now.setting.model_copy(update={"up": up})
+                label = "Replace the model"
+            item.commit(base, now.model_dump(mode="json"), label)
+        intake.delete()
+    return item
+
+
+def discard(intake: Intake) -> None:
+    """Remove an intake and its files."""
+    shutil.rmtree(intake.folder, ignore_errors=True)
+    if intake.pk is not None:
+        intake.delete()
+
+
+def tidy() -> None:
+    """Remove intakes that nobody came back to, and folders without a row."""
+    for intake in Intake.objects.filter(created__lt=timezone.now() - FORGOTTEN):
+        discard(intake)
+    root = Path(settings.DATA_DIR) / "intakes"
+    if root.is_dir():
+        alive = {str(pk) for pk in Intake.objects.values_list("pk", flat=True)}
+        for folder in root.iterdir():
+            if folder.name not in alive:
+                shutil.rmtree(folder, ignore_errors=True)
 
 
 def take_in(project: Project, name: str, pieces: Iterable[bytes], scene: Scene | None = None) -> WorkObject:
-    """Stream an upload to disk, check it, and make an object with a first scene of it.
+    """Receive, check and accept one file at once, with the suggested size and axis.
 
     Raises
     ------
     InputError : not a usable object; nothing is left behind.
     """
-    name = re.sub(r"[^\w .()-]+", "", Path(name).name).strip() or "object.glb"
-    if Path(name).suffix.lower() not in (".glb", ".gltf"):
-        raise InputError("only .glb files are taken in here", where=name, remedy="Save the object as binary glTF 2.0 (.glb)")
-    folder = Path(settings.DATA_DIR) / "objects"
-    folder.mkdir(parents=True, exist_ok=True)
-    with tempfile.NamedTemporaryFile(dir=folder, suffix=Path(name).suffix, delete=False) as out:
-        beside = Path(out.name)
-        try:
-            digest = hashlib.blake2b(digest_size=20)
-            for piece in pieces:
-                digest.update(piece)
-                out.write(piece)
-            out.flush()
-            mesh = read_gltf(beside, name=name)
-            if len(mesh.triangles) > settings.TRIANGLE_LIMIT:
-                raise InputError(
-                    f"{len(mesh.triangles)} triangles are more than the limit {settings.TRIANGLE_LIMIT}",
-                    where=name,
-                    remedy="Reduce the mesh, or raise LIMUS_TRIANGLE_LIMIT",
-                )
-            mesh.need_uv()
-            facts = inspection(mesh)
-            final = folder / f"{digest.hexdigest()}{Path(name).suffix.lower()}"
-            beside.chmod(0o644)
-            beside.replace(final)
-        except BaseException:
-            beside.unlink(missing_ok=True)
-            raise
-    title = Path(name).stem
-    if scene is None:
-        scene = Scene(name=title[:120], object=ObjectFile(file=f"{file_stem(title)}.glb"))
-    item = WorkObject.objects.create(
-        project=project, name=scene.name, file=f"objects/{final.name}", digest=digest.hexdigest(), facts=facts
-    )
-    item.commit(None, scene.model_dump(mode="json"), "As made")
-    return item
+    intake = Intake.objects.create(project=project)
+    try:
+        receive(intake, name, pieces)
+        check(intake)
+        facts = intake.facts
+        return accept(
+            intake,
+            name=Path(clean_name(name)).stem,
+            scale=facts["suggested_scale"] if scene is None else scene.object.scale,
+            up=facts["suggested_up"],
+            unwrap=scene is None and (not facts["uv"]["present"] or bool(facts["uv"]["missing"])),
+            scene=scene,
+        )
+    except BaseException:
+        discard(intake)
+        raise
+
+
+def files_of(document: dict[str, Any]) -> set[str]:
+    """Every file that a scene document names."""
+    scene = scene_from(document)
+    out = {scene.object.file, *(n.file for n in scene.object.neighbours)}
+    if scene.object.twin is not None:
+        out.add(scene.object.twin.file)
+    return out
+
+
+def own_files_only(scene: Scene, project: Project) -> None:
+    """Refuse a scene that names a file the project does not have.
+
+    Raises
+    ------
+    InputError : which field names which file.
+    """
+    named = {"object.file": scene.object.file}
+    if scene.object.twin is not None:
+        named["object.twin.file"] = scene.object.twin.file
+    named |= {f"object.neighbours[{k}].file": n.file for k, n in enumerate(scene.object.neighbours)}
+    known = set(SourceFile.objects.filter(project=project, path__in=named.values()).values_list("path", flat=True))
+    for field, path in named.items():
+        if path not in known:
+            raise InputError(
+                f"'{path[:120]}' is not a file of this project", where=f"{scene.name}: {field}", remedy="Bring the file in first"
+            )
+
+
+def remove_unused(project: Project, candidates: set[str]) -> None:
+    """Remove files that no version of any scene of the project names any more."""
+    used: set[str] = set()
+    for item in project.items.all():
+        for version in item.versions.all():
+            used |= files_of(version.document)
+    for path in candidates - used:
+        SourceFile.objects.filter(project=project, path=path).delete()
+        if not SourceFile.objects.filter(path=path).exists():
+            pieces = Path(path).parts
+            if len(pieces) >= 3 and pieces[0] == "objects":
+                shutil.rmtree(Path(settings.DATA_DIR) / pieces[0] / pieces[1], ignore_errors=True)
+            else:
+                (Path(settings.DATA_DIR) / path).unlink(missing_ok=True)

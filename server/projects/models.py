@@ -29,17 +29,44 @@ class Project(models.Model):
         return self.name
 
 
+class SourceFile(models.Model):
+    """A file that scenes of a project may name: an object, or a high-poly twin. It never changes.
+
+    ``path`` is what stands in the scene document: relative to the data folder, with the digest of its content in it.
+    """
+
+    project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="files")
+    path = models.CharField(max_length=300)
+    name = models.CharField(max_length=200)
+    unit_known = models.BooleanField(default=True, help_text="The format says that its unit is the metre")
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["id"]
+        constraints = [models.UniqueConstraint(fields=["project", "path"], name="one_row_per_file")]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Facts(models.Model):
+    """What inspection found of a prepared mesh, by the hash of what went into it."""
+
+    key = models.CharField(max_length=64, unique=True)
+    facts = models.JSONField()
+
+    def __str__(self) -> str:
+        return self.key
+
+
 class WorkObject(models.Model):
-    """An imported object. Its file never changes; its scene has versions, and ``head`` points at the one shown.
+    """An object being worked on. Its scene has versions, and ``head`` points at the one shown; files never change.
 
     ``undone`` lists versions that undo stepped back from, newest last, so that redo can return; a new edit empties it.
     """
 
     project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="items")
     name = models.CharField(max_length=120)
-    file = models.CharField(max_length=200, help_text="Relative to the data folder")
-    digest = models.CharField(max_length=64)
-    facts = models.JSONField(default=dict, help_text="What inspection found")
     head = models.ForeignKey("SceneVersion", null=True, on_delete=models.PROTECT, related_name="+")
     undone = models.JSONField(default=list)
     created = models.DateTimeField(auto_now_add=True)
@@ -49,11 +76,6 @@ class WorkObject(models.Model):
 
     def __str__(self) -> str:
         return self.name
-
-    @property
-    def path(self) -> Path:
-        """The object's file."""
-        return Path(settings.DATA_DIR) / self.file
 
     def scene(self) -> Scene:
         """The scene at ``head``, checked."""
@@ -119,3 +141,34 @@ class SceneVersion(models.Model):
 
     def __str__(self) -> str:
         return f"{self.object_id} v{self.number}"
+
+
+class Intake(models.Model):
+    """Files on their way in: received, looked at, then accepted or discarded.
+
+    ``purpose``: a new object, a newer version of one, or a high-poly twin of one.
+    """
+
+    RECEIVING, CHECKING, READY, FAILED = "receiving", "checking", "ready", "failed"
+    OBJECT, REPLACE, TWIN = "object", "replace", "twin"
+
+    project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="intakes")
+    purpose = models.CharField(max_length=10, default=OBJECT)
+    target = models.ForeignKey(WorkObject, null=True, on_delete=models.CASCADE, related_name="intakes")
+    state = models.CharField(max_length=12, default=RECEIVING)
+    main = models.CharField(max_length=300, blank=True, help_text="The object file, relative to the intake's folder")
+    facts = models.JSONField(default=dict)
+    report = models.JSONField(default=dict)
+    error = models.TextField(blank=True)
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["-id"]
+
+    def __str__(self) -> str:
+        return f"{self.purpose} {self.state}"
+
+    @property
+    def folder(self) -> Path:
+        """Where its files are until it is accepted."""
+        return Path(settings.DATA_DIR) / "intakes" / str(self.pk)

@@ -17,11 +17,11 @@ log = logging.getLogger(__name__)
 def evaluate_once(item: WorkObject, resolution: int) -> bool:
     """Evaluate the saved scene with everything the view asks for; False where the object has not been measured."""
     shop = workshop()
-    found = shop.measured(item)
+    scene = item.scene()
+    found = shop.measured(scene)
     if found is None:
         return False
-    scene = item.scene()
-    chronicle = shop.chronicle(item, found[1], resolution)
+    chronicle = shop.chronicle(scene, found[2], resolution, weather=True)
     work = Evaluator(chronicle, scene, item.project.owner_id, shop.maps, shop.cache)
     chapters = chronicle.play(scene)
     pile = chapters[-1].pile if chapters else chronicle.as_made(scene)

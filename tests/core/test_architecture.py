@@ -27,6 +27,7 @@ ORDER = [
     "preparation",
     "inspection",
     "scene",
+    "replacement",
     "chronicle",
     "review",
     "delivery",

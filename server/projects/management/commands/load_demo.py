@@ -2,26 +2,46 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 from django.contrib.auth import get_user_model
 from django.core.management.base import BaseCommand
 
-from demo import gate_hoist
-from demo.scenario import PROJECT, gate_hoist_scene
+from demo import gate_hoist, gauge_board, slate_panel
+from demo.plain_obj import obj_bytes
+from demo.scenario import PROJECT, gate_hoist_scene, gauge_board_scene, slate_panel_scene
+from limus.formats.files import write_whole
 from limus.formats.gltf_write import glb_bytes
+from limus.readings.exposure import measure_exposure
 from limus.readings.measured import measure
 from limus.readings.ray_pass import RayPlan
+from limus.scene import Scene
+from limus.surface.mesh import Mesh
 from limus.surface.pyramid import texels_of
+from server.projects import try_out
 from server.projects.demo_sign_in import DEMO_USER
 from server.projects.intake import take_in
 from server.projects.models import Project, WorkObject
 from server.projects.warm_up import evaluate_once
-from server.projects.workshop import DRAFT, good_size, workshop
+from server.projects.workshop import RAYS, reading_size, workshop
+
+#: The objects of the project, the one that is opened first at the top.
+OBJECTS: list[tuple[str, Callable[[], Mesh], Callable[[], Scene]]] = [
+    ("gate-hoist.glb", gate_hoist.build, gate_hoist_scene),
+    ("gauge-board.glb", gauge_board.build, gauge_board_scene),
+    ("slate-panel.glb", slate_panel.build, slate_panel_scene),
+]
+#: Files to try intake with: without UVs, as a high-poly twin, as a newer version.
+TRY_OUT: dict[str, Callable[[], bytes]] = {
+    "slate-panel-without-uvs.obj": lambda: obj_bytes(slate_panel.build()),
+    "gate-hoist-high.glb": lambda: glb_bytes(gate_hoist.build(twin=True), name="Gate hoist, high"),
+    "gauge-board-newer.glb": lambda: glb_bytes(gauge_board.build(newer=True), name="Gauge board"),
+}
 
 
 class Command(BaseCommand):
-    """Makes the demo's user, project and objects where they are missing, and measures the objects."""
+    """Makes the demo's user, project, objects and try-out files where they are missing, and measures the first object."""
 
     help = "Build the demo project (does nothing where it exists already)"
 
@@ -35,16 +55,25 @@ class Command(BaseCommand):
             user.set_unusable_password()
             user.save()
         project, _ = Project.objects.get_or_create(owner=user, name=PROJECT)
-        item = project.items.filter(name="Gate hoist").first()
-        fresh = item is None
-        if item is None:
-            if options["verbosity"]:
-                self.stdout.write("Building and measuring the demo project (about a minute, only this once) ...")
-                self.stdout.flush()
-            item = take_in(project, "gate-hoist.glb", [glb_bytes(gate_hoist.build(), name="Gate hoist")], gate_hoist_scene())
-        mesh = workshop().mesh(item)
-        for size, pairs in [DRAFT] if options["draft"] else [DRAFT, good_size()]:
-            measure(texels_of(mesh, size), RayPlan.for_mesh(mesh, pairs))
+        fresh = not project.items.exists()
+        if fresh and options["verbosity"]:
+            self.stdout.write("Building and measuring the demo project (about a minute, only this once) ...")
+            self.stdout.flush()
+        for name, content in TRY_OUT.items():
+            if not (try_out.folder() / name).is_file():
+                write_whole(try_out.folder() / name, content())
+        for file, build, scene in OBJECTS:
+            wanted = scene()
+            if not project.items.filter(name=wanted.name).exists():
+                take_in(project, file, [glb_bytes(build(), name=wanted.name)], wanted)
+        first = project.items.get(name=OBJECTS[0][2]().name)
+        now, shop = first.scene(), workshop()
+        mesh, around = shop.mesh(now), shop.around(now)
+        for quality in ("draft",) if options["draft"] else ("draft", "good"):
+            pairs, rays = RAYS[quality]
+            texels = texels_of(mesh, reading_size(mesh, quality))
+            measure(texels, RayPlan.for_mesh(mesh, pairs), around=around)
+            measure_exposure(texels, now.setting, around, rays=rays)
         if fresh and not options["draft"]:
             # Compile what the first evaluation needs; the result stays on disk.
-            evaluate_once(WorkObject.objects.select_related("project", "head").get(pk=item.pk), 128)
+            evaluate_once(WorkObject.objects.select_related("project", "head").get(pk=first.pk), 128)
