@@ -14,7 +14,15 @@ Corrosivity = Literal["C1", "C2", "C3", "C4", "C5", "CX"]
 
 
 def _optional(
-    title: str, unit: str, low: float, high: float, soft: tuple[float, float], about: str, empty: str, start: float
+    title: str,
+    unit: str,
+    low: float,
+    high: float,
+    soft: tuple[float, float],
+    about: str,
+    empty: str,
+    start: float,
+    group: str = "Standing",
 ) -> Any:
     """A number that may be left out; ``empty`` says what then holds, ``start`` is where it begins when it is switched on."""
     return Field(
@@ -30,6 +38,7 @@ def _optional(
             "empty": empty,
             "start": start,
             "scale": "linear",
+            "group": group,
         },
     )
 
@@ -57,7 +66,15 @@ class Setting(Document):
     )
     latitude: float = number(52.0, "Latitude", "°", -90.0, 90.0, about="North of the equator is positive", group="Sun")
     day: int | None = _optional(
-        "Day of the year", "", 1, 365, (1, 365), "Sun of one day: 81 is the spring equinox, 172 midsummer", "the whole year", 172
+        "Day of the year",
+        "",
+        1,
+        365,
+        (1, 365),
+        "Sun of one day: 81 is the spring equinox, 172 midsummer",
+        "the whole year",
+        172,
+        "Sun",
     )
     wind_from_deg: float = number(
         240.0,
@@ -80,7 +97,7 @@ class Setting(Document):
         group="Weather",
     )
     rain_mm: float = number(
-        900.0, "Rain", "mm a year", 0.0, 12000.0, (200.0, 2500.0), "Rain on open ground in a year", group="Weather"
+        900.0, "Rain a year", "mm", 0.0, 12000.0, (200.0, 2500.0), "Rain on open ground in a year", group="Weather"
     )
     corrosivity: Corrosivity = choice(
         "C4", "Corrosivity", "Class of the place after ISO 9223", hints={"group": "Climate"},

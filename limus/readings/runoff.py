@@ -15,6 +15,8 @@ class Runoff(Reading):
     words = ("dry", "running")
     title = "Run-off"
     high = 1.0
+    # Most of it runs in few places.
+    shown = (0.0, 0.5)
     colours = "exposure"
     weather = True
     about = "Water running past, gathered from everything above and from drips, relative to its 99th percentile"

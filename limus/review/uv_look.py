@@ -34,7 +34,7 @@ def numbered(numbers: np.ndarray) -> np.ndarray:
     hue = (numbers.astype(np.float64) * 0.6180339887 + 0.08) % 1.0
     light = 0.50 + 0.17 * (numbers.astype(np.int64) % 3)
     angle = 2 * np.pi * (hue[:, None] + np.array([0.0, 1 / 3, 2 / 3]))
-    return np.clip(light[:, None] + 0.16 * np.cos(angle), 0, 1).astype(np.float32)
+    return np.clip(light[:, None] + 0.085 * np.cos(angle), 0, 1).astype(np.float32)
 
 
 def overlap(texels: Texels) -> np.ndarray:

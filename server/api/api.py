@@ -31,7 +31,7 @@ from limus.review.uv_look import UV_LOOKS
 from limus.scene import Scene, scene_from
 from limus.setting import Setting, Up
 from limus.surface.pyramid import texels_of
-from server.api.evaluation import EvaluationOut, Evaluator, Look, hidden_notes
+from server.api.evaluation import READING_CARD, EvaluationOut, Evaluator, Look, hidden_notes
 from server.jobs import runner
 from server.jobs.models import Job
 from server.projects.intake import (
@@ -697,7 +697,7 @@ def look_at(request: HttpRequest, object_id: int, body: EvaluateIn) -> Any:
         if body.pictures:
             pictures = work.uv_pictures()
             if found is not None:
-                pictures |= work.reading_pictures()
+                pictures |= work.reading_pictures(READING_CARD)
         out = EvaluationOut(
             ticket=body.ticket,
             resolution=texels.size,

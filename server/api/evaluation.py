@@ -147,6 +147,8 @@ class Shown:
 
 
 CARD = (118, 58)
+#: Pictures of readings in the Object stage.
+READING_CARD = (118, 76)
 THUMB = (26, 26)
 
 
@@ -352,15 +354,15 @@ class Evaluator:
         out |= self.reading_pictures()
         return out
 
-    def reading_pictures(self) -> dict[str, str]:
+    def reading_pictures(self, size: tuple[int, int] = THUMB) -> dict[str, str]:
         """Small pictures of every reading that has something to say of this object."""
-        thumb = self._picture(*THUMB, 1.0)
+        thumb = self._picture(*size, 1.0)
         place = self.chronicle.place(self.scene)
         out = {}
         for name, reading in READINGS.items():
             if reading.missing(place) or (reading.weather and place.exposure is None):
                 continue
-            key = key_of("reading picture", place.key, name, self.owner)
+            key = key_of("reading picture", place.key, name, self.owner, size)
             kept = self.cache.peek(key)
             if kept is None or not self.maps.holds(self.owner, [kept]):
                 kept = self._png(thumb.show(self.reading(name, 0.0).small()))

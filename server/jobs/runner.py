@@ -21,6 +21,7 @@ from limus.scene import Scene, scene_from
 from limus.surface.pyramid import texels_of
 from server.jobs.models import Job
 from server.projects import intake as intakes
+from server.projects.models import Intake
 from server.projects.workshop import RAYS, reading_size, workshop
 
 log = logging.getLogger(__name__)
@@ -99,12 +100,20 @@ def run(job_id: int, attempt: int) -> None:
     finally:
         watch.stop()
     Job.objects.filter(pk=job_id, attempt=attempt).update(**result)
+    if job.intake_id is not None and result.get("state") == Job.FAILED:
+        # Whoever waits for the intake is told, whatever went wrong.
+        Intake.objects.filter(pk=job.intake_id, state=Intake.CHECKING).update(state=Intake.FAILED, error=result["error"])
+
+
+def _scene(job: Job) -> Scene:
+    """The scene the job was started on; that of today where it was not noted."""
+    assert job.object is not None
+    return scene_from(job.options["document"], job.object.name) if "document" in job.options else job.object.scene()
 
 
 def _measure(job: Job, watch: Watch) -> str:
     """A draft first, so that something can be seen in a second or two, then better ones up to the quality wished."""
-    assert job.object is not None
-    scene = scene_from(job.options["document"], job.object.name)
+    scene = _scene(job)
     watch.say(0.005, "Preparing the object")
     mesh = workshop().mesh(scene)
     mesh.need_uv()
@@ -141,8 +150,7 @@ def _inspect(job: Job, watch: Watch) -> str:
 
 def _unwrap(job: Job, watch: Watch) -> str:
     """Make UVs; the scene takes them up once they are there."""
-    assert job.object is not None
-    scene = scene_from(job.options["document"], job.object.name)
+    scene = _scene(job)
     watch.say(0.02, "Unwrapping")
     scene.object.uv = "unwrapped"
     mesh = workshop().prepare(scene, lambda s: watch.say(0.02 + 0.9 * s))
@@ -154,8 +162,7 @@ def _unwrap(job: Job, watch: Watch) -> str:
 
 def _export(job: Job, watch: Watch) -> str:
     """All files of the delivery in one zip."""
-    assert job.object is not None
-    scene = scene_from(job.options["document"], job.object.name)
+    scene = _scene(job)
     files = deliver(
         scene,
         workshop().mesh(scene),

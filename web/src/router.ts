@@ -7,6 +7,11 @@ export const router = createRouter({
     { path: '/', name: 'start', component: () => import('./frame/StartPage.vue') },
     { path: '/object/:object(\\d+)', redirect: (to) => ({ name: 'weather', params: to.params }) },
     {
+      path: '/object/:object(\\d+)/object',
+      name: 'object',
+      component: () => import('./stages/object/ObjectStage.vue'),
+    },
+    {
       path: '/object/:object(\\d+)/weather',
       name: 'weather',
       component: () => import('./stages/weather/WeatherStage.vue'),

@@ -31,21 +31,20 @@ export function messageOf(error: unknown, fallback = 'The server did not answer.
   return fallback
 }
 
-/** Upload a file with progress; resolves to the new object's id. */
-export function upload(
-  project: number,
+/** Send one file of an intake, with progress in bytes. */
+export function sendFile(
+  intake: number,
   file: File,
-  progress: (share: number) => void,
+  progress: (bytes: number) => void,
   signal: AbortSignal,
-): Promise<number> {
+): Promise<void> {
   return new Promise((resolve, reject) => {
     const request = new XMLHttpRequest()
-    request.open('PUT', `/api/projects/${project}/objects?name=${encodeURIComponent(file.name)}`)
+    request.open('PUT', `/api/intakes/${intake}/files?name=${encodeURIComponent(file.name)}`)
     request.setRequestHeader('X-CSRFToken', csrf())
     request.responseType = 'json'
-    request.upload.onprogress = (event) => progress(event.lengthComputable ? event.loaded / event.total : 0)
-    request.onload = () =>
-      request.status === 201 ? resolve(request.response.id) : reject(new Error(messageOf(request.response)))
+    request.upload.onprogress = (event) => progress(event.loaded)
+    request.onload = () => (request.status === 201 ? resolve() : reject(new Error(messageOf(request.response))))
     request.onerror = () => reject(new Error('The upload broke off. Check that the server is running, and try again.'))
     request.onabort = () => reject(new DOMException('Cancelled', 'AbortError'))
     signal.addEventListener('abort', () => request.abort())
@@ -65,7 +64,7 @@ export function mapBytes(hash: string): Promise<Uint8Array> {
     found.catch(() => kept.delete(hash))
   } else kept.delete(hash)
   kept.set(hash, found)
-  if (kept.size > 16) kept.delete(kept.keys().next().value as string)
+  if (kept.size > 28) kept.delete(kept.keys().next().value as string)
   return found
 }
 

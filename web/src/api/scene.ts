@@ -50,10 +50,68 @@ export interface Layer {
   channels: Record<string, ChannelUse>
 }
 
+export interface Neighbour {
+  id: string
+  name: string
+  file: string
+  on: boolean
+  position_mm: [number, number, number]
+  rotation_deg: [number, number, number]
+  scale: number
+  up: string
+}
+
+export interface SceneObject {
+  file: string
+  scale: number
+  uv: 'own' | 'unwrapped'
+  turned: string[]
+  two_sided: string[]
+  subdivide_mm: number | null
+  own_maps: boolean
+  twin: { file: string; reach_mm: number | null } | null
+  neighbours: Neighbour[]
+}
+
+/** What inspection found; see `limus inspect --json`. */
+export interface Finding {
+  key: string
+  level: 'good' | 'note' | 'warning' | 'problem'
+  what: string
+  why: string
+  mend: string
+  action: '' | 'unwrap' | 'turn' | 'two_sided' | 'scale'
+  parts: string[]
+}
+export interface Facts {
+  file: string
+  triangles: number
+  vertices: number
+  size_m: [number, number, number]
+  area_m2: number
+  suggested_scale: number
+  suggested_up?: string
+  unit_known: boolean
+  parts: { name: string; triangles: number; map_set: string; back: boolean }[]
+  map_sets: string[]
+  vertex_colours: boolean
+  longest_edge_mm: number
+  textures: string[]
+  uv: { present: boolean; islands: number; used: number; missing: string[]; gap: number | null; density: number }
+  mesh: { inside_out: string[]; sheets: string[] }
+  findings: Finding[]
+}
+export interface ReplaceReport {
+  kept: string[]
+  look: string[]
+  gone: { name: string; used_by: string[]; suggestion: string }[]
+  new: string[]
+}
+
 export interface Scene {
   version: number
   name: string
-  object: { file: string }
+  object: SceneObject
   setting: Record<string, unknown>
   seed: number
   bases: Record<string, unknown>[]
@@ -72,13 +130,14 @@ export type ObjectOut = S['ObjectOut']
 export type VersionOut = S['VersionOut']
 export type Project = S['ProjectOut']
 export type Job = S['JobOut']
+export type Intake = S['IntakeOut']
 
 /** What the catalogue says of one field. */
 export interface FieldSchema {
   title?: string
   description?: string
   type?: string
-  control?: 'slider' | 'colour' | 'choice' | 'switch' | 'parts' | 'exposed' | 'seed'
+  control?: 'slider' | 'colour' | 'choice' | 'switch' | 'parts' | 'exposed' | 'seed' | 'optional'
   unit?: string
   soft?: [number, number]
   scale?: 'linear' | 'log'
@@ -89,6 +148,11 @@ export interface FieldSchema {
   names?: Record<string, string>
   when?: Record<string, unknown>
   place?: 'amount'
+  group?: string
+  /** Of an optional number: what holds without it, and where it begins. */
+  empty?: string
+  start?: number
+  anyOf?: { type: string; minimum?: number; maximum?: number }[]
 }
 
 /** The fields of an effect, a source, a term or a cut, in the order they were declared; `kind` left out. */

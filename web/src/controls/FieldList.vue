@@ -4,6 +4,7 @@ import { applies, fieldsOf, type FieldSchema } from '../api/scene'
 import ChoiceField from './ChoiceField.vue'
 import ColourField from './ColourField.vue'
 import NumberField from './NumberField.vue'
+import OptionalField from './OptionalField.vue'
 
 /** Controls for the fields of an effect, a source, a line or a cut, drawn from the schema that the core publishes. */
 const props = defineProps<{
@@ -37,6 +38,18 @@ const isNumber = (field: FieldSchema) => field.control === 'slider'
       :model-value="values[name] as number"
       @drag="(v) => emit('drag', name, v)"
       @done="(v) => emit('done', name, v, field.title ?? name)"
+    />
+    <OptionalField
+      v-else-if="field.control === 'optional'"
+      :field="field"
+      :name="name"
+      :model-value="(values[name] ?? null) as never"
+      @done="
+        (v) => {
+          emit('drag', name, v)
+          emit('done', name, v, field.title ?? name)
+        }
+      "
     />
     <ColourField
       v-else-if="field.control === 'colour'"

@@ -19,3 +19,20 @@ export const percent = (share: number) => {
   const p = share * 100
   return `${p === 0 ? '0' : p < 0.1 ? '< 0.1' : p < 10 ? p.toFixed(1) : Math.round(p)} %`
 }
+
+/** Width, height and depth in one unit. */
+export function box(metres: number[]): string {
+  const size = Math.max(...metres.map(Math.abs))
+  const [factor, unit] = size >= 1000 ? [1e-3, 'km'] : size >= 1 ? [1, 'm'] : size >= 0.001 ? [1e3, 'mm'] : [1e6, 'µm']
+  return `${metres.map((x) => Number((x * factor).toPrecision(3)).toLocaleString('en')).join(' × ')} ${unit}`
+}
+
+/** A length in metres, in the unit that suits it. */
+export function length(metres: number): string {
+  const size = Math.abs(metres)
+  const short = (x: number) => Number(x.toPrecision(3)).toLocaleString('en')
+  if (size >= 1000) return `${short(metres / 1000)} km`
+  if (size >= 1) return `${short(metres)} m`
+  if (size >= 0.001 || size === 0) return `${short(metres * 1000)} mm`
+  return `${short(metres * 1e6)} µm`
+}

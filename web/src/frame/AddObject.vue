@@ -2,83 +2,204 @@
 import Button from 'primevue/button'
 import Dialog from 'primevue/dialog'
 import ProgressBar from 'primevue/progressbar'
-import { ref } from 'vue'
+import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
-import { upload } from '../api/client'
+import { api, messageOf, sendFile } from '../api/client'
+import type { Facts, Intake, ReplaceReport } from '../api/scene'
 import { useWork } from '../stores/work'
+import IntakePreview, { type Taking } from './IntakePreview.vue'
 
-/** Bring a GLB file in, by drop or by picker. */
+/** Bring files in: a new object, a newer version of one, or a high-poly twin. What was found is shown before it is accepted. */
+type Purpose = 'object' | 'replace' | 'twin'
 const work = useWork()
 const router = useRouter()
 const visible = ref(false)
+const round = ref(0)
 const over = ref(false)
+const purpose = ref<Purpose>('object')
 const project = ref(0)
-const share = ref(-1)
+const target = ref<number>()
+const phase = ref<'choose' | 'sending' | 'checking' | 'preview' | 'taking'>('choose')
+const share = ref(0)
 const trouble = ref('')
+const intake = ref<Intake>()
+const tries = ref<string[]>([])
 const picker = ref<HTMLInputElement>()
 let stop = new AbortController()
 
-function open(id: number) {
-  project.value = id
+const heading = computed(
+  () =>
+    ({ object: 'Add an object', replace: `Replace ${work.scene?.name ?? 'the model'}`, twin: 'High-poly twin' })[
+      purpose.value
+    ],
+)
+const kinds = computed(() => work.catalogue?.file_kinds ?? [])
+
+function open(inProject: number, what: Purpose = 'object', object?: number) {
+  project.value = inProject
+  purpose.value = what
+  target.value = object
+  phase.value = 'choose'
   trouble.value = ''
-  share.value = -1
+  intake.value = undefined
+  round.value++
   visible.value = true
+  void api.GET('/api/try-out').then(({ data }) => (tries.value = data ?? []))
 }
 defineExpose({ open })
 
-async function send(file?: File | null) {
-  if (!file) return
+async function begin(tryOut = ''): Promise<Intake> {
+  const { data, error } = await api.POST('/api/projects/{project_id}/intakes', {
+    params: { path: { project_id: project.value } },
+    body: { purpose: purpose.value, object: target.value ?? null, try_out: tryOut },
+  })
+  if (!data) throw new Error(messageOf(error))
+  intake.value = data
+  return data
+}
+async function send(files: File[]) {
+  if (!files.length) return
   trouble.value = ''
   share.value = 0
+  phase.value = 'sending'
   stop = new AbortController()
+  const mine = stop
   try {
-    const id = await upload(project.value, file, (s) => (share.value = s), stop.signal)
-    await work.start()
-    visible.value = false
-    await router.push({ name: 'weather', params: { object: id } })
+    const made = await begin()
+    const total = files.reduce((sum, f) => sum + f.size, 0) || 1
+    let sent = 0
+    for (const file of files) {
+      await sendFile(made.id, file, (bytes) => (share.value = (sent + bytes) / total), mine.signal)
+      sent += file.size
+    }
+    await check(made.id, mine)
   } catch (error) {
-    if ((error as Error).name !== 'AbortError') trouble.value = (error as Error).message
+    failed(error)
   } finally {
-    share.value = -1
     if (picker.value) picker.value.value = ''
   }
 }
+async function take(name: string) {
+  trouble.value = ''
+  stop = new AbortController()
+  try {
+    const made = await begin(name)
+    await check(made.id, stop)
+  } catch (error) {
+    failed(error)
+  }
+}
+async function check(id: number, mine: AbortController) {
+  phase.value = 'checking'
+  let { data } = await api.POST('/api/intakes/{intake_id}/check', { params: { path: { intake_id: id } } })
+  while (data && data.state === 'checking' && !mine.signal.aborted) {
+    await new Promise((go) => setTimeout(go, 250))
+    data = (await api.GET('/api/intakes/{intake_id}', { params: { path: { intake_id: id } } })).data
+    if (data?.state === 'checking' && data.error) break
+  }
+  if (mine.signal.aborted) return
+  if (!data) throw new Error('The server did not answer. Check that it is running.')
+  if (data.state === 'failed') throw new Error(data.error)
+  intake.value = data
+  phase.value = 'preview'
+}
+function failed(error: unknown) {
+  void discard()
+  phase.value = 'choose'
+  if ((error as Error).name !== 'AbortError') trouble.value = (error as Error).message
+}
+async function discard() {
+  const id = intake.value?.id
+  intake.value = undefined
+  if (id) await api.DELETE('/api/intakes/{intake_id}', { params: { path: { intake_id: id } } })
+}
+function cancel() {
+  stop.abort()
+  void discard()
+  phase.value = 'choose'
+}
+async function accept(taking: Taking) {
+  if (!intake.value) return
+  phase.value = 'taking'
+  trouble.value = ''
+  if (target.value) await work.saved()
+  const { data, error, response } = await api.POST('/api/intakes/{intake_id}/accept', {
+    params: { path: { intake_id: intake.value.id } },
+    body: { ...taking, base: target.value ? (work.version?.version ?? null) : null },
+  })
+  if (!data) {
+    trouble.value = messageOf(error)
+    phase.value = 'preview'
+    if (response.status === 409) await work.refresh()
+    return
+  }
+  intake.value = undefined
+  visible.value = false
+  await work.start()
+  if (target.value) await work.reload()
+  else await router.push({ name: 'object', params: { object: data.id } })
+}
 function drop(event: DragEvent) {
   over.value = false
-  void send(event.dataTransfer?.files[0])
+  void send([...(event.dataTransfer?.files ?? [])])
 }
 </script>
 
 <template>
-  <Dialog v-model:visible="visible" modal header="Add an object" :style="{ width: '460px' }" @hide="stop.abort()">
-    <div class="drop" :class="{ over }" @dragover.prevent="over = true" @dragleave="over = false" @drop.prevent="drop">
-      <template v-if="share < 0">
+  <Dialog :key="round" v-model:visible="visible" modal :header="heading" :style="{ width: '520px' }" @hide="cancel">
+    <template v-if="phase === 'choose'">
+      <div
+        class="drop"
+        :class="{ over }"
+        @dragover.prevent="over = true"
+        @dragleave="over = false"
+        @drop.prevent="drop"
+      >
         <p>
           Drop a
-          <b>.glb</b>
-          file with UVs here.
+          <b>.glb, .gltf, .obj, .ply or .stl</b>
+          here, with its textures beside it or all in a
+          <b>.zip</b>
+          .
         </p>
-        <Button size="small" label="Choose a file" @click="picker?.click()" />
+        <Button size="small" label="Choose files" @click="picker?.click()" />
         <input
           ref="picker"
           type="file"
-          accept=".glb,.gltf,model/gltf-binary"
+          multiple
+          :accept="kinds.join(',')"
           hidden
           aria-label="Object file"
-          @change="send(picker?.files?.[0])"
+          @change="send([...(picker?.files ?? [])])"
         />
-      </template>
-      <template v-else>
-        <p>{{ share < 1 ? 'Uploading' : 'Checking' }}</p>
-        <ProgressBar
-          :value="Math.round(share * 100)"
-          :mode="share < 1 ? 'determinate' : 'indeterminate'"
-          style="height: 6px; width: 240px"
-          :show-value="false"
-        />
-        <Button size="small" severity="secondary" label="Cancel" @click="stop.abort()" />
-      </template>
+      </div>
+      <p v-if="tries.length" class="tries muted">
+        No file at hand? Try
+        <template v-for="(name, k) in tries" :key="name">
+          {{ k ? (k === tries.length - 1 ? ' or ' : ', ') : '' }}
+          <button type="button" class="link" @click="take(name)">{{ name }}</button>
+        </template>
+      </p>
+    </template>
+    <div v-else-if="phase === 'sending' || phase === 'checking'" class="drop" role="status">
+      <p>{{ phase === 'sending' ? 'Uploading' : 'Looking at the files' }}</p>
+      <ProgressBar
+        :value="Math.round(share * 100)"
+        :mode="phase === 'sending' ? 'determinate' : 'indeterminate'"
+        style="height: 6px; width: 260px"
+        :show-value="false"
+      />
+      <Button size="small" severity="secondary" label="Cancel" @click="cancel" />
     </div>
+    <IntakePreview
+      v-else-if="intake"
+      :facts="intake.facts as unknown as Facts"
+      :report="purpose === 'replace' ? (intake.report as unknown as ReplaceReport) : undefined"
+      :purpose="purpose"
+      :busy="phase === 'taking'"
+      @accept="accept"
+      @discard="visible = false"
+    />
     <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
   </Dialog>
 </template>
@@ -93,10 +214,15 @@ function drop(event: DragEvent) {
   align-items: center;
   justify-content: center;
   gap: 14px;
+  padding: 0 40px;
+  text-align: center;
 }
 .drop.over {
   background: var(--tint);
   border-color: var(--verdigris);
+}
+.tries {
+  padding-top: 12px;
 }
 .trouble {
   color: var(--oxide);

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { useLocalStorage } from '@vueuse/core'
 import Button from 'primevue/button'
 import ConfirmDialog from 'primevue/confirmdialog'
 import InputText from 'primevue/inputtext'
@@ -9,20 +10,22 @@ import { api, messageOf } from '../api/client'
 import { useWork } from '../stores/work'
 import AddObject from './AddObject.vue'
 
-/** All projects. With one object and nothing else it goes straight to it. */
+/** All projects. Whoever comes in is taken to the object that was open last. */
 const work = useWork()
 const router = useRouter()
 const confirm = useConfirm()
 const ready = ref(false)
+const last = useLocalStorage('limus.object', 0)
 const name = ref('')
 const adder = ref<InstanceType<typeof AddObject>>()
 
 onMounted(async () => {
   const first = !work.object
   await work.start()
-  const only =
-    work.projects.length === 1 && work.projects[0].objects.length === 1 ? work.projects[0].objects[0] : undefined
-  if (only && first) void router.replace({ name: 'weather', params: { object: only.id } })
+  // Coming in: go on with what was open last, or with the first object where there is one project.
+  const all = work.projects.flatMap((p) => p.objects)
+  const next = all.find((o) => o.id === last.value) ?? (work.projects.length === 1 ? all[0] : undefined)
+  if (next && first) void router.replace({ name: 'weather', params: { object: next.id } })
   else ready.value = true
 })
 function remove(id: number, title: string) {

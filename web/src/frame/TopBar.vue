@@ -24,7 +24,11 @@ const objects = computed(() => [
       ...p.objects.map((o) => ({
         label: o.name,
         icon: o.id === work.object?.id ? 'pi pi-check' : 'pi pi-box',
-        command: () => void router.push({ name: 'weather', params: { object: o.id } }),
+        command: () =>
+          void router.push({
+            name: route.name === 'start' ? 'weather' : (route.name ?? 'weather'),
+            params: { object: o.id },
+          }),
       })),
       { label: 'Add an object…', icon: 'pi pi-plus', command: () => adder.value?.open(p.id) },
     ],

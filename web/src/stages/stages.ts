@@ -1,14 +1,15 @@
 /** The five stages in the order of the work. A stage without a route is not built yet and says what it will hold. */
 export interface Stage {
   title: string
-  route?: 'weather' | 'export'
+  route?: 'object' | 'weather' | 'export'
   about: string
 }
 
 export const STAGES: Stage[] = [
   {
     title: 'Object',
-    about: 'Not built yet: bring a model in, see the health of its UVs, describe the place it stands in, replace it.',
+    route: 'object',
+    about: 'The model: its health, its UVs, the place it stands in, its readings.',
   },
   {
     title: 'Base',

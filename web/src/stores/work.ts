@@ -6,6 +6,7 @@ import type {
   Catalogue,
   Entry,
   Evaluation,
+  Facts,
   Job,
   Layer,
   Look,
@@ -22,7 +23,7 @@ export type Size = 512 | 1024 | 2048
 
 const client = Math.random().toString(36).slice(2)
 const copy = <T>(value: T): T => JSON.parse(JSON.stringify(toRaw(value)))
-const LIT: Look = { kind: 'lit', name: '', size_mm: 0, layer: '', index: 0 }
+const LIT: Look = { kind: 'lit', name: '', component: '', size_mm: 0, layer: '', index: 0 }
 
 /** The object being worked on: its scene, its history, and what the view shows of it. */
 export const useWork = defineStore('work', () => {
@@ -38,6 +39,8 @@ export const useWork = defineStore('work', () => {
   const pinned = ref(false)
   const until = ref<string | null>(null)
   const peeking = ref(false)
+  /** Which stage the view serves: the object as made, or the weathered surface. */
+  const bench = ref<'weather' | 'object'>('weather')
   const size = useLocalStorage<Size>('limus.size', 1024)
   const saving = ref(false)
   const busy = ref(false)
@@ -51,7 +54,8 @@ export const useWork = defineStore('work', () => {
   const outcome = computed(() => new Map((evaluation.value?.layers ?? []).map((l) => [l.id, l])))
   const effects = computed(() => new Map((catalogue.value?.effects ?? []).map((e) => [e.kind, e])))
   const sources = computed(() => new Map((catalogue.value?.sources ?? []).map((s) => [s.kind, s])))
-  const parts = computed(() => ((object.value?.facts.parts ?? []) as { name: string }[]).map((p) => p.name))
+  const facts = computed(() => object.value?.facts as unknown as Facts | undefined)
+  const parts = computed(() => (facts.value?.parts ?? []).map((p) => p.name))
 
   // ---- evaluation: one request under way, one waiting; the newest wins --------------------------------------------------
   let ticket = 0
@@ -68,13 +72,15 @@ export const useWork = defineStore('work', () => {
 
   async function run(wanted: { size: number; pictures: boolean }) {
     const item = object.value
-    if (!item || !scene.value || item.readings === 'missing') return
+    if (!item || !scene.value) return
+    if (bench.value === 'object' ? !facts.value?.uv.present : item.readings === 'missing') return
     underWay = true
     busy.value = true
     const number = ++ticket
     let again = false
     try {
-      const { data, error, response } = await api.POST('/api/objects/{object_id}/evaluate', {
+      const serves = bench.value
+      const request = {
         params: { path: { object_id: item.id } },
         body: {
           ticket: number,
@@ -86,7 +92,15 @@ export const useWork = defineStore('work', () => {
           selected: selectedId.value,
           pictures: wanted.pictures,
         },
-      })
+      }
+      const { data, error, response } =
+        serves === 'object'
+          ? await api.POST('/api/objects/{object_id}/look', request)
+          : await api.POST('/api/objects/{object_id}/evaluate', request)
+      if (serves !== bench.value) {
+        again = true
+        return
+      }
       if (item.id !== object.value?.id) return
       if (data) {
         const old = evaluation.value
@@ -103,7 +117,8 @@ export const useWork = defineStore('work', () => {
         }
         evaluation.value = markRaw(data) as Evaluation
         trouble.value = ''
-        if (data.readings !== item.readings) object.value = { ...item, readings: data.readings }
+        if (object.value && data.readings !== object.value.readings)
+          object.value = { ...object.value, readings: data.readings }
       } else if (response.status === 422 && look.value.kind !== 'lit' && !waiting) {
         // What was looked through is gone (its layer was removed or switched off): show the surface again.
         look.value = { ...LIT }
@@ -141,8 +156,39 @@ export const useWork = defineStore('work', () => {
     scene.value = copy(found.document) as unknown as Scene
     if (!scene.value.layers.some((l) => l.id === selectedId.value))
       selectedId.value = scene.value.layers.at(-1)?.id ?? ''
+    const stands = JSON.stringify([scene.value.object, scene.value.setting])
+    if (stood && stands !== stood) void refresh()
+    stood = stands
     if (until.value && !scene.value.layers.some((l) => l.id === until.value)) until.value = null
     selectedTerm.value = Math.min(selectedTerm.value, (selected.value?.where.terms.length ?? 0) - 1)
+  }
+
+  /** The object and its setting as they were last: when they change, facts and readings are asked for again. */
+  let stood = ''
+
+  /** Change what the object is or where it stands; facts and readings follow once it is saved. */
+  async function editObject(label: string, change: (scene: Scene) => void) {
+    if (!scene.value) return
+    change(scene.value)
+    stood = JSON.stringify([scene.value.object, scene.value.setting])
+    await commit(label)
+    await refresh()
+  }
+
+  /** Facts, shape and readings of the object as it is saved now; measures where they are missing or out of date. */
+  async function refresh() {
+    const id = object.value?.id
+    if (!id) return
+    await saved()
+    const { data, error } = await api.GET('/api/objects/{object_id}', { params: { path: { object_id: id } } })
+    if (object.value?.id !== id) return
+    if (!data) {
+      trouble.value = messageOf(error)
+      return
+    }
+    object.value = data
+    full()
+    if (!['good', 'fine'].includes(data.readings)) void measure()
   }
 
   let queue: Promise<unknown> = Promise.resolve()
@@ -234,7 +280,7 @@ export const useWork = defineStore('work', () => {
     ])
     demo.value = session.data?.demo ?? demo.value
     if (first.data) projects.value = first.data
-    if (second?.data) catalogue.value = second.data
+    if (second?.data) catalogue.value = second.data as Catalogue
     if (!first.data) trouble.value = messageOf(first.error)
   }
 
@@ -247,14 +293,16 @@ export const useWork = defineStore('work', () => {
       return false
     }
     evaluation.value = undefined
+    stood = ''
     object.value = data
+    localStorage.setItem('limus.object', String(id))
     look.value = { ...LIT }
     until.value = null
     selectedId.value = ''
     selectedTerm.value = -1
     take(data.scene)
-    if (data.readings !== 'good') void measure()
-    if (data.readings !== 'missing') full()
+    if (!['good', 'fine'].includes(data.readings)) void measure()
+    full()
     return true
   }
 
@@ -267,35 +315,62 @@ export const useWork = defineStore('work', () => {
     evaluation.value = undefined
   }
 
-  async function measure() {
+  let measurement = 0
+  async function measure(quality: 'good' | 'fine' = 'good') {
     const item = object.value
-    if (!item) return
+    if (!item || !facts.value?.uv.present) return
+    const mine = ++measurement
+    await saved()
     const { data } = await api.POST('/api/objects/{object_id}/jobs', {
       params: { path: { object_id: item.id } },
-      body: { kind: 'measure', target: 'gltf', resolution: 1024, bits: 8 },
+      body: { kind: 'measure', quality, target: 'gltf', resolution: 1024, bits: 8 },
     })
     let job = data
+    let drafted = item.readings !== 'missing' && item.readings !== 'outdated'
     while (job && (job.state === 'queued' || job.state === 'running') && object.value?.id === item.id) {
+      if (mine !== measurement) return
       measuring.value = job
       await new Promise((go) => setTimeout(go, 400))
       job = (await api.GET('/api/jobs/{job_id}', { params: { path: { job_id: job.id } } })).data
-      if (object.value?.readings === 'missing' && (job?.progress ?? 0) >= 0.1) {
+      if (!drafted && (job?.progress ?? 0) >= 0.1) {
+        drafted = true
         object.value = { ...object.value, readings: 'draft' }
         full()
       }
     }
+    if (mine !== measurement) return
     measuring.value = undefined
     if (object.value?.id !== item.id) return
     if (job?.state === 'done') {
-      object.value = { ...object.value, readings: 'good' }
+      object.value = { ...object.value, readings: quality }
       full()
     } else if (job?.state === 'failed') trouble.value = job.error
-    else if (job?.state === 'cancelled') notice.value = 'Measuring was cancelled. Open the object again to measure it.'
+    else if (job?.state === 'cancelled') notice.value = 'Measuring was cancelled. Measure again in the Object stage.'
+  }
+
+  /** Start long work and follow it to its end. */
+  async function follow(job: Job | undefined, say: (job: Job) => void): Promise<Job | undefined> {
+    while (job && (job.state === 'queued' || job.state === 'running')) {
+      say(job)
+      await new Promise((go) => setTimeout(go, 300))
+      job = (await api.GET('/api/jobs/{job_id}', { params: { path: { job_id: job.id } } })).data
+    }
+    return job
   }
 
   async function cancelMeasuring() {
     if (measuring.value)
       await api.POST('/api/jobs/{job_id}/cancel', { params: { path: { job_id: measuring.value.id } } })
+  }
+
+  /** The Object stage and the others look at different things. */
+  function serve(what: 'weather' | 'object') {
+    if (bench.value === what) return
+    bench.value = what
+    look.value = { ...LIT }
+    pinned.value = false
+    evaluation.value = undefined
+    full()
   }
 
   // ---- looking ---------------------------------------------------------------------------------------------------------
@@ -330,6 +405,9 @@ export const useWork = defineStore('work', () => {
       if (!taken.has(id)) return id
     }
   }
+  /** A new layer has the age of the place it stands in. */
+  const aged = (effect: Entry) =>
+    'years' in (effect.defaults ?? {}) ? { years: Number(scene.value?.setting.years ?? 10) } : {}
   function addLayer(effect: Entry) {
     edit(`Add ${effect.title.toLowerCase()}`, (now) => {
       const id = freshId(effect.kind)
@@ -338,7 +416,7 @@ export const useWork = defineStore('work', () => {
         id,
         name: same ? `${effect.title} ${same + 1}` : effect.title,
         on: true,
-        effect: { ...copy(effect.defaults), kind: effect.kind },
+        effect: { ...copy(effect.defaults), ...aged(effect), kind: effect.kind },
         where: copy(effect.where) as unknown as Recipe,
         strength: 1,
         channels: {},
@@ -389,8 +467,8 @@ export const useWork = defineStore('work', () => {
 
   return {
     projects, catalogue, object, scene, version, evaluation, selectedId, selectedTerm, selected, look, pinned, until, peeking, size,
-    saving, busy, measuring, trouble, demo, notice, outcome, effects, sources, parts,
-    start, open, forget, full, preview, commit, saved, edit, step, reload, show, select, playTo, peek, cancelMeasuring,
+    saving, busy, measuring, trouble, demo, notice, outcome, effects, sources, parts, facts, bench,
+    start, open, forget, full, preview, commit, saved, edit, step, reload, show, select, playTo, peek, cancelMeasuring, measure, follow, editObject, refresh, serve,
     addLayer, duplicateLayer, removeLayer, moveLayer, switchLayer,
   } // prettier-ignore
 })

@@ -8,9 +8,12 @@ import { useWork, type Size } from '../stores/work'
 import LookLegend from './LookLegend.vue'
 import ScaleBar from './ScaleBar.vue'
 import SkyDisc from './SkyDisc.vue'
-import { SurfaceScene, type Light } from './surfaceScene'
+import { valueAt } from './probe'
+import { SurfaceScene, type CompassMarks, type Light, type Spot } from './surfaceScene'
 import UvView from './UvView.vue'
 
+const props = defineProps<{ compass?: CompassMarks; part?: number }>()
+const emit = defineEmits<{ part: [part: number] }>()
 const work = useWork()
 const canvas = ref<HTMLCanvasElement>()
 const surface = shallowRef<SurfaceScene>()
@@ -21,7 +24,8 @@ const shown = ref({ title: '', size: 0 })
 const light = useLocalStorage<Light>('limus.light', { azimuth: -35, elevation: 48, strength: 1 })
 const straight = ref(false)
 const uvOpen = ref(false)
-const spot = ref<{ page: number; u: number; v: number }>()
+const spot = shallowRef<Spot>()
+const probe = ref('')
 const failed = ref('')
 const mapSets = computed(() => (work.object?.facts.map_sets ?? ['object']) as string[])
 
@@ -29,10 +33,42 @@ async function load() {
   const item = work.object
   if (!surface.value || !item) return
   loaded.value = false
-  await surface.value.load(`/api/objects/${item.id}/mesh.glb?v=${item.digest}`, mapSets.value)
+  try {
+    await surface.value.load(`/api/objects/${item.id}/mesh.glb?v=${item.digest}`, mapSets.value)
+  } catch {
+    failed.value = 'The object could not be loaded. Check that the server is running, and load the page again.'
+    return
+  }
+  failed.value = ''
   loaded.value = true
+  surface.value.setCompass(props.compass)
+  surface.value.highlight(props.part ?? -1)
+  shown.value = { title: fit.value ? '' : 'Shape only', size: 0 }
   await put()
 }
+const fit = computed(() => (work.object?.facts.uv as { present?: boolean })?.present !== false)
+const near = computed(() => {
+  const id = work.object?.id
+  return (work.scene?.object.neighbours ?? [])
+    .filter((n) => n.on)
+    .map((n) => `/api/objects/${id}/neighbours/${n.id}.glb?v=${encodeURIComponent(JSON.stringify(n))}`)
+})
+watch([near, () => work.saving], ([urls, saving], [old]) => {
+  if (!saving && (urls.join() !== old?.join() || urls.join() !== nearShown)) {
+    nearShown = urls.join()
+    void surface.value?.setNeighbours(urls)
+  }
+})
+let nearShown = ''
+watch(
+  () => props.compass,
+  (marks) => surface.value?.setCompass(marks),
+  { deep: true },
+)
+watch(
+  () => props.part,
+  (part) => surface.value?.highlight(part ?? -1),
+)
 async function put() {
   const found = work.evaluation
   if (!surface.value || !found || !loaded.value) return
@@ -60,18 +96,53 @@ onMounted(() => {
   }
   surface.value.aim(light.value)
   void load()
+  nearShown = near.value.join()
+  if (near.value.length) void surface.value.setNeighbours(near.value)
 })
 onBeforeUnmount(() => surface.value?.dispose())
-watch(() => work.object?.id, load)
+watch(() => [work.object?.id, work.object?.digest].join(), load)
 watch(() => work.evaluation, put)
 watch(light, (value) => surface.value?.aim(value))
 watch(straight, (on) => surface.value?.straighten(on))
 
+let asked = false
+/** Read the value under the cursor: once a frame at most. */
 function point(event: PointerEvent) {
-  if (!uvOpen.value || event.buttons) return
-  spot.value = surface.value?.pick(event.offsetX, event.offsetY)
+  if (event.buttons || asked) return
+  const [x, y] = [event.offsetX, event.offsetY]
+  asked = true
+  requestAnimationFrame(() => {
+    asked = false
+    void at(surface.value?.pick(x, y))
+  })
+}
+async function at(found?: Spot) {
+  spot.value = found
+  const look = work.evaluation?.look
+  const name = found ? work.parts[found.part] : undefined
+  if (!found || !look) {
+    probe.value = name && !look ? name : ''
+    return
+  }
+  const value = await valueAt(look, found.page, found.u, found.v)
+  if (spot.value === found) probe.value = [value, name].filter(Boolean).join(' · ')
+}
+function fromUv(place?: { page: number; u: number; v: number }) {
+  const found = place && surface.value?.locate(place.page, place.u, place.v)
+  surface.value?.mark(found?.point)
+  void at(found)
+}
+let downAt = [0, 0]
+function press(event: PointerEvent) {
+  downAt = [event.clientX, event.clientY]
+}
+function release(event: PointerEvent) {
+  // A click, not a drag: choose the part under it.
+  if (event.button !== 0 || Math.hypot(event.clientX - downAt[0], event.clientY - downAt[1]) > 3) return
+  emit('part', surface.value?.pick(event.offsetX, event.offsetY)?.part ?? -1)
 }
 const moment = computed(() => {
+  if (work.bench === 'object') return 'as made'
   if (work.peeking) return `before ${work.selected?.name}`
   if (work.until === null) return 'today'
   if (work.until === '') return 'as made'
@@ -87,7 +158,7 @@ function resize(value: Size) {
   work.full()
 }
 const progress = computed(() => Math.round((work.measuring?.progress ?? 0) * 100))
-defineExpose({ frameObject: () => surface.value?.frame(), toggleUv: () => (uvOpen.value = !uvOpen.value) })
+defineExpose({ frameObject: () => surface.value?.frame(props.part), toggleUv: () => (uvOpen.value = !uvOpen.value) })
 </script>
 
 <template>
@@ -97,11 +168,18 @@ defineExpose({ frameObject: () => surface.value?.frame(), toggleUv: () => (uvOpe
       tabindex="0"
       aria-label="The object. Drag to orbit, right drag to pan, wheel to zoom"
       @pointermove="point"
+      @pointerleave="at(undefined)"
+      @pointerdown="press"
+      @pointerup="release"
     />
 
     <div class="top left">
       <div class="chip label" data-testid="view-label">
-        <b>{{ shown.title || 'Loading' }}</b>
+        <b>
+          {{
+            shown.title || (work.object?.readings === 'missing' && work.bench === 'weather' ? 'Measuring' : 'Loading')
+          }}
+        </b>
         <template v-if="shown.size">
           <span aria-hidden="true">·</span>
           <Select
@@ -126,6 +204,7 @@ defineExpose({ frameObject: () => surface.value?.frame(), toggleUv: () => (uvOpe
         <i v-if="work.busy" class="pi pi-spin pi-spinner busy" aria-label="Working" />
       </div>
       <LookLegend v-if="work.evaluation?.look?.legend" :legend="work.evaluation.look.legend" />
+      <div v-if="probe" class="chip probe" data-testid="probe">{{ probe }}</div>
     </div>
 
     <div class="top right">
@@ -142,14 +221,21 @@ defineExpose({ frameObject: () => surface.value?.frame(), toggleUv: () => (uvOpe
           Straight-on
         </button>
         <span aria-hidden="true">·</span>
-        <button v-tooltip.bottom="'Show all of it (F)'" type="button" class="tool" @click="surface?.frame()">
+        <button v-tooltip.bottom="'Show all of it (F)'" type="button" class="tool" @click="surface?.frame(props.part)">
           Frame
         </button>
       </div>
-      <UvView v-if="uvOpen && surface && loaded" :surface="surface" :frame="frame" :map-sets="mapSets" :spot="spot" />
+      <UvView
+        v-if="uvOpen && surface && loaded"
+        :surface="surface"
+        :frame="frame"
+        :map-sets="mapSets"
+        :spot="spot"
+        @hover="fromUv"
+      />
     </div>
 
-    <div v-if="work.measuring" class="measuring chip" role="status">
+    <div v-if="work.measuring && work.bench === 'weather'" class="measuring chip" role="status">
       <div>
         <b>{{ work.measuring.word || 'Waiting to measure' }}</b>
         <span class="muted">
@@ -164,6 +250,7 @@ defineExpose({ frameObject: () => surface.value?.frame(), toggleUv: () => (uvOpe
     </div>
 
     <p v-if="failed" class="failed">{{ failed }}</p>
+    <slot />
     <SkyDisc v-model="light" class="sky-disc" />
     <ScaleBar v-if="perPixel" class="scale-bar" :per-pixel="perPixel" />
   </section>

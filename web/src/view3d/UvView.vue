@@ -10,6 +10,7 @@ const props = defineProps<{
   mapSets: string[]
   spot?: { page: number; u: number; v: number }
 }>()
+const emit = defineEmits<{ hover: [spot?: { page: number; u: number; v: number }] }>()
 const canvas = ref<HTMLCanvasElement>()
 const page = ref(0)
 const zoom = ref(1)
@@ -68,7 +69,13 @@ function settle() {
   draw()
 }
 function pan(event: PointerEvent) {
-  if (!event.buttons) return
+  if (!event.buttons) {
+    const scale = canvas.value!.clientWidth * zoom.value
+    const u = (event.offsetX - offset.value.x) / scale
+    const v = (event.offsetY - offset.value.y) / scale
+    emit('hover', { page: page.value, u, v })
+    return
+  }
   offset.value = { x: offset.value.x + event.movementX, y: offset.value.y + event.movementY }
   settle()
 }
@@ -91,7 +98,7 @@ onMounted(refresh)
       option-label="n"
       option-value="k"
     />
-    <canvas ref="canvas" @wheel.prevent="wheel" @pointermove="pan" />
+    <canvas ref="canvas" @wheel.prevent="wheel" @pointermove="pan" @pointerleave="emit('hover', undefined)" />
   </section>
 </template>
 

@@ -1,10 +1,11 @@
 import {
-  Box3, BufferGeometry, CanvasTexture, DataTexture, DirectionalLight, Group, LinearFilter, LinearMipmapLinearFilter, Mesh, MeshBasicMaterial,
-  MeshPhysicalMaterial, NeutralToneMapping, NoColorSpace, PCFShadowMap, PerspectiveCamera, PlaneGeometry, PMREMGenerator, Raycaster, RGBAFormat, Scene,
-  ShadowMaterial, SRGBColorSpace, UnsignedByteType, Vector2, Vector3, WebGLRenderer, type Material, type Texture,
+  Box3, Box3Helper, BufferAttribute, BufferGeometry, CanvasTexture, DataTexture, DirectionalLight, Group, LinearFilter, LinearMipmapLinearFilter,
+  LineBasicMaterial, LineSegments, Mesh, MeshBasicMaterial, MeshPhysicalMaterial, MeshStandardMaterial, NeutralToneMapping, NoColorSpace, PCFShadowMap, PerspectiveCamera, PlaneGeometry, PMREMGenerator, Raycaster, RGBAFormat, Scene,
+  ShadowMaterial, SphereGeometry, SRGBColorSpace, UnsignedByteType, Vector2, Vector3, WebGLRenderer, type Material, type Texture,
 } from 'three' // prettier-ignore
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js'
 import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js'
+import { acceleratedRaycast, MeshBVH } from 'three-mesh-bvh'
 import { mapBytes } from '../api/client'
 import type { Maps } from '../api/scene'
 import { workshopLight } from './environment'
@@ -14,6 +15,22 @@ export interface Light {
   azimuth: number
   elevation: number
   strength: number
+}
+
+/** What lies under a point of the view. */
+export interface Spot {
+  page: number
+  u: number
+  v: number
+  part: number
+  point: Vector3
+}
+
+/** Directions drawn on the ground: compass degrees of north in the view, and where the wind comes from. */
+export interface CompassMarks {
+  north: number
+  wind: number
+  speed: number
 }
 
 /** Coarse drawing for machines without a graphics card: set `limus.plain` in the browser's local storage. */
@@ -66,6 +83,14 @@ export class SurfaceScene {
   private readonly shadow = new ShadowMaterial({ opacity: 0.26 })
   private model?: Group
   private meshes: { mesh: Mesh; page: number }[] = []
+  private readonly extras = new Group()
+  private readonly near = new Group()
+  private frameOfPart?: Box3Helper
+  private readonly dot = new Mesh(
+    new SphereGeometry(1, 16, 12),
+    new MeshBasicMaterial({ color: 0x2b7a6f, depthTest: false, transparent: true, toneMapped: false }),
+  )
+  private compass?: LineSegments
   private pages: {
     lit: MeshPhysicalMaterial
     flat: MeshBasicMaterial
@@ -103,7 +128,10 @@ export class SurfaceScene {
     this.sun.castShadow = true
     this.sun.shadow.mapSize.setScalar(PLAIN ? 512 : 2048)
     this.sun.shadow.radius = 2
-    this.scene.add(this.sun, this.sun.target, this.ground)
+    this.scene.add(this.sun, this.sun.target, this.ground, this.extras, this.near)
+    this.dot.visible = false
+    this.dot.renderOrder = 9
+    this.extras.add(this.dot)
     this.controls = new OrbitControls(this.camera, canvas)
     this.controls.enableDamping = false
     this.controls.zoomToCursor = true
@@ -146,6 +174,7 @@ export class SurfaceScene {
   private clear() {
     if (this.model) this.scene.remove(this.model)
     for (const { mesh } of this.meshes) mesh.geometry.dispose()
+    this.highlight(-1)
     for (const page of this.pages) {
       page.lit.dispose()
       page.flat.dispose()
@@ -158,7 +187,10 @@ export class SurfaceScene {
 
   /** Load the bare object; `mapSets` are the names of its UV domains, in order. */
   async load(url: string, mapSets: string[]) {
+    const mine = ++this.loading
     const { scene } = await new GLTFLoader().loadAsync(url)
+    if (mine !== this.loading) return
+    const before = this.bounds.clone()
     this.clear()
     this.pages = mapSets.map(() => {
       const [color, orm, normal, coat, look] = [
@@ -184,6 +216,8 @@ export class SurfaceScene {
     scene.traverse((node) => {
       if (!(node instanceof Mesh)) return
       const page = Math.max(0, mapSets.indexOf((node.material as Material).name))
+      node.geometry.boundsTree = new MeshBVH(node.geometry)
+      node.raycast = acceleratedRaycast
       node.castShadow = true
       node.receiveShadow = true
       node.material = this.pages[page].lit
@@ -194,7 +228,105 @@ export class SurfaceScene {
     this.bounds = new Box3().setFromObject(scene)
     this.layGround()
     this.aim(this.light)
-    this.frame()
+    // A newer version of the same object is looked at from where the old one was.
+    const moved =
+      before.isEmpty() ||
+      before.getSize(new Vector3()).distanceTo(this.bounds.getSize(new Vector3())) > 0.02 * this.reach()
+    if (moved) this.frame()
+    else this.draw()
+  }
+  private loading = 0
+
+  private reach(): number {
+    return this.bounds.getSize(new Vector3()).length()
+  }
+
+  /** Draw a box around one part; -1 for none. */
+  highlight(part: number) {
+    if (this.frameOfPart) {
+      this.extras.remove(this.frameOfPart)
+      this.frameOfPart.dispose()
+      this.frameOfPart = undefined
+    }
+    const entry = this.meshes[part]
+    if (entry) {
+      this.frameOfPart = new Box3Helper(new Box3().setFromObject(entry.mesh), 0x2b7a6f)
+      ;(this.frameOfPart.material as LineBasicMaterial).toneMapped = false
+      this.extras.add(this.frameOfPart)
+    }
+    this.draw()
+  }
+
+  /** Mark a place of the surface. */
+  mark(point?: Vector3) {
+    if (!point && !this.dot.visible) return
+    this.dot.visible = !!point
+    if (point) {
+      this.dot.position.copy(point)
+      this.dot.scale.setScalar((this.millimetresPerPixel() / 1000) * 5)
+    }
+    this.draw()
+  }
+
+  /** Other objects that stand by, as they are placed. */
+  async setNeighbours(urls: string[]) {
+    const mine = ++this.nearing
+    const loaded = await Promise.all(urls.map((url) => new GLTFLoader().loadAsync(url)))
+    if (mine !== this.nearing) return
+    this.near.clear()
+    for (const { scene } of loaded) {
+      scene.traverse((node) => {
+        if (!(node instanceof Mesh)) return
+        node.material = new MeshStandardMaterial({ color: 0x9a9a98, roughness: 0.9, transparent: true, opacity: 0.55 })
+        node.castShadow = true
+      })
+      this.near.add(scene)
+    }
+    this.renderer.shadowMap.needsUpdate = true
+    this.draw()
+  }
+  private nearing = 0
+
+  /** North and wind on the ground around the object. */
+  setCompass(marks?: CompassMarks) {
+    if (this.compass) {
+      this.extras.remove(this.compass)
+      this.compass.geometry.dispose()
+      this.compass = undefined
+    }
+    if (marks && !this.bounds.isEmpty()) {
+      const size = this.bounds.getSize(new Vector3())
+      const centre = this.bounds.getCenter(new Vector3())
+      const r = Math.hypot(size.x, size.z) * 0.62 + this.reach() * 0.05
+      const at = (degrees: number, radius: number) => {
+        const a = (degrees * Math.PI) / 180
+        return [
+          centre.x + Math.sin(a) * radius,
+          this.bounds.min.y + this.reach() * 0.002,
+          centre.z - Math.cos(a) * radius,
+        ]
+      }
+      const points: number[] = []
+      const line = (...pairs: [number, number][]) => {
+        for (let k = 0; k + 1 < pairs.length; k++) points.push(...at(...pairs[k]), ...at(...pairs[k + 1]))
+      }
+      for (let k = 0; k < 72; k++) line([k * 5, r], [k * 5 + 5, r])
+      for (let k = 0; k < 4; k++) line([marks.north + k * 90, r], [marks.north + k * 90, r * (k ? 1.04 : 1.09)])
+      // The letter N beyond its mark.
+      const n = marks.north
+      line([n - 3, r * 1.12], [n - 3, r * 1.24], [n + 3, r * 1.12], [n + 3, r * 1.24])
+      if (marks.speed > 0) {
+        const w = marks.north + marks.wind
+        const long = 0.16 + Math.min(0.3, marks.speed * 0.02)
+        line([w, r * (1.06 + long)], [w, r * 1.06])
+        line([w - 3.2, r * 1.13], [w, r * 1.06], [w + 3.2, r * 1.13])
+      }
+      const geometry = new BufferGeometry()
+      geometry.setAttribute('position', new BufferAttribute(new Float32Array(points), 3))
+      this.compass = new LineSegments(geometry, new LineBasicMaterial({ color: 0xfbfbfa, toneMapped: false }))
+      this.extras.add(this.compass)
+    }
+    this.draw()
   }
 
   private layGround() {
@@ -312,10 +444,11 @@ export class SurfaceScene {
     this.draw()
   }
 
-  /** Show all of the object from the standard side. */
-  frame() {
+  /** Show all of the object, or one part, from the side it is seen from now. */
+  frame(part = -1) {
     if (this.bounds.isEmpty()) return
-    const centre = this.bounds.getCenter(new Vector3())
+    const bounds = this.meshes[part] ? new Box3().setFromObject(this.meshes[part].mesh) : this.bounds
+    const centre = bounds.getCenter(new Vector3())
     const direction = this.camera.position.clone().sub(this.controls.target)
     if (direction.lengthSq() < 1e-9 || this.controls.target.lengthSq() === 0) direction.set(0.58, 0.36, 0.82)
     direction.normalize()
@@ -326,9 +459,9 @@ export class SurfaceScene {
     let distance = 0
     for (let k = 0; k < 8; k++) {
       const corner = new Vector3(
-        k & 1 ? this.bounds.max.x : this.bounds.min.x,
-        k & 2 ? this.bounds.max.y : this.bounds.min.y,
-        k & 4 ? this.bounds.max.z : this.bounds.min.z,
+        k & 1 ? bounds.max.x : bounds.min.x,
+        k & 2 ? bounds.max.y : bounds.min.y,
+        k & 4 ? bounds.max.z : bounds.min.z,
       ).sub(centre)
       const tall = Math.abs(corner.dot(up)) / Math.tan(half)
       const wide = Math.abs(corner.dot(right)) / (Math.tan(half) * this.camera.aspect)
@@ -369,13 +502,45 @@ export class SurfaceScene {
   }
 
   /** Map set and UV under a point of the view (CSS pixels), or nothing. */
-  pick(x: number, y: number): { page: number; u: number; v: number } | undefined {
+  pick(x: number, y: number): Spot | undefined {
     if (!this.model) return
     const at = new Vector2((x / this.canvas.clientWidth) * 2 - 1, 1 - (y / this.canvas.clientHeight) * 2)
     this.ray.setFromCamera(at, this.camera)
     const hit = this.ray.intersectObject(this.model, true)[0]
-    if (!hit?.uv) return
-    return { page: this.meshes.find((m) => m.mesh === hit.object)?.page ?? 0, u: hit.uv.x, v: hit.uv.y }
+    if (!hit) return
+    const part = this.meshes.findIndex((m) => m.mesh === hit.object)
+    return { page: this.meshes[part]?.page ?? 0, u: hit.uv?.x ?? 0, v: hit.uv?.y ?? 0, part, point: hit.point }
+  }
+
+  /** The place of the surface that a point of a map set belongs to, or nothing. */
+  locate(page: number, u: number, v: number): Spot | undefined {
+    for (let part = 0; part < this.meshes.length; part++) {
+      const entry = this.meshes[part]
+      if (entry.page !== page) continue
+      const geometry: BufferGeometry = entry.mesh.geometry
+      const uv = geometry.getAttribute('uv')
+      const index = geometry.getIndex()
+      if (!uv || !index) continue
+      for (let k = 0; k < index.count; k += 3) {
+        const [a, b, c] = [index.getX(k), index.getX(k + 1), index.getX(k + 2)]
+        const [d1x, d1y] = [uv.getX(b) - uv.getX(a), uv.getY(b) - uv.getY(a)]
+        const [d2x, d2y] = [uv.getX(c) - uv.getX(a), uv.getY(c) - uv.getY(a)]
+        const det = d1x * d2y - d2x * d1y
+        if (Math.abs(det) < 1e-14) continue
+        const [x, y] = [u - uv.getX(a), v - uv.getY(a)]
+        const s = (x * d2y - d2x * y) / det
+        const t = (d1x * y - x * d1y) / det
+        if (s < 0 || t < 0 || s + t > 1) continue
+        const position = geometry.getAttribute('position')
+        const [p, q, r] = [a, b, c].map((i) => new Vector3().fromBufferAttribute(position, i))
+        const point = p
+          .multiplyScalar(1 - s - t)
+          .addScaledVector(q, s)
+          .addScaledVector(r, t)
+        return { page, u, v, part, point }
+      }
+    }
+    return undefined
   }
 
   /** UV edges of a map set as pairs of points, for the UV view. */
@@ -385,6 +550,7 @@ export class SurfaceScene {
       if (entry.page !== page) continue
       const geometry: BufferGeometry = entry.mesh.geometry
       const uv = geometry.getAttribute('uv')
+      if (!uv) continue
       const index = geometry.getIndex()!
       const seen = new Map<number, number[]>()
       const count = uv.count

@@ -10,6 +10,7 @@ import SurfaceView from '../../view3d/SurfaceView.vue'
 
 /** Take finished maps away. */
 const work = useWork()
+work.serve('weather')
 const TARGETS = [
   {
     value: 'gltf' as const,
@@ -59,7 +60,7 @@ async function start() {
   await work.saved()
   const { data, error } = await api.POST('/api/objects/{object_id}/jobs', {
     params: { path: { object_id: work.object!.id } },
-    body: { kind: 'export', target: target.value, resolution: size.value, bits: bits.value },
+    body: { kind: 'export', quality: 'good', target: target.value, resolution: size.value, bits: bits.value },
   })
   if (!data) {
     trouble.value = messageOf(error)

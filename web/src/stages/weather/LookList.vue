@@ -47,18 +47,20 @@ const channels = computed<Row[]>(() =>
   })),
 )
 const readings = computed<Row[]>(() =>
-  (work.catalogue?.readings ?? []).map((r) => {
-    const value = sizes.value[r.kind] ?? r.default_size_mm
-    return {
-      key: r.kind,
-      title: r.title,
-      picture: work.evaluation?.pictures[`reading:${r.kind}`],
-      look: { kind: 'reading', name: r.kind, size_mm: r.size ? value : 0 },
-      size: r.size ? { kind: r.kind, value } : undefined,
-      note: r.size ? undefined : r.unit,
-      hint: r.about,
-    }
-  }),
+  (work.catalogue?.readings ?? [])
+    .filter((r) => !work.object?.missing_readings[r.kind])
+    .map((r) => {
+      const value = sizes.value[r.kind] ?? r.default_size_mm
+      return {
+        key: r.kind,
+        title: r.title,
+        picture: work.evaluation?.pictures[`reading:${r.kind}`],
+        look: { kind: 'reading', name: r.kind, size_mm: r.size ? value : 0 },
+        size: r.size ? { kind: r.kind, value } : undefined,
+        note: r.size ? undefined : r.unit,
+        hint: r.about,
+      }
+    }),
 )
 const coats = computed<Row[]>(() =>
   (work.evaluation?.coats ?? [])

@@ -13,6 +13,7 @@ const view = ref<InstanceType<typeof SurfaceView>>()
 const sheet = ref<InstanceType<typeof LayerSheet>>()
 const band = ref<InstanceType<typeof ChronicleBand>>()
 const shortcuts = ref(false)
+work.serve('weather')
 
 function typing(event: KeyboardEvent): boolean {
   const target = event.target as HTMLElement

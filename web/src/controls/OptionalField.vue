@@ -1,0 +1,50 @@
+<script setup lang="ts">
+import InputNumber from 'primevue/inputnumber'
+import ToggleSwitch from 'primevue/toggleswitch'
+import { computed } from 'vue'
+import type { FieldSchema } from '../api/scene'
+
+/** A number that may be left out: the switch says whether it is given, the words what holds without it. */
+const props = defineProps<{ field: FieldSchema; name: string; modelValue: number | null | undefined }>()
+const emit = defineEmits<{ done: [value: number | null] }>()
+const limits = computed<{ type?: string; minimum?: number; maximum?: number }>(
+  () => props.field.anyOf?.find((x) => x.type !== 'null') ?? {},
+)
+const whole = computed(() => limits.value.type === 'integer')
+const given = computed(() => props.modelValue !== null && props.modelValue !== undefined)
+</script>
+
+<template>
+  <div class="row" :data-field="name">
+    <label v-tooltip.left="field.description || undefined" class="clip" :for="`f-${name}`">{{ field.title }}</label>
+    <InputNumber
+      v-if="given"
+      size="small"
+      fluid
+      :input-id="`f-${name}`"
+      :model-value="modelValue"
+      :min="limits.minimum"
+      :max="limits.maximum"
+      :max-fraction-digits="whole ? 0 : 3"
+      :use-grouping="false"
+      :suffix="field.unit ? ` ${field.unit}` : undefined"
+      @update:model-value="(v) => v !== null && v !== modelValue && emit('done', v)"
+    />
+    <span v-else class="muted clip">{{ field.empty }}</span>
+    <ToggleSwitch
+      :model-value="given"
+      :aria-label="`${field.title}: give a value`"
+      @update:model-value="(on) => emit('done', on ? (field.start ?? 0) : null)"
+    />
+  </div>
+</template>
+
+<style scoped>
+.row {
+  display: grid;
+  grid-template-columns: 106px 1fr auto;
+  align-items: center;
+  gap: 10px;
+  min-height: 28px;
+}
+</style>

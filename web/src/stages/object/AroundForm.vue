@@ -1,0 +1,191 @@
+<script setup lang="ts">
+import Button from 'primevue/button'
+import InputNumber from 'primevue/inputnumber'
+import Menu from 'primevue/menu'
+import ToggleSwitch from 'primevue/toggleswitch'
+import { computed, ref } from 'vue'
+import type { FieldSchema, Neighbour } from '../../api/scene'
+import OptionalField from '../../controls/OptionalField.vue'
+import { useWork } from '../../stores/work'
+
+/** The high-poly twin that is measured, and other objects that stand by. */
+const emit = defineEmits<{ twin: [] }>()
+const work = useWork()
+const menu = ref<InstanceType<typeof Menu>>()
+const twin = computed(() => work.scene?.object.twin)
+const reach = computed(() => {
+  const definitions = (work.catalogue?.object.$defs ?? {}) as Record<
+    string,
+    { properties: Record<string, FieldSchema> }
+  >
+  return definitions.Twin?.properties.reach_mm
+})
+const missed = computed(() => work.look.kind === 'reading' && work.look.name === 'missed')
+const others = computed(() =>
+  (work.projects.find((p) => p.id === work.object?.project)?.objects ?? []).filter((o) => o.id !== work.object?.id),
+)
+const offers = computed(() => others.value.map((o) => ({ label: o.name, icon: 'pi pi-box', command: () => add(o) })))
+function add(other: (typeof others.value)[number]) {
+  void work.editObject(`Neighbour ${other.name}`, (now) => {
+    const taken = new Set(now.object.neighbours.map((n) => n.id))
+    let k = 1
+    while (taken.has(`neighbour-${k}`)) k++
+    // Beside it, clear of its box.
+    const away = (work.facts?.size_m[0] ?? 1) * 1000 + 200
+    now.object.neighbours.push({
+      id: `neighbour-${k}`,
+      name: other.name,
+      file: other.file,
+      on: true,
+      position_mm: [Math.round(away), 0, 0],
+      rotation_deg: [0, 0, 0],
+      scale: other.scale,
+      up: other.up,
+    } as Neighbour)
+  })
+}
+function change(k: number, label: string, edit: (n: Neighbour) => void) {
+  void work.editObject(label, (now) => edit(now.object.neighbours[k]))
+}
+const AXES = ['x', 'y (up)', 'z'] as const
+</script>
+
+<template>
+  <section>
+    <h2>High-poly twin</h2>
+    <p class="muted">
+      A finer mesh of the same object. Curvature, occlusion and the base normal are measured from it; parts of the same
+      name find each other.
+    </p>
+    <template v-if="twin">
+      <div class="line">
+        <i class="pi pi-clone" />
+        <span class="clip" :title="twin.file">{{ twin.file.split('/').at(-1) }}</span>
+        <button type="button" class="link" @click="emit('twin')">Change…</button>
+        <button
+          type="button"
+          class="icon-button"
+          aria-label="Remove the twin"
+          @click="work.editObject('Remove the twin', (now) => (now.object.twin = null))"
+        >
+          <i class="pi pi-trash" />
+        </button>
+      </div>
+      <OptionalField
+        v-if="reach"
+        :field="reach"
+        name="reach_mm"
+        :model-value="twin.reach_mm"
+        @done="(v) => work.editObject('Search within', (now) => now.object.twin && (now.object.twin.reach_mm = v))"
+      />
+      <button
+        type="button"
+        class="link"
+        :disabled="work.object?.readings === 'missing'"
+        @click="work.show(missed ? { kind: 'lit' } : { kind: 'reading', name: 'missed' })"
+      >
+        {{ missed ? 'Back to the surface' : 'Show what was missed' }}
+      </button>
+    </template>
+    <Button v-else size="small" severity="secondary" label="Bring a twin…" @click="emit('twin')" />
+  </section>
+
+  <section>
+    <h2>Neighbours</h2>
+    <p class="muted">Other objects of this project that stand by: they hide sky, sun and rain.</p>
+    <article v-for="(n, k) in work.scene?.object.neighbours ?? []" :key="n.id" :data-neighbour="n.id">
+      <div class="line">
+        <ToggleSwitch
+          :model-value="n.on"
+          :aria-label="`${n.name} stands there`"
+          @update:model-value="(on) => change(k, on ? 'Neighbour on' : 'Neighbour off', (x) => (x.on = on))"
+        />
+        <b class="clip">{{ n.name }}</b>
+        <button
+          type="button"
+          class="icon-button"
+          :aria-label="`Remove ${n.name}`"
+          @click="work.editObject('Remove neighbour', (now) => now.object.neighbours.splice(k, 1))"
+        >
+          <i class="pi pi-trash" />
+        </button>
+      </div>
+      <div class="three">
+        <span>Place, mm</span>
+        <InputNumber
+          v-for="(axis, a) in AXES"
+          :key="axis"
+          size="small"
+          fluid
+          :model-value="n.position_mm[a]"
+          :max-fraction-digits="1"
+          :use-grouping="false"
+          :aria-label="`${n.name}: place along ${axis}`"
+          @update:model-value="
+            (v) => v !== n.position_mm[a] && change(k, 'Move neighbour', (x) => (x.position_mm[a] = v ?? 0))
+          "
+        />
+        <span>Turned, °</span>
+        <InputNumber
+          v-for="(axis, a) in AXES"
+          :key="axis"
+          size="small"
+          fluid
+          :model-value="n.rotation_deg[a]"
+          :min="-360"
+          :max="360"
+          :max-fraction-digits="1"
+          :aria-label="`${n.name}: turned about ${axis}`"
+          @update:model-value="
+            (v) => v !== n.rotation_deg[a] && change(k, 'Turn neighbour', (x) => (x.rotation_deg[a] = v ?? 0))
+          "
+        />
+      </div>
+    </article>
+    <Button
+      v-if="others.length"
+      size="small"
+      severity="secondary"
+      label="Add a neighbour…"
+      aria-haspopup="menu"
+      @click="(e) => menu?.toggle(e)"
+    />
+    <p v-else class="muted">Bring another object into this project first.</p>
+    <Menu ref="menu" :model="offers" popup />
+  </section>
+</template>
+
+<style scoped>
+section {
+  display: grid;
+  gap: 7px;
+  padding-bottom: 16px;
+}
+section > .p-button,
+section > .link {
+  justify-self: start;
+}
+h2 {
+  font-size: 13px;
+}
+.line {
+  display: flex;
+  align-items: center;
+  gap: 8px;
+}
+.line .clip {
+  flex: 1;
+}
+article {
+  display: grid;
+  gap: 5px;
+  padding: 8px 0;
+  border-top: 1px solid var(--line);
+}
+.three {
+  display: grid;
+  grid-template-columns: 70px repeat(3, minmax(0, 1fr));
+  gap: 4px 6px;
+  align-items: center;
+}
+</style>

@@ -1,0 +1,203 @@
+<script setup lang="ts">
+import Button from 'primevue/button'
+import ProgressBar from 'primevue/progressbar'
+import { computed, ref } from 'vue'
+import { api, messageOf } from '../../api/client'
+import type { FieldSchema, Finding, Job } from '../../api/scene'
+import ChoiceField from '../../controls/ChoiceField.vue'
+import OptionalField from '../../controls/OptionalField.vue'
+import { useWork } from '../../stores/work'
+
+/** How fit the object is, in words, with what can be done about it here. */
+const work = useWork()
+const running = ref<Job>()
+const icons = {
+  good: 'pi pi-check-circle',
+  note: 'pi pi-info-circle',
+  warning: 'pi pi-exclamation-circle',
+  problem: 'pi pi-exclamation-triangle',
+}
+const RANK = { problem: 0, warning: 1, good: 2, note: 3 }
+const findings = computed(() => [...(work.facts?.findings ?? [])].sort((a, b) => RANK[a.level] - RANK[b.level]))
+const object = computed(() => work.scene?.object)
+const fields = computed(() => (work.catalogue?.object.properties ?? {}) as Record<string, FieldSchema>)
+const VERBS: Record<string, string> = {
+  unwrap: 'Unwrap',
+  turn: 'Turn them',
+  two_sided: 'Give them a back',
+  scale: 'Change the unit',
+}
+
+async function act(finding: Finding) {
+  if (finding.action === 'unwrap') await unwrap()
+  else if (finding.action === 'turn')
+    await work.editObject('Turn parts', (now) => {
+      // Turning twice is turning back.
+      const before = new Set(now.object.turned)
+      finding.parts.forEach((p) => (before.has(p) ? before.delete(p) : before.add(p)))
+      now.object.turned = [...before]
+    })
+  else if (finding.action === 'two_sided')
+    await work.editObject('Split sheets', (now) => {
+      now.object.two_sided = [...new Set([...now.object.two_sided, ...finding.parts])]
+    })
+  else if (finding.action === 'scale')
+    await work.editObject('Unit of the file', (now) => (now.object.scale *= work.facts?.suggested_scale ?? 1))
+}
+async function unwrap() {
+  if (!work.object) return
+  await work.saved()
+  const { data, error } = await api.POST('/api/objects/{object_id}/jobs', {
+    params: { path: { object_id: work.object.id } },
+    body: { kind: 'unwrap', quality: 'good', target: 'gltf', resolution: 1024, bits: 8 },
+  })
+  if (!data) {
+    work.trouble = messageOf(error)
+    return
+  }
+  const done = await work.follow(data, (job) => (running.value = job))
+  running.value = undefined
+  if (done?.state === 'done') await work.editObject('Unwrap', (now) => (now.object.uv = 'unwrapped'))
+  else if (done?.state === 'failed') work.trouble = done.error
+  else if (done?.state === 'cancelled') work.notice = 'Unwrapping was cancelled. The UVs are as they were.'
+}
+async function cancel() {
+  if (running.value) await api.POST('/api/jobs/{job_id}/cancel', { params: { path: { job_id: running.value.id } } })
+}
+const ownUvs = () => work.editObject('UVs of the file', (now) => (now.object.uv = 'own'))
+</script>
+
+<template>
+  <ul class="findings">
+    <li
+      v-for="finding in findings"
+      :key="finding.key + finding.what"
+      :class="finding.level"
+      :data-finding="finding.key"
+    >
+      <i :class="icons[finding.level]" :aria-label="finding.level" role="img" />
+      <div>
+        <b>{{ finding.what }}</b>
+        <p v-if="finding.why" class="muted">{{ finding.why }}.</p>
+        <p v-if="finding.mend" class="muted">{{ finding.mend }}.</p>
+        <Button
+          v-if="finding.action"
+          size="small"
+          :severity="finding.level === 'note' ? 'secondary' : undefined"
+          :label="VERBS[finding.action]"
+          :disabled="!!running"
+          @click="act(finding)"
+        />
+      </div>
+    </li>
+  </ul>
+  <div v-if="running" class="running" role="status">
+    <span>{{ running.word || 'Waiting to start' }}</span>
+    <ProgressBar
+      :value="Math.round(running.progress * 100)"
+      :mode="running.progress > 0.3 ? 'determinate' : 'indeterminate'"
+      :show-value="false"
+      style="height: 4px"
+    />
+    <Button size="small" severity="secondary" label="Cancel" @click="cancel" />
+  </div>
+
+  <section v-if="object" class="ways">
+    <h2 class="muted">How it is taken</h2>
+    <div class="row">
+      <span>UVs</span>
+      <span>{{ object.uv === 'own' ? 'of the file' : 'made here' }}</span>
+      <button v-if="object.uv === 'own'" type="button" class="link" :disabled="!!running" @click="unwrap">
+        Unwrap again
+      </button>
+      <button v-else type="button" class="link" @click="ownUvs">Back to the file's</button>
+    </div>
+    <div v-if="object.turned.length" class="row">
+      <span>Turned</span>
+      <span class="clip" :title="object.turned.join(', ')">{{ object.turned.join(', ') }}</span>
+      <button type="button" class="link" @click="work.editObject('Turn parts back', (now) => (now.object.turned = []))">
+        Turn back
+      </button>
+    </div>
+    <ChoiceField
+      :field="{ ...fields.two_sided, control: 'parts', title: 'Two-sided' }"
+      name="two_sided"
+      :model-value="object.two_sided"
+      @done="(v) => work.editObject('Two-sided sheets', (now) => (now.object.two_sided = v as string[]))"
+    />
+    <OptionalField
+      :field="fields.subdivide_mm"
+      name="subdivide_mm"
+      :model-value="object.subdivide_mm"
+      @done="(v) => work.editObject('Longest edge', (now) => (now.object.subdivide_mm = v))"
+    />
+    <p class="muted small">Longest edge now {{ work.facts?.longest_edge_mm }} mm.</p>
+    <ChoiceField
+      v-if="work.facts?.textures.length"
+      :field="fields.own_maps"
+      name="own_maps"
+      :model-value="object.own_maps"
+      @done="(v) => work.editObject('Maps of the file', (now) => (now.object.own_maps = Boolean(v)))"
+    />
+    <p v-if="work.facts?.textures.length" class="muted small">{{ work.facts.textures.join('; ') }}</p>
+  </section>
+</template>
+
+<style scoped>
+.findings {
+  display: grid;
+  gap: 11px;
+}
+li {
+  display: grid;
+  grid-template-columns: 18px 1fr;
+  gap: 8px;
+}
+li > i {
+  padding-top: 2px;
+  color: var(--muted);
+}
+.good > i {
+  color: var(--verdigris);
+}
+.warning > i,
+.problem > i {
+  color: var(--oxide);
+}
+.note b {
+  font-weight: 400;
+}
+li .p-button {
+  margin-top: 5px;
+}
+.running {
+  display: grid;
+  grid-template-columns: auto 1fr auto;
+  align-items: center;
+  gap: 10px;
+  padding-top: 12px;
+}
+.ways {
+  margin-top: 16px;
+  padding-top: 10px;
+  border-top: 1px solid var(--line);
+  display: grid;
+  gap: 3px;
+}
+h2 {
+  font-size: 12px;
+  font-weight: 600;
+  padding-bottom: 2px;
+}
+.row {
+  display: grid;
+  grid-template-columns: 106px minmax(0, 1fr) auto;
+  gap: 10px;
+  min-height: 26px;
+  align-items: center;
+}
+.small {
+  font-size: 12px;
+  padding-left: 116px;
+}
+</style>
