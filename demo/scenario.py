@@ -8,6 +8,7 @@ from limus.effects.dust import Dust
 from limus.effects.paint import Paint
 from limus.effects.rust import Rust
 from limus.masks.recipe import Recipe, term
+from limus.masks.sources.noise import Noise
 from limus.masks.sources.parts import Parts
 from limus.masks.sources.vertex_colour import VertexColourSource
 from limus.materials.base import BaseChoice
@@ -78,7 +79,7 @@ def gauge_board_scene() -> Scene:
                 id="mud",
                 name="Mud line",
                 effect=Dirt(),
-                where=Recipe(terms=[term(VertexColourSource(channel="R")), *Dirt.default_where().terms]),
+                where=Recipe(terms=[term(VertexColourSource(channel="R")), term(Noise(size_mm=34.0), low=0.22, high=0.55)]),
             ),
         ],
     )

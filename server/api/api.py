@@ -169,6 +169,15 @@ class VersionOut(BaseModel):
     redo_label: str
 
 
+class TwinOut(BaseModel):
+    """What came of looking for the high-poly twin."""
+
+    reach_mm: float
+    matched: int
+    parts: int
+    missed: float = Field(description="Share of the texels that found nothing")
+
+
 class ObjectOut(BaseModel):
     """An object with its scene."""
 
@@ -180,6 +189,7 @@ class ObjectOut(BaseModel):
     facts: dict[str, Any]
     readings: Literal["fine", "good", "draft", "outdated", "missing"]
     missing_readings: dict[str, str] = Field(description="Readings with nothing to say of this object, and why")
+    twin: TwinOut | None = None
     scene: VersionOut
 
 
@@ -544,6 +554,9 @@ def _object_out(item: WorkObject) -> ObjectOut:
             gaps["vertex_colour"] = "The file brought no vertex colours"
         if scene.object.twin is None:
             gaps["missed"] = "There is no high-poly twin"
+        if not any(n.on for n in scene.object.neighbours):
+            gaps["proximity"] = "There are no neighbours"
+        twin = shop.twin_facts(scene)
     return ObjectOut(
         id=item.pk,
         project=item.project_id,
@@ -553,6 +566,7 @@ def _object_out(item: WorkObject) -> ObjectOut:
         facts=facts,
         readings=readings,  # type: ignore[arg-type]
         missing_readings=gaps,
+        twin=twin,
         scene=_version(item),
     )
 

@@ -230,7 +230,7 @@ class Evaluator:
         if component:
             values = np.ascontiguousarray(values[:, components.index(component)])
             title, components = f"{title}, {component}", [component]
-        high = size if reading.kind == "thickness" else reading.high
+        high = size if reading.kind in ("thickness", "proximity") else reading.high
         if reading.kind in ("height", "position"):
             high = float(values.max())
         low, high = reading.shown or (reading.low, max(high, reading.low + 1e-6))

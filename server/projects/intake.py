@@ -16,6 +16,7 @@ from django.utils import timezone
 
 from limus.errors import InputError
 from limus.formats.bundle import Limits, object_in, unpack
+from limus.formats.peek import claimed_triangles
 from limus.formats.read import METRES, SUFFIXES, format_of, read_object
 from limus.inspection import inspection
 from limus.object_file import ObjectFile, Twin
@@ -90,13 +91,10 @@ def check(intake: Intake) -> None:
             path.unlink()
         main = object_in(folder, ", ".join(p.name for p in zips) or "the files received")
         shown = main.name
+        # By its own header first, so that a file far too large is not read at all.
+        _few_enough(claimed_triangles(main, shown) or 0, shown)
         mesh = read_object(main, name=shown)
-        if len(mesh.triangles) > settings.TRIANGLE_LIMIT:
-            raise InputError(
-                f"{len(mesh.triangles)} triangles are more than the limit {settings.TRIANGLE_LIMIT}",
-                where=shown,
-                remedy="Reduce the mesh, or raise LIMUS_TRIANGLE_LIMIT",
-            )
+        _few_enough(len(mesh.triangles), shown)
         intake.facts = _looked_at(mesh, main, intake)
         if intake.target is not None and intake.purpose == Intake.REPLACE:
             from server.projects.workshop import workshop
@@ -115,6 +113,15 @@ def check(intake: Intake) -> None:
         intake.save()
         raise
     intake.save()
+
+
+def _few_enough(triangles: int, name: str) -> None:
+    if triangles > settings.TRIANGLE_LIMIT:
+        raise InputError(
+            f"{triangles} triangles are more than the limit {settings.TRIANGLE_LIMIT}",
+            where=name,
+            remedy="Reduce the mesh, or raise LIMUS_TRIANGLE_LIMIT",
+        )
 
 
 def _relative(path: Path) -> str:

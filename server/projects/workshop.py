@@ -21,6 +21,7 @@ from limus.readings.exposure import Exposure, measure_exposure, stored_exposure
 from limus.readings.measured import Measured, stored
 from limus.readings.ray_pass import Progress, RayPlan
 from limus.readings.surroundings import Surroundings
+from limus.readings.twin import carry
 from limus.scene import Scene
 from limus.strata.cache import Cache
 from limus.surface.mesh import Mesh
@@ -117,6 +118,25 @@ class Workshop:
             facts["file"] = scene.object.file.rsplit("/", 1)[-1]
             row, _ = Facts.objects.get_or_create(key=key, defaults={"facts": facts})
         return row.facts
+
+    def twin_facts(self, scene: Scene) -> dict[str, Any] | None:
+        """How the twin was found: distance, parts that match, share of misses; from a coarse look."""
+        around, mesh = self.around(scene), self.mesh(scene)
+        if around.twin is None or mesh.uv is None:
+            return None
+
+        def look() -> dict[str, Any]:
+            assert around.twin is not None
+            texels = texels_of(mesh, reading_size(mesh, "draft"))
+            found = carry(texels, around.twin, around.twin_reach_m)
+            return {
+                "reach_mm": round(found.reach_m * 1000, 3),
+                "matched": len(found.matched),
+                "parts": len(mesh.parts),
+                "missed": texels.share(found.missed.astype(np.float32)),
+            }
+
+        return self.cache.get(key_of("twin facts", mesh.key, around.key), look, size=512)
 
     @lru_cache(maxsize=6)  # noqa: B019 - one workshop lives as long as the process
     def bare_glb(self, key: str, document: str) -> bytes:

@@ -731,7 +731,25 @@ export interface components {
             missing_readings: {
                 [key: string]: string;
             };
+            twin?: components["schemas"]["TwinOut"] | null;
             scene: components["schemas"]["VersionOut"];
+        };
+        /**
+         * TwinOut
+         * @description What came of looking for the high-poly twin.
+         */
+        TwinOut: {
+            /** Reach Mm */
+            reach_mm: number;
+            /** Matched */
+            matched: number;
+            /** Parts */
+            parts: number;
+            /**
+             * Missed
+             * @description Share of the texels that found nothing
+             */
+            missed: number;
         };
         /**
          * VersionOut

@@ -5,6 +5,7 @@ import Menu from 'primevue/menu'
 import ToggleSwitch from 'primevue/toggleswitch'
 import { computed, ref } from 'vue'
 import type { FieldSchema, Neighbour } from '../../api/scene'
+import { percent } from '../../controls/format'
 import OptionalField from '../../controls/OptionalField.vue'
 import { useWork } from '../../stores/work'
 
@@ -78,6 +79,10 @@ const AXES = ['x', 'y (up)', 'z'] as const
         :model-value="twin.reach_mm"
         @done="(v) => work.editObject('Search within', (now) => now.object.twin && (now.object.twin.reach_mm = v))"
       />
+      <p v-if="work.object?.twin" class="muted">
+        {{ work.object.twin.matched }} of {{ work.object.twin.parts }} parts match by name. Looked for within
+        {{ work.object.twin.reach_mm }} mm; {{ percent(work.object.twin.missed) }} of the surface found nothing.
+      </p>
       <button
         type="button"
         class="link"
