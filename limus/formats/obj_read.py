@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import warnings
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
+from PIL import Image
 from trimesh.exchange.obj import load_obj
 
 from limus.errors import InputError
@@ -56,8 +58,6 @@ def read_obj(path: Path, name: str) -> Mesh:
         )
     mesh = assembled(pieces, name)
     if files.missing:
-        from dataclasses import replace
-
         names = ", ".join(sorted(set(files.missing))[:6])
         mesh = replace(mesh, notes=(*mesh.notes, f"these files named in it were not found and are left out: {names}"))
     return mesh
@@ -77,13 +77,16 @@ def _maps(material: object) -> BaseMaps | None:
     """Kd and map_Kd of an MTL material; None where it says nothing."""
     diffuse, image = getattr(material, "diffuse", None), getattr(material, "image", None)
     given = getattr(material, "kwargs", {}) or {}
+    # The reader makes up a grey picture where there is none; one that was read knows its file.
+    if image is not None and "file_path" not in image.info:
+        image = None
     if image is None and not any(key in given for key in ("kd", "pr", "pm")):
         return None
     color = None
     if image is not None:
         try:
             color = np.asarray(image.convert("RGBA"))
-        except (OSError, ValueError):
+        except (OSError, ValueError, Image.DecompressionBombError):
             color = None
     # MTL colours are meant for the screen: sRGB, 0..255 as the reader gives them.
     encoded = np.asarray(diffuse if diffuse is not None else (255, 255, 255, 255), np.float64)[:3] / 255.0

@@ -37,7 +37,7 @@ def format_of(path: Path, name: str | None = None) -> str:
         raise InputError("the file is empty (0 bytes)", where=name, remedy="Export the object again, or copy the file again")
     if head[:4] == b"glTF":
         return ".glb"
-    if head[:4] == b"PK\x03\x04":
+    if head[:4] in (b"PK\x03\x04", b"PK\x05\x06"):
         return ".zip"
     if head[:3] == b"ply":
         return ".ply"

@@ -59,7 +59,12 @@ def corner_tangents(mesh: Mesh) -> tuple[np.ndarray, np.ndarray]:
     corner_n = n[tri]
     flat = unit(along_u[:, None, :] - corner_n * np.einsum("ij,ikj->ik", along_u, corner_n)[:, :, None])
     q = p[tri]
-    to_next, to_last = unit(np.roll(q, -1, axis=1) - q), unit(np.roll(q, 1, axis=1) - q)
+
+    def across(v: np.ndarray) -> np.ndarray:
+        return unit(v - corner_n * (v * corner_n).sum(axis=2, keepdims=True))
+
+    # The reference takes the angle in the plane of the normal, not in that of the triangle.
+    to_next, to_last = across(np.roll(q, -1, axis=1) - q), across(np.roll(q, 1, axis=1) - q)
     angle = np.arccos(np.clip((to_next * to_last).sum(axis=2), -1.0, 1.0))
 
     # Corners that share place, normal, UV and handedness share a tangent.

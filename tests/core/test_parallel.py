@@ -130,4 +130,11 @@ class Discovery(TestCase):
             self.assertEqual(kind_of(effect), kind)
             self.assertTrue(effect.title and effect.summary and effect.__doc__)
             self.assertIn(effect.family, ("deposit", "change", "loss"))
-        self.assertEqual(set(discover(readings, Reading)), {"curvature", "occlusion", "sky", "thickness", "slope", "height"})
+        by_rays, by_weather = {"curvature", "occlusion", "sky", "thickness"}, {"sun", "rain", "runoff"}
+        by_shape = {"slope", "height", "position", "normal_world", "normal_object", "proximity"}
+        by_file = {"part", "island", "vertex_colour", "missed"}
+        measured = discover(readings, Reading)
+        self.assertEqual(set(measured), by_rays | by_weather | by_shape | by_file)
+        self.assertEqual({kind for kind, r in measured.items() if r.weather}, by_weather)
+        # Orders are the order of the list on screen: no two alike.
+        self.assertEqual(len({r.order for r in measured.values()}), len(measured))

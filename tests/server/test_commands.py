@@ -21,7 +21,9 @@ from unittest import TestCase, mock
 from django.conf import settings
 from django.core.management import CommandError, call_command
 
-from server.projects.models import Project, SceneVersion, WorkObject
+from limus.formats.read import read_object
+from server.projects.models import Intake, Project, SceneVersion, WorkObject
+from server.projects.try_out import try_out_files
 from server.projects.warm_up import evaluate_once
 from server.projects.workshop import workshop
 from tests.server.base import ServerTest
@@ -40,10 +42,17 @@ class LoadDemo(ServerTest):
         call_command("load_demo", "--draft", verbosity=0)
         call_command("load_demo", "--draft", verbosity=0)
         self.assertEqual(Project.objects.filter(owner__username="demo").count(), 1)
-        item = WorkObject.objects.get(project__owner__username="demo")
-        self.assertEqual((item.name, SceneVersion.objects.filter(object=item).count()), ("Gate hoist", 1))
+        items = {item.name: item for item in WorkObject.objects.filter(project__owner__username="demo")}
+        self.assertEqual(set(items), {"Gate hoist", "Gauge board", "Slate panel"})
+        item = items["Gate hoist"]
+        self.assertEqual(SceneVersion.objects.filter(object__in=items.values()).count(), 3)
         self.assertEqual([l["id"] for l in item.head.document["layers"]], ["paint", "chipping", "rust", "dirt", "dust"])  # type: ignore[union-attr]
         self.assertFalse(item.project.owner.has_usable_password())
+        # Nothing of the demo waits half taken in; one of the files to try has no UVs.
+        self.assertEqual(Intake.objects.count(), 0)
+        files = try_out_files()
+        self.assertEqual(set(files), {"slate-panel-without-uvs.obj", "gate-hoist-high.glb", "gauge-board-newer.glb"})
+        self.assertIsNone(read_object(files["slate-panel-without-uvs.obj"]).uv)
 
 
 class WarmUp(ServerTest):

@@ -4,1790 +4,1784 @@
  */
 
 export interface paths {
-    "/api/session": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Session
-         * @description Who is here.
-         */
-        get: operations["server_api_api_session"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/catalogue": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Catalogue
-         * @description Effects, sources, readings and channels with the schemas of their fields.
-         */
-        get: operations["server_api_api_catalogue"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/projects": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Projects
-         * @description The user's projects.
-         */
-        get: operations["server_api_api_projects"];
-        put?: never;
-        /**
-         * New Project
-         * @description Start a project.
-         */
-        post: operations["server_api_api_new_project"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/projects/{project_id}/objects": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /**
-         * Add Object
-         * @description Bring in one file at once (the raw bytes as the body), with the size and axis that are suggested for it; for scripts.
-         *
-         *     The interface uses intakes, which show what was found first.
-         */
-        put: operations["server_api_api_add_object"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/projects/{project_id}/intakes": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * New Intake
-         * @description Begin to bring files in: a new object, a newer version of one, or a high-poly twin.
-         */
-        post: operations["server_api_api_new_intake"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/intakes/{intake_id}/files": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /**
-         * Intake File
-         * @description Send one file of it: raw bytes, written to disk as they come.
-         */
-        put: operations["server_api_api_intake_file"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/intakes/{intake_id}/check": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Check Intake
-         * @description Have the files looked at, in the background.
-         */
-        post: operations["server_api_api_check_intake"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/intakes/{intake_id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Get Intake
-         * @description What was found so far.
-         */
-        get: operations["server_api_api_get_intake"];
-        put?: never;
-        post?: never;
-        /**
-         * Discard Intake
-         * @description Do not take it in: its files are removed.
-         */
-        delete: operations["server_api_api_discard_intake"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/intakes/{intake_id}/accept": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Accept Intake
-         * @description Take it in. 409 when the object it is for was changed meanwhile: nothing is lost, look again and accept again.
-         */
-        post: operations["server_api_api_accept_intake"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/try-out": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Try Out
-         * @description Names of the try-out files that the demo has.
-         */
-        get: operations["server_api_api_try_out"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/objects/{object_id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Get Object
-         * @description An object with its scene and history.
-         */
-        get: operations["server_api_api_get_object"];
-        put?: never;
-        post?: never;
-        /**
-         * Remove Object
-         * @description Remove an object with its history. Its files stay while another object names them.
-         */
-        delete: operations["server_api_api_remove_object"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/objects/{object_id}/scene": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /**
-         * Edit
-         * @description Store an edit as a new version. 409 when the scene was changed elsewhere since ``base``.
-         */
-        put: operations["server_api_api_edit"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/objects/{object_id}/undo": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Undo
-         * @description Point at the version before; the same version where there is none.
-         */
-        post: operations["server_api_api_undo"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/objects/{object_id}/redo": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Redo
-         * @description Return to the version that undo stepped back from.
-         */
-        post: operations["server_api_api_redo"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/objects/{object_id}/evaluate": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Evaluate
-         * @description Evaluate for the view. A newer request of the same tab makes an older one stop with 409.
-         */
-        post: operations["server_api_api_evaluate"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/objects/{object_id}/look": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Look At
-         * @description The object as made, a reading, or its UVs, without playing the chronicle. Works before anything was measured, as far as it can.
-         */
-        post: operations["server_api_api_look_at"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/objects/{object_id}/jobs": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Start Job
-         * @description Start long work: measure the readings, or export the saved scene.
-         */
-        post: operations["server_api_api_start_job"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/jobs/{job_id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Get Job
-         * @description How far it is.
-         */
-        get: operations["server_api_api_get_job"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/jobs/{job_id}/cancel": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Cancel Job
-         * @description Ask it to stop; one that waits stops at once, one that runs within a second.
-         */
-        post: operations["server_api_api_cancel_job"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
+  '/api/session': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    /**
+     * Session
+     * @description Who is here.
+     */
+    get: operations['server_api_api_session']
+    put?: never
+    post?: never
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/catalogue': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    /**
+     * Catalogue
+     * @description Effects, sources, readings and channels with the schemas of their fields.
+     */
+    get: operations['server_api_api_catalogue']
+    put?: never
+    post?: never
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/projects': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    /**
+     * Projects
+     * @description The user's projects.
+     */
+    get: operations['server_api_api_projects']
+    put?: never
+    /**
+     * New Project
+     * @description Start a project.
+     */
+    post: operations['server_api_api_new_project']
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/projects/{project_id}/objects': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    get?: never
+    /**
+     * Add Object
+     * @description Bring in one file at once (the raw bytes as the body), with the size and axis that are suggested for it; for scripts.
+     *
+     *     The interface uses intakes, which show what was found first.
+     */
+    put: operations['server_api_api_add_object']
+    post?: never
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/projects/{project_id}/intakes': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    get?: never
+    put?: never
+    /**
+     * New Intake
+     * @description Begin to bring files in: a new object, a newer version of one, or a high-poly twin.
+     */
+    post: operations['server_api_api_new_intake']
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/intakes/{intake_id}/files': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    get?: never
+    /**
+     * Intake File
+     * @description Send one file of it: raw bytes, written to disk as they come.
+     */
+    put: operations['server_api_api_intake_file']
+    post?: never
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/intakes/{intake_id}/check': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    get?: never
+    put?: never
+    /**
+     * Check Intake
+     * @description Have the files looked at, in the background.
+     */
+    post: operations['server_api_api_check_intake']
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/intakes/{intake_id}': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    /**
+     * Get Intake
+     * @description What was found so far.
+     */
+    get: operations['server_api_api_get_intake']
+    put?: never
+    post?: never
+    /**
+     * Discard Intake
+     * @description Do not take it in: its files are removed.
+     */
+    delete: operations['server_api_api_discard_intake']
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/intakes/{intake_id}/accept': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    get?: never
+    put?: never
+    /**
+     * Accept Intake
+     * @description Take it in. 409 when the object it is for was changed meanwhile: nothing is lost, look again and accept again.
+     */
+    post: operations['server_api_api_accept_intake']
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/try-out': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    /**
+     * Try Out
+     * @description Names of the try-out files that the demo has.
+     */
+    get: operations['server_api_api_try_out']
+    put?: never
+    post?: never
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/objects/{object_id}': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    /**
+     * Get Object
+     * @description An object with its scene and history.
+     */
+    get: operations['server_api_api_get_object']
+    put?: never
+    post?: never
+    /**
+     * Remove Object
+     * @description Remove an object with its history. Its files stay while another object names them.
+     */
+    delete: operations['server_api_api_remove_object']
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/objects/{object_id}/scene': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    get?: never
+    /**
+     * Edit
+     * @description Store an edit as a new version. 409 when the scene was changed elsewhere since ``base``.
+     */
+    put: operations['server_api_api_edit']
+    post?: never
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/objects/{object_id}/undo': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    get?: never
+    put?: never
+    /**
+     * Undo
+     * @description Point at the version before; the same version where there is none.
+     */
+    post: operations['server_api_api_undo']
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/objects/{object_id}/redo': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    get?: never
+    put?: never
+    /**
+     * Redo
+     * @description Return to the version that undo stepped back from.
+     */
+    post: operations['server_api_api_redo']
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/objects/{object_id}/evaluate': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    get?: never
+    put?: never
+    /**
+     * Evaluate
+     * @description Evaluate for the view. A newer request of the same tab makes an older one stop with 409.
+     */
+    post: operations['server_api_api_evaluate']
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/objects/{object_id}/look': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    get?: never
+    put?: never
+    /**
+     * Look At
+     * @description The object as made, a reading, or its UVs, without playing the chronicle. Works before anything was measured, as far as it can.
+     */
+    post: operations['server_api_api_look_at']
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/objects/{object_id}/jobs': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    get?: never
+    put?: never
+    /**
+     * Start Job
+     * @description Start long work: measure the readings, or export the saved scene.
+     */
+    post: operations['server_api_api_start_job']
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/jobs/{job_id}': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    /**
+     * Get Job
+     * @description How far it is.
+     */
+    get: operations['server_api_api_get_job']
+    put?: never
+    post?: never
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/jobs/{job_id}/cancel': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    get?: never
+    put?: never
+    /**
+     * Cancel Job
+     * @description Ask it to stop; one that waits stops at once, one that runs within a second.
+     */
+    post: operations['server_api_api_cancel_job']
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
 }
-export type webhooks = Record<string, never>;
+export type webhooks = Record<string, never>
 export interface components {
-    schemas: {
-        /**
-         * SessionOut
-         * @description Who is signed in, and whether by themselves (demo).
-         */
-        SessionOut: {
-            /** User */
-            user: string;
-            /** Demo */
-            demo: boolean;
-        };
-        /**
-         * CatalogueOut
-         * @description Everything the interface draws its controls from.
-         */
-        CatalogueOut: {
-            /** Effects */
-            effects: components["schemas"]["FieldsOut"][];
-            /** Sources */
-            sources: components["schemas"]["FieldsOut"][];
-            /** Term */
-            term: {
-                [key: string]: unknown;
-            };
-            /** Cut */
-            cut: {
-                [key: string]: unknown;
-            };
-            /** Readings */
-            readings: components["schemas"]["ReadingOut"][];
-            /** Uv Looks */
-            uv_looks: {
-                [key: string]: [
-                    string,
-                    string
-                ];
-            };
-            /** Setting */
-            setting: {
-                [key: string]: unknown;
-            };
-            /** Object */
-            object: {
-                [key: string]: unknown;
-            };
-            /** File Kinds */
-            file_kinds: string[];
-            /** Channels */
-            channels: {
-                [key: string]: string;
-            };
-            /** Bases */
-            bases: string[];
-            /** Targets */
-            targets: string[];
-        };
-        /**
-         * FieldsOut
-         * @description An effect or a source: its words, and the JSON Schema of its fields.
-         */
-        FieldsOut: {
-            /** Kind */
-            kind: string;
-            /** Title */
-            title: string;
-            /** About */
-            about: string;
-            /**
-             * Family
-             * @default
-             */
-            family: string;
-            /**
-             * Group
-             * @default
-             */
-            group: string;
-            /**
-             * Sentence
-             * @default
-             */
-            sentence: string;
-            /**
-             * Sets Coverage
-             * @default false
-             */
-            sets_coverage: boolean;
-            /**
-             * Looks Back
-             * @default false
-             */
-            looks_back: boolean;
-            /**
-             * Low
-             * @default 0
-             */
-            low: number;
-            /**
-             * High
-             * @default 1
-             */
-            high: number;
-            /** Schema */
-            schema: {
-                [key: string]: unknown;
-            };
-            /** Where */
-            where?: {
-                [key: string]: unknown;
-            };
-            /** Defaults */
-            defaults?: {
-                [key: string]: unknown;
-            };
-        };
-        /**
-         * ReadingOut
-         * @description A reading that can be looked through.
-         */
-        ReadingOut: {
-            /** Kind */
-            kind: string;
-            /** Title */
-            title: string;
-            /** Unit */
-            unit: string;
-            /** Size */
-            size: string;
-            /** Default Size Mm */
-            default_size_mm: number;
-            /** About */
-            about: string;
-            /** Components */
-            components?: string[];
-        };
-        /**
-         * ObjectBrief
-         * @description An object in a list, with the file it stands on (to take it as a neighbour).
-         */
-        ObjectBrief: {
-            /** Id */
-            id: number;
-            /** Name */
-            name: string;
-            /**
-             * File
-             * @default
-             */
-            file: string;
-            /**
-             * Scale
-             * @default 1
-             */
-            scale: number;
-            /**
-             * Up
-             * @default +y
-             */
-            up: string;
-        };
-        /**
-         * ProjectOut
-         * @description A project and its objects.
-         */
-        ProjectOut: {
-            /** Id */
-            id: number;
-            /** Name */
-            name: string;
-            /** Objects */
-            objects: components["schemas"]["ObjectBrief"][];
-        };
-        /**
-         * ProjectIn
-         * @description A new project.
-         */
-        ProjectIn: {
-            /** Name */
-            name: string;
-        };
-        /**
-         * Problem
-         * @description Any refusal: one line for a person, and its pieces.
-         */
-        Problem: {
-            /** Message */
-            message: string;
-            /**
-             * Problem
-             * @default
-             */
-            problem: string;
-            /**
-             * Where
-             * @default
-             */
-            where: string;
-            /**
-             * Remedy
-             * @default
-             */
-            remedy: string;
-        };
-        /**
-         * IntakeOut
-         * @description Files on their way in, and what was found.
-         */
-        IntakeOut: {
-            /** Id */
-            id: number;
-            /** Purpose */
-            purpose: string;
-            /**
-             * State
-             * @enum {string}
-             */
-            state: "receiving" | "checking" | "ready" | "failed";
-            /** Files */
-            files: string[];
-            /** Facts */
-            facts: {
-                [key: string]: unknown;
-            };
-            /** Report */
-            report: {
-                [key: string]: unknown;
-            };
-            /** Error */
-            error: string;
-            /** Job */
-            job?: number | null;
-        };
-        /**
-         * IntakeIn
-         * @description What is about to be brought in.
-         */
-        IntakeIn: {
-            /**
-             * Purpose
-             * @default object
-             * @enum {string}
-             */
-            purpose: "object" | "replace" | "twin";
-            /**
-             * Object
-             * @description The object it is for, unless it is a new one
-             */
-            object?: number | null;
-            /**
-             * Try Out
-             * @description Take this try-out file of the demo instead of an upload
-             * @default
-             */
-            try_out: string;
-        };
-        /**
-         * AcceptIn
-         * @description How it is to be taken in.
-         */
-        AcceptIn: {
-            /**
-             * Name
-             * @default
-             */
-            name: string;
-            /**
-             * Scale
-             * @default 1
-             */
-            scale: number;
-            /**
-             * Up
-             * @default +y
-             * @enum {string}
-             */
-            up: "+y" | "-y" | "+z" | "-z" | "+x" | "-x";
-            /**
-             * Unwrap
-             * @default false
-             */
-            unwrap: boolean;
-            /**
-             * Turn
-             * @default false
-             */
-            turn: boolean;
-            /**
-             * Match
-             * @description Old part name -> new part name
-             */
-            match?: {
-                [key: string]: string;
-            };
-            /**
-             * Base
-             * @description Version of the object it goes into
-             */
-            base?: number | null;
-        };
-        /**
-         * ObjectOut
-         * @description An object with its scene.
-         */
-        ObjectOut: {
-            /** Id */
-            id: number;
-            /** Project */
-            project: number;
-            /** Project Name */
-            project_name: string;
-            /** Name */
-            name: string;
-            /** Digest */
-            digest: string;
-            /** Facts */
-            facts: {
-                [key: string]: unknown;
-            };
-            /**
-             * Readings
-             * @enum {string}
-             */
-            readings: "fine" | "good" | "draft" | "outdated" | "missing";
-            /**
-             * Missing Readings
-             * @description Readings with nothing to say of this object, and why
-             */
-            missing_readings: {
-                [key: string]: string;
-            };
-            twin?: components["schemas"]["TwinOut"] | null;
-            scene: components["schemas"]["VersionOut"];
-        };
-        /**
-         * TwinOut
-         * @description What came of looking for the high-poly twin.
-         */
-        TwinOut: {
-            /** Reach Mm */
-            reach_mm: number;
-            /** Matched */
-            matched: number;
-            /** Parts */
-            parts: number;
-            /**
-             * Missed
-             * @description Share of the texels that found nothing
-             */
-            missed: number;
-        };
-        /**
-         * VersionOut
-         * @description A version of the scene, and which way history goes from it.
-         */
-        VersionOut: {
-            /** Version */
-            version: number;
-            /** Number */
-            number: number;
-            /** Label */
-            label: string;
-            /** Saved */
-            saved: string;
-            /** Document */
-            document: {
-                [key: string]: unknown;
-            };
-            /** Can Undo */
-            can_undo: boolean;
-            /** Undo Label */
-            undo_label: string;
-            /** Can Redo */
-            can_redo: boolean;
-            /** Redo Label */
-            redo_label: string;
-        };
-        /**
-         * Stale
-         * @description 409: the scene as it is now, to go on from.
-         */
-        Stale: {
-            /** Message */
-            message: string;
-            /**
-             * Problem
-             * @default
-             */
-            problem: string;
-            /**
-             * Where
-             * @default
-             */
-            where: string;
-            /**
-             * Remedy
-             * @default
-             */
-            remedy: string;
-            /** Version */
-            version: number;
-            /** Document */
-            document: {
-                [key: string]: unknown;
-            };
-        };
-        /**
-         * EditIn
-         * @description A new version of the scene, made on version ``base``.
-         */
-        EditIn: {
-            /** Base */
-            base: number;
-            /** Document */
-            document: {
-                [key: string]: unknown;
-            };
-            /**
-             * Label
-             * @default Edit
-             */
-            label: string;
-        };
-        /**
-         * StepIn
-         * @description Undo or redo from version ``base``.
-         */
-        StepIn: {
-            /** Base */
-            base: number;
-        };
-        /**
-         * CoatOut
-         * @description A coat, or the bare base (layer ""), and the share of the surface where it shows today.
-         */
-        CoatOut: {
-            /** Layer */
-            layer: string;
-            /** Name */
-            name: string;
-            /** Share */
-            share: number;
-            /**
-             * Picture
-             * @default
-             */
-            picture: string;
-        };
-        /**
-         * EvaluationOut
-         * @description The answer to an evaluation.
-         */
-        EvaluationOut: {
-            /** Ticket */
-            ticket: number;
-            /** Resolution */
-            resolution: number;
-            /**
-             * Readings
-             * @enum {string}
-             */
-            readings: "fine" | "good" | "draft" | "outdated" | "missing";
-            /** Texel Mm */
-            texel_mm: number;
-            maps?: components["schemas"]["MapsOut"] | null;
-            look?: components["schemas"]["LookOut"] | null;
-            /** Layers */
-            layers: components["schemas"]["LayerOut"][];
-            /** Coats */
-            coats: components["schemas"]["CoatOut"][];
-            where?: components["schemas"]["WhereOut"] | null;
-            /**
-             * Pictures
-             * @description Small pictures of channels and readings, by name
-             */
-            pictures: {
-                [key: string]: string;
-            };
-            /**
-             * Spent Ms
-             * @default 0
-             */
-            spent_ms: number;
-        };
-        /**
-         * LayerOut
-         * @description What a layer did: share of the surface where it showed, why it did nothing, and its small picture (a hash).
-         */
-        LayerOut: {
-            /** Id */
-            id: string;
-            /** Coverage */
-            coverage: number;
-            /** Note */
-            note: string;
-            /**
-             * Picture
-             * @default
-             */
-            picture: string;
-        };
-        /**
-         * LegendOut
-         * @description Colours of a look-through: ``stops`` are (place 0..1, colour).
-         */
-        LegendOut: {
-            /** Low */
-            low: number;
-            /** High */
-            high: number;
-            /** Unit */
-            unit: string;
-            /** Stops */
-            stops: [
-                number,
-                string
-            ][];
-            /** Low Word */
-            low_word: string;
-            /** High Word */
-            high_word: string;
-        };
-        /**
-         * LookOut
-         * @description One picture per map set, by hash, and its legend.
-         *
-         *     ``values``: the numbers behind it, for the probe: raw float16, row by row, ``components`` for each pixel, NaN off the surface.
-         */
-        LookOut: {
-            /** Title */
-            title: string;
-            /** Maps */
-            maps: string[];
-            legend?: components["schemas"]["LegendOut"] | null;
-            /** Values */
-            values?: string[];
-            /** Components */
-            components?: string[];
-            /**
-             * Unit
-             * @default
-             */
-            unit: string;
-            /**
-             * About
-             * @default
-             */
-            about: string;
-        };
-        /**
-         * MapsOut
-         * @description Hashes of raw RGBA maps, one per map set. ``clear_coat`` is empty where nothing is coated.
-         */
-        MapsOut: {
-            /** Base Color */
-            base_color: string[];
-            /** Orm */
-            orm: string[];
-            /** Normal */
-            normal: string[];
-            /** Clear Coat */
-            clear_coat: string[];
-        };
-        /**
-         * TermOut
-         * @description A line of the selected layer's recipe.
-         */
-        TermOut: {
-            /** Histogram */
-            histogram: number[];
-            /**
-             * Picture
-             * @default
-             */
-            picture: string;
-        };
-        /**
-         * WhereOut
-         * @description The selected layer's recipe as a whole: mean over the surface, histogram, picture, and its lines.
-         */
-        WhereOut: {
-            /** Share */
-            share: number;
-            /** Histogram */
-            histogram: number[];
-            /**
-             * Picture
-             * @default
-             */
-            picture: string;
-            /** Terms */
-            terms: components["schemas"]["TermOut"][];
-        };
-        /**
-         * EvaluateIn
-         * @description What to evaluate. ``document`` may be unsaved (while dragging); without it the saved scene is used.
-         */
-        EvaluateIn: {
-            /**
-             * Ticket
-             * @default 0
-             */
-            ticket: number;
-            /**
-             * Client
-             * @default
-             */
-            client: string;
-            /** Document */
-            document?: {
-                [key: string]: unknown;
-            } | null;
-            /**
-             * Resolution
-             * @default 512
-             * @enum {integer}
-             */
-            resolution: 128 | 256 | 512 | 1024 | 2048;
-            /**
-             * Until
-             * @description Play up to this layer; '' for as made
-             */
-            until?: string | null;
-            look?: components["schemas"]["Look"];
-            /**
-             * Selected
-             * @default
-             */
-            selected: string;
-            /**
-             * Pictures
-             * @default false
-             */
-            pictures: boolean;
-        };
-        /**
-         * Look
-         * @description What the view shows.
-         */
-        Look: {
-            /**
-             * Kind
-             * @default lit
-             * @enum {string}
-             */
-            kind: "lit" | "channel" | "reading" | "mask" | "term" | "coat" | "uv";
-            /**
-             * Name
-             * @description Channel, reading, or picture of the UVs
-             * @default
-             */
-            name: string;
-            /**
-             * Component
-             * @description One component of a reading that has several; empty: all
-             * @default
-             */
-            component: string;
-            /**
-             * Size Mm
-             * @description Radius or reach of a reading; 0: its default
-             * @default 0
-             */
-            size_mm: number;
-            /**
-             * Layer
-             * @default
-             */
-            layer: string;
-            /**
-             * Index
-             * @description Term of the recipe, or number of the coat
-             * @default 0
-             */
-            index: number;
-        };
-        /**
-         * JobOut
-         * @description Long work and how far it is.
-         */
-        JobOut: {
-            /** Id */
-            id: number;
-            /** Kind */
-            kind: string;
-            /**
-             * State
-             * @enum {string}
-             */
-            state: "queued" | "running" | "done" | "failed" | "cancelled";
-            /** Progress */
-            progress: number;
-            /** Word */
-            word: string;
-            /** Error */
-            error: string;
-            /** File */
-            file: string;
-            /** Seconds Left */
-            seconds_left: number | null;
-        };
-        /**
-         * JobIn
-         * @description Long work to start.
-         */
-        JobIn: {
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "measure" | "export" | "unwrap";
-            /**
-             * Quality
-             * @default good
-             * @enum {string}
-             */
-            quality: "good" | "fine";
-            /**
-             * Target
-             * @default gltf
-             * @enum {string}
-             */
-            target: "gltf" | "maps";
-            /**
-             * Resolution
-             * @default 2048
-             * @enum {integer}
-             */
-            resolution: 256 | 512 | 1024 | 2048 | 4096;
-            /**
-             * Bits
-             * @default 8
-             * @enum {integer}
-             */
-            bits: 8 | 16;
-        };
-    };
-    responses: never;
-    parameters: never;
-    requestBodies: never;
-    headers: never;
-    pathItems: never;
+  schemas: {
+    /**
+     * SessionOut
+     * @description Who is signed in, and whether by themselves (demo).
+     */
+    SessionOut: {
+      /** User */
+      user: string
+      /** Demo */
+      demo: boolean
+    }
+    /**
+     * CatalogueOut
+     * @description Everything the interface draws its controls from.
+     */
+    CatalogueOut: {
+      /** Effects */
+      effects: components['schemas']['FieldsOut'][]
+      /** Sources */
+      sources: components['schemas']['FieldsOut'][]
+      /** Term */
+      term: {
+        [key: string]: unknown
+      }
+      /** Cut */
+      cut: {
+        [key: string]: unknown
+      }
+      /** Readings */
+      readings: components['schemas']['ReadingOut'][]
+      /** Uv Looks */
+      uv_looks: {
+        [key: string]: [string, string]
+      }
+      /** Setting */
+      setting: {
+        [key: string]: unknown
+      }
+      /** Object */
+      object: {
+        [key: string]: unknown
+      }
+      /** File Kinds */
+      file_kinds: string[]
+      /** Channels */
+      channels: {
+        [key: string]: string
+      }
+      /** Bases */
+      bases: string[]
+      /** Targets */
+      targets: string[]
+    }
+    /**
+     * FieldsOut
+     * @description An effect or a source: its words, and the JSON Schema of its fields.
+     */
+    FieldsOut: {
+      /** Kind */
+      kind: string
+      /** Title */
+      title: string
+      /** About */
+      about: string
+      /**
+       * Family
+       * @default
+       */
+      family: string
+      /**
+       * Group
+       * @default
+       */
+      group: string
+      /**
+       * Sentence
+       * @default
+       */
+      sentence: string
+      /**
+       * Sets Coverage
+       * @default false
+       */
+      sets_coverage: boolean
+      /**
+       * Looks Back
+       * @default false
+       */
+      looks_back: boolean
+      /**
+       * Low
+       * @default 0
+       */
+      low: number
+      /**
+       * High
+       * @default 1
+       */
+      high: number
+      /** Schema */
+      schema: {
+        [key: string]: unknown
+      }
+      /** Where */
+      where?: {
+        [key: string]: unknown
+      }
+      /** Defaults */
+      defaults?: {
+        [key: string]: unknown
+      }
+    }
+    /**
+     * ReadingOut
+     * @description A reading that can be looked through.
+     */
+    ReadingOut: {
+      /** Kind */
+      kind: string
+      /** Title */
+      title: string
+      /** Unit */
+      unit: string
+      /** Size */
+      size: string
+      /** Default Size Mm */
+      default_size_mm: number
+      /** About */
+      about: string
+      /** Components */
+      components?: string[]
+    }
+    /**
+     * ObjectBrief
+     * @description An object in a list, with the file it stands on (to take it as a neighbour).
+     */
+    ObjectBrief: {
+      /** Id */
+      id: number
+      /** Name */
+      name: string
+      /**
+       * File
+       * @default
+       */
+      file: string
+      /**
+       * Scale
+       * @default 1
+       */
+      scale: number
+      /**
+       * Up
+       * @default +y
+       */
+      up: string
+    }
+    /**
+     * ProjectOut
+     * @description A project and its objects.
+     */
+    ProjectOut: {
+      /** Id */
+      id: number
+      /** Name */
+      name: string
+      /** Objects */
+      objects: components['schemas']['ObjectBrief'][]
+    }
+    /**
+     * ProjectIn
+     * @description A new project.
+     */
+    ProjectIn: {
+      /** Name */
+      name: string
+    }
+    /**
+     * Problem
+     * @description Any refusal: one line for a person, and its pieces.
+     */
+    Problem: {
+      /** Message */
+      message: string
+      /**
+       * Problem
+       * @default
+       */
+      problem: string
+      /**
+       * Where
+       * @default
+       */
+      where: string
+      /**
+       * Remedy
+       * @default
+       */
+      remedy: string
+    }
+    /**
+     * IntakeOut
+     * @description Files on their way in, and what was found.
+     */
+    IntakeOut: {
+      /** Id */
+      id: number
+      /** Purpose */
+      purpose: string
+      /**
+       * State
+       * @enum {string}
+       */
+      state: 'receiving' | 'checking' | 'ready' | 'failed'
+      /** Files */
+      files: string[]
+      /** Facts */
+      facts: {
+        [key: string]: unknown
+      }
+      /** Report */
+      report: {
+        [key: string]: unknown
+      }
+      /** Error */
+      error: string
+      /** Job */
+      job?: number | null
+    }
+    /**
+     * IntakeIn
+     * @description What is about to be brought in.
+     */
+    IntakeIn: {
+      /**
+       * Purpose
+       * @default object
+       * @enum {string}
+       */
+      purpose: 'object' | 'replace' | 'twin'
+      /**
+       * Object
+       * @description The object it is for, unless it is a new one
+       */
+      object?: number | null
+      /**
+       * Try Out
+       * @description Take this try-out file of the demo instead of an upload
+       * @default
+       */
+      try_out: string
+    }
+    /**
+     * AcceptIn
+     * @description How it is to be taken in.
+     */
+    AcceptIn: {
+      /**
+       * Name
+       * @default
+       */
+      name: string
+      /**
+       * Scale
+       * @default 1
+       */
+      scale: number
+      /**
+       * Up
+       * @default +y
+       * @enum {string}
+       */
+      up: '+y' | '-y' | '+z' | '-z' | '+x' | '-x'
+      /**
+       * Unwrap
+       * @default false
+       */
+      unwrap: boolean
+      /**
+       * Turn
+       * @default false
+       */
+      turn: boolean
+      /**
+       * Match
+       * @description Old part name -> new part name
+       */
+      match?: {
+        [key: string]: string
+      }
+      /**
+       * Base
+       * @description Version of the object it goes into
+       */
+      base?: number | null
+    }
+    /**
+     * ObjectOut
+     * @description An object with its scene.
+     */
+    ObjectOut: {
+      /** Id */
+      id: number
+      /** Project */
+      project: number
+      /** Project Name */
+      project_name: string
+      /** Name */
+      name: string
+      /** Digest */
+      digest: string
+      /** Facts */
+      facts: {
+        [key: string]: unknown
+      }
+      /**
+       * Readings
+       * @enum {string}
+       */
+      readings: 'fine' | 'good' | 'draft' | 'outdated' | 'missing'
+      /**
+       * Missing Readings
+       * @description Readings with nothing to say of this object, and why
+       */
+      missing_readings: {
+        [key: string]: string
+      }
+      twin?: components['schemas']['TwinOut'] | null
+      scene: components['schemas']['VersionOut']
+    }
+    /**
+     * TwinOut
+     * @description What came of looking for the high-poly twin.
+     */
+    TwinOut: {
+      /** Reach Mm */
+      reach_mm: number
+      /** Matched */
+      matched: number
+      /** Parts */
+      parts: number
+      /**
+       * Missed
+       * @description Share of the texels that found nothing
+       */
+      missed: number
+    }
+    /**
+     * VersionOut
+     * @description A version of the scene, and which way history goes from it.
+     */
+    VersionOut: {
+      /** Version */
+      version: number
+      /** Number */
+      number: number
+      /** Label */
+      label: string
+      /** Saved */
+      saved: string
+      /** Document */
+      document: {
+        [key: string]: unknown
+      }
+      /** Can Undo */
+      can_undo: boolean
+      /** Undo Label */
+      undo_label: string
+      /** Can Redo */
+      can_redo: boolean
+      /** Redo Label */
+      redo_label: string
+    }
+    /**
+     * Stale
+     * @description 409: the scene as it is now, to go on from.
+     */
+    Stale: {
+      /** Message */
+      message: string
+      /**
+       * Problem
+       * @default
+       */
+      problem: string
+      /**
+       * Where
+       * @default
+       */
+      where: string
+      /**
+       * Remedy
+       * @default
+       */
+      remedy: string
+      /** Version */
+      version: number
+      /** Document */
+      document: {
+        [key: string]: unknown
+      }
+    }
+    /**
+     * EditIn
+     * @description A new version of the scene, made on version ``base``.
+     */
+    EditIn: {
+      /** Base */
+      base: number
+      /** Document */
+      document: {
+        [key: string]: unknown
+      }
+      /**
+       * Label
+       * @default Edit
+       */
+      label: string
+    }
+    /**
+     * StepIn
+     * @description Undo or redo from version ``base``.
+     */
+    StepIn: {
+      /** Base */
+      base: number
+    }
+    /**
+     * CoatOut
+     * @description A coat, or the bare base (layer ""), and the share of the surface where it shows today.
+     */
+    CoatOut: {
+      /** Layer */
+      layer: string
+      /** Name */
+      name: string
+      /** Share */
+      share: number
+      /**
+       * Picture
+       * @default
+       */
+      picture: string
+    }
+    /**
+     * EvaluationOut
+     * @description The answer to an evaluation.
+     */
+    EvaluationOut: {
+      /** Ticket */
+      ticket: number
+      /** Resolution */
+      resolution: number
+      /**
+       * Readings
+       * @enum {string}
+       */
+      readings: 'fine' | 'good' | 'draft' | 'outdated' | 'missing'
+      /** Texel Mm */
+      texel_mm: number
+      maps?: components['schemas']['MapsOut'] | null
+      look?: components['schemas']['LookOut'] | null
+      /** Layers */
+      layers: components['schemas']['LayerOut'][]
+      /** Coats */
+      coats: components['schemas']['CoatOut'][]
+      where?: components['schemas']['WhereOut'] | null
+      /**
+       * Pictures
+       * @description Small pictures of channels and readings, by name
+       */
+      pictures: {
+        [key: string]: string
+      }
+      /**
+       * Spent Ms
+       * @default 0
+       */
+      spent_ms: number
+    }
+    /**
+     * LayerOut
+     * @description What a layer did: share of the surface where it showed, why it did nothing, and its small picture (a hash).
+     */
+    LayerOut: {
+      /** Id */
+      id: string
+      /** Coverage */
+      coverage: number
+      /** Note */
+      note: string
+      /**
+       * Picture
+       * @default
+       */
+      picture: string
+    }
+    /**
+     * LegendOut
+     * @description Colours of a look-through: ``stops`` are (place 0..1, colour).
+     */
+    LegendOut: {
+      /** Low */
+      low: number
+      /** High */
+      high: number
+      /** Unit */
+      unit: string
+      /** Stops */
+      stops: [number, string][]
+      /** Low Word */
+      low_word: string
+      /** High Word */
+      high_word: string
+    }
+    /**
+     * LookOut
+     * @description One picture per map set, by hash, and its legend.
+     *
+     *     ``values``: the numbers behind it, for the probe: raw float16, row by row, ``components`` for each pixel, NaN off the surface.
+     */
+    LookOut: {
+      /** Title */
+      title: string
+      /** Maps */
+      maps: string[]
+      legend?: components['schemas']['LegendOut'] | null
+      /** Values */
+      values?: string[]
+      /** Components */
+      components?: string[]
+      /**
+       * Unit
+       * @default
+       */
+      unit: string
+      /**
+       * About
+       * @default
+       */
+      about: string
+    }
+    /**
+     * MapsOut
+     * @description Hashes of raw RGBA maps, one per map set. ``clear_coat`` is empty where nothing is coated.
+     */
+    MapsOut: {
+      /** Base Color */
+      base_color: string[]
+      /** Orm */
+      orm: string[]
+      /** Normal */
+      normal: string[]
+      /** Clear Coat */
+      clear_coat: string[]
+    }
+    /**
+     * TermOut
+     * @description A line of the selected layer's recipe.
+     */
+    TermOut: {
+      /** Histogram */
+      histogram: number[]
+      /**
+       * Picture
+       * @default
+       */
+      picture: string
+    }
+    /**
+     * WhereOut
+     * @description The selected layer's recipe as a whole: mean over the surface, histogram, picture, and its lines.
+     */
+    WhereOut: {
+      /** Share */
+      share: number
+      /** Histogram */
+      histogram: number[]
+      /**
+       * Picture
+       * @default
+       */
+      picture: string
+      /** Terms */
+      terms: components['schemas']['TermOut'][]
+    }
+    /**
+     * EvaluateIn
+     * @description What to evaluate. ``document`` may be unsaved (while dragging); without it the saved scene is used.
+     */
+    EvaluateIn: {
+      /**
+       * Ticket
+       * @default 0
+       */
+      ticket: number
+      /**
+       * Client
+       * @default
+       */
+      client: string
+      /** Document */
+      document?: {
+        [key: string]: unknown
+      } | null
+      /**
+       * Resolution
+       * @default 512
+       * @enum {integer}
+       */
+      resolution: 128 | 256 | 512 | 1024 | 2048
+      /**
+       * Until
+       * @description Play up to this layer; '' for as made
+       */
+      until?: string | null
+      look?: components['schemas']['Look']
+      /**
+       * Selected
+       * @default
+       */
+      selected: string
+      /**
+       * Pictures
+       * @default false
+       */
+      pictures: boolean
+    }
+    /**
+     * Look
+     * @description What the view shows.
+     */
+    Look: {
+      /**
+       * Kind
+       * @default lit
+       * @enum {string}
+       */
+      kind: 'lit' | 'channel' | 'reading' | 'mask' | 'term' | 'coat' | 'uv'
+      /**
+       * Name
+       * @description Channel, reading, or picture of the UVs
+       * @default
+       */
+      name: string
+      /**
+       * Component
+       * @description One component of a reading that has several; empty: all
+       * @default
+       */
+      component: string
+      /**
+       * Size Mm
+       * @description Radius or reach of a reading; 0: its default
+       * @default 0
+       */
+      size_mm: number
+      /**
+       * Layer
+       * @default
+       */
+      layer: string
+      /**
+       * Index
+       * @description Term of the recipe, or number of the coat
+       * @default 0
+       */
+      index: number
+    }
+    /**
+     * JobOut
+     * @description Long work and how far it is.
+     */
+    JobOut: {
+      /** Id */
+      id: number
+      /** Kind */
+      kind: string
+      /**
+       * State
+       * @enum {string}
+       */
+      state: 'queued' | 'running' | 'done' | 'failed' | 'cancelled'
+      /** Progress */
+      progress: number
+      /** Word */
+      word: string
+      /** Error */
+      error: string
+      /** File */
+      file: string
+      /** Seconds Left */
+      seconds_left: number | null
+    }
+    /**
+     * JobIn
+     * @description Long work to start.
+     */
+    JobIn: {
+      /**
+       * Kind
+       * @enum {string}
+       */
+      kind: 'measure' | 'export' | 'unwrap'
+      /**
+       * Quality
+       * @default good
+       * @enum {string}
+       */
+      quality: 'good' | 'fine'
+      /**
+       * Target
+       * @default gltf
+       * @enum {string}
+       */
+      target: 'gltf' | 'maps'
+      /**
+       * Resolution
+       * @default 2048
+       * @enum {integer}
+       */
+      resolution: 256 | 512 | 1024 | 2048 | 4096
+      /**
+       * Bits
+       * @default 8
+       * @enum {integer}
+       */
+      bits: 8 | 16
+    }
+  }
+  responses: never
+  parameters: never
+  requestBodies: never
+  headers: never
+  pathItems: never
 }
-export type $defs = Record<string, never>;
+export type $defs = Record<string, never>
 export interface operations {
-    server_api_api_session: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["SessionOut"];
-                };
-            };
-        };
-    };
-    server_api_api_catalogue: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CatalogueOut"];
-                };
-            };
-        };
-    };
-    server_api_api_projects: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProjectOut"][];
-                };
-            };
-        };
-    };
-    server_api_api_new_project: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ProjectIn"];
-            };
-        };
-        responses: {
-            /** @description Created */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProjectOut"];
-                };
-            };
-        };
-    };
-    server_api_api_add_object: {
-        parameters: {
-            query: {
-                name: string;
-            };
-            header?: never;
-            path: {
-                project_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Created */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ObjectBrief"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    server_api_api_new_intake: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                project_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["IntakeIn"];
-            };
-        };
-        responses: {
-            /** @description Created */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["IntakeOut"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    server_api_api_intake_file: {
-        parameters: {
-            query: {
-                name: string;
-            };
-            header?: never;
-            path: {
-                intake_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Created */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["IntakeOut"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    server_api_api_check_intake: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                intake_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Accepted */
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["IntakeOut"];
-                };
-            };
-        };
-    };
-    server_api_api_get_intake: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                intake_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["IntakeOut"];
-                };
-            };
-        };
-    };
-    server_api_api_discard_intake: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                intake_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description No Content */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-        };
-    };
-    server_api_api_accept_intake: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                intake_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["AcceptIn"];
-            };
-        };
-        responses: {
-            /** @description Created */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ObjectBrief"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    server_api_api_try_out: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": string[];
-                };
-            };
-        };
-    };
-    server_api_api_get_object: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                object_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ObjectOut"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    server_api_api_remove_object: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                object_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description No Content */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-        };
-    };
-    server_api_api_edit: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                object_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["EditIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["VersionOut"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Stale"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    server_api_api_undo: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                object_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["StepIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["VersionOut"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Stale"];
-                };
-            };
-        };
-    };
-    server_api_api_redo: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                object_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["StepIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["VersionOut"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Stale"];
-                };
-            };
-        };
-    };
-    server_api_api_evaluate: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                object_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["EvaluateIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["EvaluationOut"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Too Early */
-            425: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    server_api_api_look_at: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                object_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["EvaluateIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["EvaluationOut"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    server_api_api_start_job: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                object_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["JobIn"];
-            };
-        };
-        responses: {
-            /** @description Created */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
-                };
-            };
-        };
-    };
-    server_api_api_get_job: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                job_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
-                };
-            };
-        };
-    };
-    server_api_api_cancel_job: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                job_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
-                };
-            };
-        };
-    };
+  server_api_api_session: {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['SessionOut']
+        }
+      }
+    }
+  }
+  server_api_api_catalogue: {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['CatalogueOut']
+        }
+      }
+    }
+  }
+  server_api_api_projects: {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['ProjectOut'][]
+        }
+      }
+    }
+  }
+  server_api_api_new_project: {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['ProjectIn']
+      }
+    }
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['ProjectOut']
+        }
+      }
+    }
+  }
+  server_api_api_add_object: {
+    parameters: {
+      query: {
+        name: string
+      }
+      header?: never
+      path: {
+        project_id: number
+      }
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['ObjectBrief']
+        }
+      }
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+    }
+  }
+  server_api_api_new_intake: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        project_id: number
+      }
+      cookie?: never
+    }
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['IntakeIn']
+      }
+    }
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['IntakeOut']
+        }
+      }
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+    }
+  }
+  server_api_api_intake_file: {
+    parameters: {
+      query: {
+        name: string
+      }
+      header?: never
+      path: {
+        intake_id: number
+      }
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['IntakeOut']
+        }
+      }
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+    }
+  }
+  server_api_api_check_intake: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        intake_id: number
+      }
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description Accepted */
+      202: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['IntakeOut']
+        }
+      }
+    }
+  }
+  server_api_api_get_intake: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        intake_id: number
+      }
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['IntakeOut']
+        }
+      }
+    }
+  }
+  server_api_api_discard_intake: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        intake_id: number
+      }
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown
+        }
+        content?: never
+      }
+    }
+  }
+  server_api_api_accept_intake: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        intake_id: number
+      }
+      cookie?: never
+    }
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['AcceptIn']
+      }
+    }
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['ObjectBrief']
+        }
+      }
+      /** @description Conflict */
+      409: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+    }
+  }
+  server_api_api_try_out: {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': string[]
+        }
+      }
+    }
+  }
+  server_api_api_get_object: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        object_id: number
+      }
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['ObjectOut']
+        }
+      }
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+    }
+  }
+  server_api_api_remove_object: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        object_id: number
+      }
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown
+        }
+        content?: never
+      }
+    }
+  }
+  server_api_api_edit: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        object_id: number
+      }
+      cookie?: never
+    }
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['EditIn']
+      }
+    }
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['VersionOut']
+        }
+      }
+      /** @description Conflict */
+      409: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Stale']
+        }
+      }
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+    }
+  }
+  server_api_api_undo: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        object_id: number
+      }
+      cookie?: never
+    }
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['StepIn']
+      }
+    }
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['VersionOut']
+        }
+      }
+      /** @description Conflict */
+      409: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Stale']
+        }
+      }
+    }
+  }
+  server_api_api_redo: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        object_id: number
+      }
+      cookie?: never
+    }
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['StepIn']
+      }
+    }
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['VersionOut']
+        }
+      }
+      /** @description Conflict */
+      409: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Stale']
+        }
+      }
+    }
+  }
+  server_api_api_evaluate: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        object_id: number
+      }
+      cookie?: never
+    }
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['EvaluateIn']
+      }
+    }
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['EvaluationOut']
+        }
+      }
+      /** @description Conflict */
+      409: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+      /** @description Too Early */
+      425: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+    }
+  }
+  server_api_api_look_at: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        object_id: number
+      }
+      cookie?: never
+    }
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['EvaluateIn']
+      }
+    }
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['EvaluationOut']
+        }
+      }
+      /** @description Conflict */
+      409: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+    }
+  }
+  server_api_api_start_job: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        object_id: number
+      }
+      cookie?: never
+    }
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['JobIn']
+      }
+    }
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['JobOut']
+        }
+      }
+    }
+  }
+  server_api_api_get_job: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        job_id: number
+      }
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['JobOut']
+        }
+      }
+    }
+  }
+  server_api_api_cancel_job: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        job_id: number
+      }
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['JobOut']
+        }
+      }
+    }
+  }
 }
