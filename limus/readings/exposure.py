@@ -58,7 +58,7 @@ class Exposure:
 def exposure_key(texels: Texels, setting: Setting, around: Surroundings, rays: int) -> str:
     """Hash of everything it depends on; the name of the file on disk. Of the setting only what matters counts."""
     place = setting.model_dump(include={"north_deg", "latitude", "day", "wind_from_deg", "wind_speed", "rain_mm"})
-    return key_of("exposure 2", texels.key, place, around.key, rays)
+    return key_of("exposure 3", texels.key, place, around.key, rays)
 
 
 def stored_exposure(

@@ -70,13 +70,21 @@ def _deposit(p, q, t, share, uv, corners, positions, pages, size, index, area, o
     length = ((q[0] - p[0]) ** 2 + (q[1] - p[1]) ** 2 + (q[2] - p[2]) ** 2) ** 0.5
     span = max(abs(ends[1, 0] - ends[0, 0]), abs(ends[1, 1] - ends[0, 1]))
     steps = min(int(span) + 1, 4 * size)
+    cx = (uv[t, 0, 0] + uv[t, 1, 0] + uv[t, 2, 0]) / 3.0 * size
+    cy = (uv[t, 0, 1] + uv[t, 1, 1] + uv[t, 2, 1]) / 3.0 * size
     for k in range(steps):
         f = (k + 0.5) / steps
-        x, y = int(ends[0, 0] + f * (ends[1, 0] - ends[0, 0])), int(ends[0, 1] + f * (ends[1, 1] - ends[0, 1]))
-        if 0 <= x < size and 0 <= y < size:
-            j = index[pages[t] * size * size + y * size + x]
-            if j >= 0:
-                out[j] += share * length / steps / max(area[j], np.float32(1e-18))
+        fx, fy = ends[0, 0] + f * (ends[1, 0] - ends[0, 0]), ends[0, 1] + f * (ends[1, 1] - ends[0, 1])
+        # The pixel on the rim of an island may have its centre outside: then the next one inwards takes it.
+        away = ((cx - fx) ** 2 + (cy - fy) ** 2) ** 0.5
+        for inwards in range(3):
+            shift = min(0.75 * inwards, away) / max(away, 1e-9)
+            x, y = int(fx + shift * (cx - fx)), int(fy + shift * (cy - fy))
+            if 0 <= x < size and 0 <= y < size:
+                j = index[pages[t] * size * size + y * size + x]
+                if j >= 0:
+                    out[j] += share * length / steps / max(area[j], np.float32(1e-18))
+                    break
 
 
 @kernel
@@ -354,9 +362,14 @@ def _hang(texels: Texels, p: np.ndarray, t: np.ndarray, mass: np.ndarray, passin
     wu, wv = np.einsum("ij,ij->i", w, u), np.einsum("ij,ij->i", w, v)
     det = np.maximum(uu * vv - uv * uv, 1e-300)
     b1, b2 = np.clip((vv * wu - uv * wv) / det, 0, 1), np.clip((uu * wv - uv * wu) / det, 0, 1)
-    b1, b2 = 0.96 * b1 + 0.04 / 3, 0.96 * b2 + 0.04 / 3
-    at = texels.uv[t, 0] * (1 - b1 - b2)[:, None] + texels.uv[t, 1] * b1[:, None] + texels.uv[t, 2] * b2[:, None]
-    x, y = (np.clip((at[:, k] * texels.size).astype(np.int64), 0, texels.size - 1) for k in range(2))
-    j = texels.index[mesh.triangle_map_set[t].astype(np.int64) * texels.size**2 + y * texels.size + x]
-    ok = j >= 0
-    np.add.at(passing, j[ok], (mass[ok] * BEAD / np.maximum(texels.area[j[ok]], 1e-18)).astype(np.float32))
+    todo = np.arange(len(t))
+    # A hair inside, and further in where the rim of the island is narrower than a pixel.
+    for inwards in (0.04, 0.15, 0.4):
+        c1, c2 = (1 - inwards) * b1[todo] + inwards / 3, (1 - inwards) * b2[todo] + inwards / 3
+        own = t[todo]
+        at = texels.uv[own, 0] * (1 - c1 - c2)[:, None] + texels.uv[own, 1] * c1[:, None] + texels.uv[own, 2] * c2[:, None]
+        x, y = (np.clip((at[:, k] * texels.size).astype(np.int64), 0, texels.size - 1) for k in range(2))
+        j = texels.index[mesh.triangle_map_set[own].astype(np.int64) * texels.size**2 + y * texels.size + x]
+        ok = j >= 0
+        np.add.at(passing, j[ok], (mass[todo[ok]] * BEAD / np.maximum(texels.area[j[ok]], 1e-18)).astype(np.float32))
+        todo = todo[~ok]

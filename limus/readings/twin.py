@@ -16,8 +16,11 @@ from limus.readings.rays import ray_scene, trace
 from limus.surface.mesh import Mesh, Part
 from limus.surface.texels import Texels
 
-#: Words at the end of a part's name that only say which of the two it is.
-_SUFFIX = re.compile(r"[\s_.-]*(low|high|lp|hp|lo|hi|lowpoly|highpoly|low[ _-]poly|high[ _-]poly)?[\s_.-]*\d*$", re.IGNORECASE)
+#: Words that only say which of the two a part is: behind a mark ("wheel_low"), or in capitals of their own ("wheelHP", "WheelHigh").
+_WHICH = re.compile(
+    r"(?:[\s_.-]+(?i:low[ _-]?poly|high[ _-]?poly|low|high|lo|hi|lp|hp)|(?<=[a-z])(?:Low|High|LP|HP|LowPoly|HighPoly))(?=[\s_.-]*\d*$)"
+)
+_NUMBER = re.compile(r"[\s_.-]*\d+$")
 _BLOCK = 1 << 15
 
 
@@ -49,9 +52,16 @@ class Carried:
         return (out / np.linalg.norm(out, axis=1, keepdims=True)).astype(np.float32)
 
 
+def plain_name(name: str) -> str:
+    """The name without the word that says low or high, in small letters, with blanks for marks: "Wheel_low.02" is "wheel 02"."""
+    bare = re.sub(r"[\s_.-]+", " ", _WHICH.sub("", name.strip())).strip().lower()
+    return bare or name.strip().lower()
+
+
 def stem(name: str) -> str:
-    """The name without what only says low or high."""
-    return _SUFFIX.sub("", name.strip()).strip().lower() or name.strip().lower()
+    """``plain_name`` without a number at its end, which exporters add by themselves."""
+    bare = plain_name(name)
+    return _NUMBER.sub("", bare) or bare
 
 
 def _only(mesh: Mesh, parts: list[Part]) -> tuple[Mesh, np.ndarray]:
@@ -108,10 +118,13 @@ def carry(texels: Texels, twin: Mesh, reach_m: float | None = None) -> Carried:
     reach = float(reach_m) if reach_m else found_reach(texels, twin)
     position, face, normal = texels.position.copy(), texels.mesh.face_normals[texels.triangle].copy(), texels.normal.copy()
     missed = np.ones(len(texels), bool)
+    # By the whole name first, so that the second of several bolts finds the second one.
+    by_name: dict[str, list[Part]] = {}
     by_stem: dict[str, list[Part]] = {}
     for part in twin.parts:
+        by_name.setdefault(plain_name(part.name), []).append(part)
         by_stem.setdefault(stem(part.name), []).append(part)
-    own = [by_stem.get(stem(part.name)) for part in texels.mesh.parts]
+    own = [by_name.get(plain_name(part.name)) or by_stem.get(stem(part.name)) for part in texels.mesh.parts]
     spoken_for = {p.name for parts in own if parts for p in parts}
     # A part without a counterpart looks at what no other part claims, or at everything where all is claimed.
     rest = [p for p in twin.parts if p.name not in spoken_for] or list(twin.parts)
