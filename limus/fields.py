@@ -60,6 +60,6 @@ def choice(default: str, title: str, about: str = "", *, hints: Any = None, **na
     )
 
 
-def switch(default: bool, title: str, about: str = "") -> Any:
-    """On or off."""
-    return Field(default, title=title, description=about, json_schema_extra={"control": "switch"})
+def switch(default: bool, title: str, about: str = "", **hints: Any) -> Any:
+    """On or off; ``hints`` go to the interface."""
+    return Field(default, title=title, description=about, json_schema_extra={"control": "switch", **hints})

@@ -53,7 +53,9 @@ class Setting(Document):
     ground_mm: float | None = _optional(
         "Ground", "mm", -1e7, 1e7, (-500.0, 500.0), "Height of the ground in the object's own heights", "at the lowest point", 0.0
     )
-    ground_hides: bool = switch(True, "Ground hides", "The ground counts in occlusion: what is near it is sheltered from below")
+    ground_hides: bool = switch(
+        True, "Ground hides", "The ground counts in occlusion: what is near it is sheltered from below", group="Standing"
+    )
     north_deg: float = number(
         0.0,
         "North",

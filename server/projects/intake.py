@@ -168,11 +168,6 @@ def accept(
             while block := file.read(1 << 20):
                 digest.update(block)
     home = Path(settings.DATA_DIR) / "objects" / digest.hexdigest()
-    if home.exists():
-        shutil.rmtree(intake.folder)
-    else:
-        home.parent.mkdir(parents=True, exist_ok=True)
-        intake.folder.replace(home)
     path = f"objects/{digest.hexdigest()}/{intake.main}"
     with transaction.atomic():
         SourceFile.objects.get_or_create(
@@ -214,6 +209,12 @@ def accept(
                 now.setting = now.setting.model_copy(update={"up": up})
                 label = "Replace the model"
             item.commit(base, now.model_dump(mode="json"), label)
+        # Last, so that an edit that came in between leaves the files where the intake finds them again.
+        if home.exists():
+            shutil.rmtree(intake.folder)
+        else:
+            home.parent.mkdir(parents=True, exist_ok=True)
+            intake.folder.replace(home)
         intake.delete()
     return item
 

@@ -34,11 +34,13 @@ Quality = Literal["fine", "good", "draft"]
 RAYS: dict[str, tuple[int, int]] = {"draft": (16, 8), "good": (32, 16), "fine": (96, 32)}
 #: Pixels of all map sets together that are worked on at once; with many map sets the resolution comes down.
 MOST_PIXELS = 1 << 24
+#: The same for readings of each quality, so that a draft is a matter of seconds whatever comes in.
+MOST_MEASURED = {"draft": 1 << 20, "good": 1 << 23, "fine": 1 << 24}
 
 
-def fitting(mesh: Mesh, resolution: int) -> int:
-    """The resolution, or the largest smaller power of two at which all map sets together fit."""
-    while len(mesh.uv_domains) * resolution * resolution > MOST_PIXELS and resolution > 32:
+def fitting(mesh: Mesh, resolution: int, most: int = MOST_PIXELS) -> int:
+    """The resolution, or the largest smaller power of two at which all map sets together fit into ``most`` pixels."""
+    while len(mesh.uv_domains) * resolution * resolution > most and resolution > 32:
         resolution //= 2
     return resolution
 
@@ -46,7 +48,7 @@ def fitting(mesh: Mesh, resolution: int) -> int:
 def reading_size(mesh: Mesh, quality: str) -> int:
     """Resolution at which readings of a quality are measured."""
     wanted = {"draft": 256, "good": settings.READINGS_RESOLUTION, "fine": settings.READINGS_RESOLUTION * 2}[quality]
-    return fitting(mesh, min(wanted, 4096))
+    return fitting(mesh, min(wanted, 4096), MOST_MEASURED[quality])
 
 
 def find(name: str) -> Path:

@@ -55,7 +55,7 @@ class Uvs(TestCase):
     def test_outside_flipped_zero_stretched(self) -> None:
         box = shapes.box(0.3)
         assert box.uv is not None
-        self.assertEqual(keys(with_uv(box, box.uv + [0.6, 0.0]))["uv-outside"], "warning")
+        self.assertEqual(keys(with_uv(box, box.uv + np.array([0.6, 0.0])))["uv-outside"], "warning")
         self.assertEqual(keys(with_uv(box, box.uv * [-1, 1] + [1, 0]))["uv-flipped"], "note")
         flat = box.uv.copy()
         flat[:4] = 0.5
