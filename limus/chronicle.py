@@ -138,7 +138,7 @@ class Chronicle:
 
     def _chapter(self, scene: Scene, layer: Layer, before: Pile) -> Chapter:
         scope = self.scope(scene, before)
-        key = key_of("chapter", before.key, scope.key, layer.model_dump())
+        key = key_of("chapter", before.key, scope.key_with(layer.where.weather), layer.model_dump())
         found = self.cache.peek(key)
         if found is not None:
             return found  # type: ignore[no-any-return]

@@ -20,7 +20,6 @@ from limus.masks.sources.exposed import Exposed
 from limus.materials.base import BaseChoice
 from limus.materials.channels import Channel
 from limus.object_file import ObjectFile
-from limus.readings.catalogue import READINGS
 from limus.setting import Setting
 
 #: The version this program writes and reads.
@@ -68,8 +67,7 @@ class Scene(Document):
     @property
     def asks_for_weather(self) -> bool:
         """Whether a line of a recipe reads sun, rain or run-off."""
-        kinds = {kind for kind, reading in READINGS.items() if reading.weather}
-        return any(term.source.kind in kinds for layer in self.layers if layer.on for term in layer.where.terms if not term.muted)
+        return any(layer.where.weather for layer in self.layers if layer.on)
 
     @model_validator(mode="after")
     def _references(self) -> Scene:

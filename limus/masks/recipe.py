@@ -47,8 +47,7 @@ class Term(Document):
         """(n,) float32 0..1: the source, shaped; before it meets other lines."""
         values = self.source.cached(scope)
         if self.soften_mm > 0:
-            back = scope.moment.key if self.source.looks_back and scope.moment else ""
-            key = key_of("soften", scope.key, self.source.model_dump(), self.soften_mm, back)
+            key = key_of("soften", self.source.key(scope), self.soften_mm)
             plain = values
             values = scope.keep.get(key, lambda: blur(scope.place.texels, plain, self.soften_mm))
         return shape(values, self.low, self.high, self.gamma, self.invert, self.out_low, self.out_high)
@@ -76,13 +75,19 @@ class Recipe(Document):
         """Whether the mask depends on earlier layers."""
         return any(t.source.looks_back for t in self.terms if not t.muted)
 
+    @property
+    def weather(self) -> bool:
+        """Whether a line reads sun, rain or run-off."""
+        return any(t.source.weather for t in self.terms if not t.muted)
+
     def value(self, scope: Scope) -> np.ndarray:
         """(n,) float32 0..1, through the cache."""
         return scope.keep.get(self.key(scope), lambda: self._value(scope))
 
     def key(self, scope: Scope) -> str:
         """Hash of everything the mask depends on; the chronicle counts only where a line looks back at it."""
-        return key_of("recipe", scope.key, self.model_dump(), scope.moment.key if self.looks_back and scope.moment else "")
+        moment = scope.moment.key if self.looks_back and scope.moment else ""
+        return key_of("recipe", scope.key_with(self.weather), self.model_dump(), moment)
 
     def _value(self, scope: Scope) -> np.ndarray:
         out: np.ndarray | None = None

@@ -39,15 +39,19 @@ class Scope:
 
     @property
     def key(self) -> str:
-        """Hash of everything that does not change with the chronicle."""
-        return key_of(self.place.key, self.seed)
+        """Hash of everything that does not change with the chronicle, weather left out."""
+        return self.key_with(False)
+
+    def key_with(self, weather: bool) -> str:
+        """``key``, with sun, rain and run-off where ``weather`` says that they are asked for."""
+        return key_of(self.place.key_with(weather), self.seed)
 
 
 class Source(Document):
     """A source gives one value per texel.
 
     ``sentence`` is read in the recipe, with ``{field}`` filled in; ``looks_back`` tells that the value depends on earlier layers;
-    ``suggest`` is the range in that makes a sensible term.
+    ``suggest`` is the range in that makes a sensible term; ``weather``: it reads sun, rain or run-off.
     """
 
     kind: str = ""
@@ -55,6 +59,7 @@ class Source(Document):
     group: ClassVar[str] = "Readings"
     sentence: ClassVar[str] = ""
     looks_back: ClassVar[bool] = False
+    weather: ClassVar[bool] = False
     suggest: ClassVar[tuple[float, float]] = (0.0, 1.0)
 
     def value(self, scope: Scope) -> np.ndarray:
@@ -63,7 +68,11 @@ class Source(Document):
 
     def cached(self, scope: Scope) -> np.ndarray:
         """``value`` through the cache."""
-        back = scope.moment.key if self.looks_back and scope.moment else ""
         return scope.keep.get(
-            key_of("source", scope.key, self.model_dump(), back), lambda: np.ascontiguousarray(self.value(scope), np.float32)
+            key_of("source", self.key(scope)), lambda: np.ascontiguousarray(self.value(scope), np.float32)
         )
+
+    def key(self, scope: Scope) -> str:
+        """Hash of everything the value depends on."""
+        back = scope.moment.key if self.looks_back and scope.moment else ""
+        return key_of(scope.key_with(self.weather), self.model_dump(), back)

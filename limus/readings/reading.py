@@ -26,10 +26,12 @@ class Place:
 
     @property
     def key(self) -> str:
-        """Hash of all of it, measuring quality included."""
-        return key_of(
-            self.texels.key, self.measured.key, self.setting.model_dump(), self.exposure.key if self.exposure is not None else ""
-        )
+        """Hash of all but the exposure, measuring quality included: whether that is there makes no difference to who does not ask for it."""
+        return key_of(self.texels.key, self.measured.key, self.setting.model_dump())
+
+    def key_with(self, weather: bool) -> str:
+        """``key``, with the exposure where ``weather`` says that it is asked for."""
+        return key_of(self.key, self.exposure.key if weather and self.exposure is not None else "")
 
     def weather(self) -> Exposure:
         """Sun, rain and run-off.

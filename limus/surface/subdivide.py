@@ -24,6 +24,14 @@ def subdivided(mesh: Mesh, longest_mm: float) -> Mesh:
     InputError : it would take more than ``MOST`` triangles.
     """
     limit = longest_mm / 1000.0
+    too_many = InputError(
+        f"edges of at most {longest_mm:g} mm would take more than {MOST} triangles",
+        where=f"{mesh.source}: subdivide_mm",
+        remedy="Choose a longer edge",
+    )
+    # No triangle with such edges is larger than an equilateral one: so many there would be at least.
+    if float(mesh.areas.sum()) / (0.4330127 * limit**2) > MOST:
+        raise too_many
     tri = mesh.triangles.astype(np.int64)
     columns = {
         "positions": mesh.positions,
@@ -43,11 +51,7 @@ def subdivided(mesh: Mesh, longest_mm: float) -> Mesh:
         if not too_long.any():
             break
         if len(tri) + too_long.sum() > MOST:
-            raise InputError(
-                f"edges of at most {longest_mm:g} mm would take more than {MOST} triangles",
-                where=f"{mesh.source}: subdivide_mm",
-                remedy="Choose a longer edge",
-            )
+            raise too_many
         edge, which = np.unique(low[too_long] * len(p) + high[too_long], return_inverse=True)
         a, b = np.divmod(edge, len(p))
         middle: np.ndarray = np.full(len(start), -1, np.int64)

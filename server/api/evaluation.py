@@ -223,7 +223,7 @@ class Evaluator:
             raise InputError(missing[0].lower() + missing[1:], where=f"look.name: {name}", remedy="Choose another reading")
         size = size_mm or reading.default_size_mm
         values = self.cache.get(
-            key_of("reading", place.key, name, size), lambda: np.ascontiguousarray(reading.value(place, size), np.float32)
+            key_of("reading", place.key_with(reading.weather), name, size), lambda: np.ascontiguousarray(reading.value(place, size), np.float32)
         )
         title = f"{reading.title} at {size:g} mm" if reading.size else reading.title
         components = list(reading.components)
@@ -362,7 +362,7 @@ class Evaluator:
         for name, reading in READINGS.items():
             if reading.missing(place) or (reading.weather and place.exposure is None):
                 continue
-            key = key_of("reading picture", place.key, name, self.owner, size)
+            key = key_of("reading picture", place.key_with(reading.weather), name, self.owner, size)
             kept = self.cache.peek(key)
             if kept is None or not self.maps.holds(self.owner, [kept]):
                 kept = self._png(thumb.show(self.reading(name, 0.0).small()))

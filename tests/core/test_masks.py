@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from unittest import TestCase
@@ -183,6 +184,14 @@ class Recipes(TestCase):
             self.assertTrue(np.isfinite(value).all(), kind)
             # Weather is relative to open ground, and a slope that faces it gets more than that.
             self.assertLessEqual(float(value.max()), {"sun": 4.0, "rain": 4.0, "runoff": 8.0}.get(kind, 1.0001), kind)
+
+    def test_only_who_asks_for_the_weather_depends_on_it(self) -> None:
+        dry = Scope(replace(self.scope.place, exposure=None), self.scope.keep, self.scope.seed)
+        for source, asks in ((SOURCES["rain"](), True), (SOURCES["runoff"](), True), (SOURCES["sun"](), True), (Noise(), False)):
+            recipe = Recipe(terms=[Term(source=source)])
+            self.assertEqual(recipe.weather, asks)
+            self.assertEqual(recipe.key(self.scope) != recipe.key(dry), asks, source.kind)
+            self.assertEqual(source.key(self.scope) != source.key(dry), asks, source.kind)
 
     def test_edges_are_found_on_a_box_of_eight_corners(self) -> None:
         edges = Term(source=Edges(radius_mm=40.0), low=0.03, high=0.35).value(self.scope)

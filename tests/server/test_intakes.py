@@ -139,6 +139,7 @@ class NewObject(IntakeTest):
         self.assertFalse(Intake.objects.filter(pk=old).exists())
 
     def test_try_out_files(self) -> None:
+        shutil.rmtree(try_out_folder(), ignore_errors=True)
         self.assertEqual(self.call("get", "/try-out").json(), [])
         try_out_folder().mkdir(parents=True, exist_ok=True)
         self.addCleanup(shutil.rmtree, try_out_folder())

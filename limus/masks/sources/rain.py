@@ -15,6 +15,7 @@ class Rain(Source):
 
     kind: Literal["rain"] = "rain"
     order: ClassVar[int] = 5
+    weather: ClassVar[bool] = True
     title: ClassVar[str] = "Rain"
     group: ClassVar[str] = "Readings"
     sentence: ClassVar[str] = "where the rain beats"

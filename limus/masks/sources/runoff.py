@@ -15,6 +15,7 @@ class Runoff(Source):
 
     kind: Literal["runoff"] = "runoff"
     order: ClassVar[int] = 5
+    weather: ClassVar[bool] = True
     title: ClassVar[str] = "Run-off"
     group: ClassVar[str] = "Readings"
     sentence: ClassVar[str] = "where water runs down"

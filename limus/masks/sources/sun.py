@@ -15,6 +15,7 @@ class Sun(Source):
 
     kind: Literal["sun"] = "sun"
     order: ClassVar[int] = 5
+    weather: ClassVar[bool] = True
     title: ClassVar[str] = "Sun"
     group: ClassVar[str] = "Readings"
     sentence: ClassVar[str] = "where the sun reaches"
