@@ -236,7 +236,7 @@ def _lettering(model: Model) -> None:
             for line in GLYPHS[sign]:
                 bend = fillet([(x * high - 0.3 * high, y * high) for x, y in line], [0] + [0.0012] * (len(line) - 2) + [0], 3)
                 path = foot + bend[:, :1] * across + bend[:, 1:] * up
-                model.tube("cover", path, (0.0011, 0.0011), 10, side=(0, 0, 1))
+                model.tube("cover", path, (0.0017, 0.0012), 12, side=(0, 0, 1))
     ring = np.arange(160) * 2 * np.pi / 160
     for depth in (-0.034, 0.026):
         seam = np.stack([0.1082 * np.cos(ring), 0.625 + 0.1082 * np.sin(ring), np.full(160, depth)], axis=1)

@@ -196,7 +196,7 @@ class Chronicle:
             sheet=self.cache.get(key_of("visible", pile.key), pile.visible),
             relief=relief,
             normal=self.cache.get(
-                key_of("normal", pile.key, self.measured.around.key),
+                key_of("normal", pile.key, self.measured.key if self.measured.around.twin is not None else ""),
                 lambda: normal_from_relief(self.texels, relief, self.base_normal()),
             ),
             occlusion=self.occlusion(),

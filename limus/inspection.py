@@ -81,7 +81,7 @@ def uv_findings(health: UvHealth) -> list[Finding]:
     if health.zero_area:
         out.append(
             Finding(
-                "uv-zero", "warning", f"{health.zero_area} triangles have no area in the UVs",
+                "uv-zero", "warning", f"{health.zero_area:,} triangles have no area in the UVs",
                 "They get no texels and show the colour of one point", "Unwrap it here", "unwrap",
             )
         )  # fmt: skip
@@ -103,7 +103,7 @@ def uv_findings(health: UvHealth) -> list[Finding]:
     if health.gap is not None and health.gap < 2 and health.close:
         out.append(
             Finding(
-                "uv-padding", "note", f"{health.close} pairs of islands lie less than two texels apart at 1024",
+                "uv-padding", "note", f"{health.close:,} pairs of islands lie less than two texels apart at 1024",
                 "Smaller copies of the maps (mipmaps) mix their colours; nothing leaks inside Limus", "Deliver at a higher resolution, or unwrap it here", "unwrap",
             )
         )  # fmt: skip
@@ -213,33 +213,33 @@ def mesh_findings(mesh: Mesh, health: MeshHealth, scale: float) -> list[Finding]
     if health.crowded_edges:
         out.append(
             Finding(
-                "non-manifold", "note", f"More than two faces meet on {health.crowded_edges} edges (not manifold)",
+                "non-manifold", "note", f"More than two faces meet on {health.crowded_edges:,} edges (not manifold)",
                 "Softening and run-off stop at those edges; readings are not affected", "Separate the faces there if it shows",
             )
         )  # fmt: skip
     if health.crossing:
         out.append(
             Finding(
-                "crossing", "note", f"About {health.crossing} edges run through other surfaces",
+                "crossing", "note", f"About {health.crossing:,} edges run through other surfaces",
                 "Readings follow the outer surface; right where solids pass through each other curvature is less certain", "",
             )
         )  # fmt: skip
     if health.open_edges and not health.sheets:
         out.append(
             Finding(
-                "open", "note", f"{health.open_edges} edges are open",
+                "open", "note", f"{health.open_edges:,} edges are open",
                 "The inside can be seen there: thickness and curvature take it for solid", "Close it where it can be seen",
             )
         )  # fmt: skip
     if health.tiny > 0.01 * len(mesh.triangles):
         out.append(
-            Finding("tiny", "note", f"{health.tiny} triangles have next to no area", "They cost memory and give nothing", "")
+            Finding("tiny", "note", f"{health.tiny:,} triangles have next to no area", "They cost memory and give nothing", "")
         )
     for note in mesh.notes:
         out.append(Finding("note", "note", note[0].upper() + note[1:], "", ""))
     if not any(f.level in ("problem", "warning") for f in out):
         out.insert(
-            0, Finding("mesh-good", "good", f"The mesh is sound: {len(mesh.triangles)} triangles in {len(mesh.parts)} parts", "")
+            0, Finding("mesh-good", "good", f"The mesh is sound: {len(mesh.triangles):,} triangles in {len(mesh.parts)} parts", "")
         )
     return out
 

@@ -86,7 +86,7 @@ def compare(scene: Scene, old: dict[str, Any], new: dict[str, Any]) -> Report:
     look = []
     if old["triangles"] != new["triangles"]:
         kept.append(
-            f"{new['triangles']} triangles instead of {old['triangles']}: readings are measured again, places follow the shape"
+            f"{new['triangles']:,} triangles instead of {old['triangles']:,}: readings are measured again, places follow the shape"
         )
     if old["uv"]["present"] and not new["uv"]["present"] and scene.object.uv == "own":
         look.append("The new model has no UVs: unwrap it afterwards")

@@ -68,9 +68,7 @@ class Source(Document):
 
     def cached(self, scope: Scope) -> np.ndarray:
         """``value`` through the cache."""
-        return scope.keep.get(
-            key_of("source", self.key(scope)), lambda: np.ascontiguousarray(self.value(scope), np.float32)
-        )
+        return scope.keep.get(key_of("source", self.key(scope)), lambda: np.ascontiguousarray(self.value(scope), np.float32))
 
     def key(self, scope: Scope) -> str:
         """Hash of everything the value depends on."""

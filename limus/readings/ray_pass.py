@@ -63,7 +63,7 @@ class RayPlan:
 
     def key_for(self, mesh: Mesh, size: int, around: Surroundings = NOTHING) -> str:
         """The same before there are texels."""
-        return key_of("ray pass 7", mesh.key, size, asdict(self), around.key)
+        return key_of("ray pass 8", mesh.key, size, asdict(self), around.key)
 
 
 @kernel

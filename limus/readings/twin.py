@@ -1,7 +1,7 @@
 """Detail carried over from a high-poly twin.
 
-From each texel a ray goes out along the normal and one comes back in; the nearer hit on the twin is the point that is measured
-instead. Where part names match, a part looks for its own counterpart only, so that a bolt does not read the plate behind it.
+From each texel a ray goes out along the normal and one goes in; the nearer hit on the twin is the point that is measured instead, or
+the outer skin of what lies over it there. Where part names match, a part looks for its own counterpart only, so that a bolt does not read the plate behind it.
 """
 
 from __future__ import annotations
@@ -18,7 +18,7 @@ from limus.surface.texels import Texels
 
 #: Words that only say which of the two a part is: behind a mark ("wheel_low"), or in capitals of their own ("wheelHP", "WheelHigh").
 _WHICH = re.compile(
-    r"(?:[\s_.-]+(?i:low[ _-]?poly|high[ _-]?poly|low|high|lo|hi|lp|hp)|(?<=[a-z])(?:Low|High|LP|HP|LowPoly|HighPoly))(?=[\s_.-]*\d*$)"
+    r"(?:[\s_.-]+(?i:low[ _-]?poly|high[ _-]?poly|low|high|lo|hi|lp|hp)|(?<=[a-z])(?:Low|High|LP|HP|LowPoly|HighPoly))(?=[\s_.\d-]*$)"
 )
 _NUMBER = re.compile(r"[\s_.-]*\d+$")
 _BLOCK = 1 << 15
@@ -58,10 +58,28 @@ def plain_name(name: str) -> str:
     return bare or name.strip().lower()
 
 
-def stem(name: str) -> str:
-    """``plain_name`` without a number at its end, which exporters add by themselves."""
-    bare = plain_name(name)
-    return _NUMBER.sub("", bare) or bare
+def stems(name: str) -> list[str]:
+    """``plain_name`` and what remains as numbers at its end are taken off one by one: exporters add them by themselves."""
+    out = [plain_name(name)]
+    while (shorter := _NUMBER.sub("", out[-1])) and shorter != out[-1]:
+        out.append(shorter)
+    return out
+
+
+def partners(own: list[str], twins: list[str]) -> list[list[int]]:
+    """For each own part the numbers of the twin's parts that belong to it by name.
+
+    A part of the twin goes to the parts of its very name, else of its name without numbers, else to those that differ in a number
+    only. So the second of several bolts gets the second bolt, and a piece that was numbered by an exporter goes to its whole.
+    """
+    plain, loose = [plain_name(n) for n in own], [stems(n) for n in own]
+    out: list[list[int]] = [[] for _ in own]
+    for k, name in enumerate(twins):
+        tries = [[q for q, p in enumerate(plain) if p == s] for s in stems(name)]
+        tries += [[q for q, p in enumerate(loose) if s in p] for s in stems(name)]
+        for q in next((t for t in tries if t), []):
+            out[q].append(k)
+    return out
 
 
 def _only(mesh: Mesh, parts: list[Part]) -> tuple[Mesh, np.ndarray]:
@@ -72,17 +90,22 @@ def _only(mesh: Mesh, parts: list[Part]) -> tuple[Mesh, np.ndarray]:
     )
 
 
-def found_reach(texels: Texels, twin: Mesh) -> float:
-    """A distance that takes in nearly all of the twin near these texels, metres.
+def found_reach(texels: Texels, groups: list[Group]) -> float:
+    """A distance that takes in what of the twin lies over or under these texels, metres.
 
-    Half as much again as the 98th percentile of the distances to the nearer hit within 5 % of the object's size, at least 0.2 %.
+    A quarter more than the 99.8th percentile of the distances found within 2 % of the object's size, at least 0.2 % of it. A large
+    distance does little harm, since the nearer surface wins wherever there is one.
     """
     size = texels.mesh.diagonal
-    step = max(1, len(texels) // 20_000)
-    p, n = texels.position[::step], texels.normal[::step]
-    near, _, _ = _nearest(p, n, twin, np.float32(0.05 * size))
-    near = near[np.isfinite(near)]
-    return float(max(1.5 * np.quantile(near, 0.98) if len(near) else 0.0, 0.002 * size))
+    step = max(1, len(texels) // 40_000)
+    found = []
+    for group in groups:
+        here = group.here[::step]
+        p, n = texels.position[here], texels.normal[here]
+        _, tri, point = _nearest(p, n, group.piece, np.float32(0.02 * size))
+        found.append(np.abs(np.einsum("ij,ij->i", point - p, n))[tri >= 0])
+    near = np.concatenate(found) if found else np.zeros(0)
+    return float(np.clip(1.25 * np.quantile(near, 0.998) if len(near) else 0.0, 0.002 * size, 0.02 * size))
 
 
 def _nearest(p: np.ndarray, n: np.ndarray, twin: Mesh, reach: np.float32) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
@@ -107,47 +130,78 @@ def _nearest(p: np.ndarray, n: np.ndarray, twin: Mesh, reach: np.float32) -> tup
             best[ok] = offset[ok]
             tri[rows][ok] = hits["primID"][ok]
             point[rows][ok] = (start_at + ray * np.float32(sign) * hits["tfar"][:, None])[ok]
+        _outwards(scene, ray, np.flatnonzero(np.isfinite(best)), point[rows], tri[rows], origin, reach)
         size[rows] = best
 
     map_blocks(block, list(range(0, count, _BLOCK)))
     return size, tri, point
 
 
-def carry(texels: Texels, twin: Mesh, reach_m: float | None = None) -> Carried:
-    """Look from every texel for the twin; see ``Carried``. ``reach_m`` None: found from the two meshes."""
-    reach = float(reach_m) if reach_m else found_reach(texels, twin)
-    position, face, normal = texels.position.copy(), texels.mesh.face_normals[texels.triangle].copy(), texels.normal.copy()
-    missed = np.ones(len(texels), bool)
-    # By the whole name first, so that the second of several bolts finds the second one.
-    by_name: dict[str, list[Part]] = {}
-    by_stem: dict[str, list[Part]] = {}
-    for part in twin.parts:
-        by_name.setdefault(plain_name(part.name), []).append(part)
-        by_stem.setdefault(stem(part.name), []).append(part)
-    own = [by_name.get(plain_name(part.name)) or by_stem.get(stem(part.name)) for part in texels.mesh.parts]
-    spoken_for = {p.name for parts in own if parts for p in parts}
+def _outwards(
+    scene: object, ray: np.ndarray, here: np.ndarray, point: np.ndarray, tri: np.ndarray, origin: np.ndarray, reach: np.float32
+) -> None:
+    """Move hits out of solids that lie over them: letters or ribs sunk into a surface count as one with it, as in the ray pass.
+
+    As long as the next surface outwards is met from behind (no other solid was entered before it) that one is the outer skin.
+    """
+    for _ in range(4):
+        if not len(here):
+            return
+        start = np.ascontiguousarray(point[here] + ray[here] * (reach * np.float32(1e-3)))
+        left = reach - np.einsum("ij,ij->i", start - origin[here], ray[here])
+        limits = np.maximum(left, 0).astype(np.float32)
+        hits = trace(scene, start, np.ascontiguousarray(ray[here]), limits)  # type: ignore[arg-type]
+        out = (hits["primID"] >= 0) & (np.einsum("ij,ij->i", hits["Ng"], ray[here]) > 0) & (left > 0)
+        point[here[out]] = start[out] + ray[here[out]] * hits["tfar"][out][:, None]
+        tri[here[out]] = hits["primID"][out]
+        here = here[out]
+
+
+@dataclass(frozen=True)
+class Group:
+    """Texels ``here`` that look for the same parts of the twin: ``piece``, triangle k of which is triangle ``rows[k]`` of the twin."""
+
+    here: np.ndarray
+    piece: Mesh
+    rows: np.ndarray
+
+
+def matched(texels: Texels, twin: Mesh) -> tuple[list[Group], tuple[str, ...]]:
+    """Who looks for what, by the names of the parts; and the names of the parts that found a part of the same name."""
+    pairs = partners([p.name for p in texels.mesh.parts], [p.name for p in twin.parts])
+    own = [[twin.parts[k] for k in chosen] for chosen in pairs]
+    spoken_for = {p.name for parts in own for p in parts}
     # A part without a counterpart looks at what no other part claims, or at everything where all is claimed.
     rest = [p for p in twin.parts if p.name not in spoken_for] or list(twin.parts)
-    groups: dict[tuple[str, ...], tuple[list[Part], list[int]]] = {}
+    wanted: dict[tuple[str, ...], tuple[list[Part], list[int]]] = {}
     for k, parts in enumerate(own):
         target = parts or rest
-        groups.setdefault(tuple(p.name for p in target), (target, []))[1].append(k)
-    faces = twin.face_normals
-    for target, members in groups.values():
+        wanted.setdefault(tuple(p.name for p in target), (target, []))[1].append(k)
+    groups = []
+    for target, members in wanted.values():
         here = np.flatnonzero(np.isin(texels.part, members))
-        if not len(here):
-            continue
-        piece, rows = _only(twin, target) if len(target) < len(twin.parts) else (twin, np.arange(len(twin.triangles)))
-        _, tri, point = _nearest(texels.position[here], texels.normal[here], piece, np.float32(reach))
+        if len(here):
+            piece, rows = _only(twin, target) if len(target) < len(twin.parts) else (twin, np.arange(len(twin.triangles)))
+            groups.append(Group(here, piece, rows))
+    return groups, tuple(p.name for p, match in zip(texels.mesh.parts, own, strict=True) if match)
+
+
+def carry(texels: Texels, twin: Mesh, reach_m: float | None = None) -> Carried:
+    """Look from every texel for the twin; see ``Carried``. ``reach_m`` None: found from the two meshes."""
+    groups, names = matched(texels, twin)
+    reach = float(reach_m) if reach_m else found_reach(texels, groups)
+    position, face, normal = texels.position.copy(), texels.mesh.face_normals[texels.triangle].copy(), texels.normal.copy()
+    missed = np.ones(len(texels), bool)
+    faces = twin.face_normals
+    for group in groups:
+        _, tri, point = _nearest(texels.position[group.here], texels.normal[group.here], group.piece, np.float32(reach))
         hit = tri >= 0
-        at, triangle = here[hit], rows[tri[hit]]
+        at, triangle = group.here[hit], group.rows[tri[hit]]
         missed[at] = False
         position[at] = point[hit]
         face[at] = faces[triangle]
         normal[at] = _interpolated(twin, triangle, point[hit], faces[triangle])
-    return Carried(
-        position, face, normal, missed, reach, tuple(p.name for p, match in zip(texels.mesh.parts, own, strict=True) if match)
-    )
+    return Carried(position, face, normal, missed, reach, names)
 
 
 def _interpolated(mesh: Mesh, triangle: np.ndarray, point: np.ndarray, face: np.ndarray) -> np.ndarray:

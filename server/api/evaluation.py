@@ -166,7 +166,8 @@ class Evaluator:
 
     def lit(self, pile: Pile) -> MapsOut:
         """The finished maps; encoded once per state of the surface."""
-        key = key_of("maps", pile.key, self.owner)
+        # Occlusion and the twin's normals come from the readings.
+        key = key_of("maps", pile.key, self.chronicle.measured.key, self.owner)
         kept = self.cache.peek(key)
         if kept is not None and self.maps.holds(self.owner, [h for group in kept.values() for h in group]):
             return MapsOut(**kept)
@@ -223,7 +224,8 @@ class Evaluator:
             raise InputError(missing[0].lower() + missing[1:], where=f"look.name: {name}", remedy="Choose another reading")
         size = size_mm or reading.default_size_mm
         values = self.cache.get(
-            key_of("reading", place.key_with(reading.weather), name, size), lambda: np.ascontiguousarray(reading.value(place, size), np.float32)
+            key_of("reading", place.key_with(reading.weather), name, size),
+            lambda: np.ascontiguousarray(reading.value(place, size), np.float32),
         )
         title = f"{reading.title} at {size:g} mm" if reading.size else reading.title
         components = list(reading.components)

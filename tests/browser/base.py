@@ -33,6 +33,8 @@ class BrowserTest(StaticLiveServerTestCase):
     page: Page
     #: Resolution of the view at rest; small, but for the test that watches it sharpen.
     at_rest = 512
+    #: Whether the first object of the demo will do.
+    first_only = True
 
     @classmethod
     def setUpClass(cls) -> None:
@@ -49,7 +51,7 @@ class BrowserTest(StaticLiveServerTestCase):
         super().tearDownClass()
 
     def setUp(self) -> None:
-        call_command("load_demo", verbosity=0)
+        call_command("load_demo", verbosity=0, first=self.first_only)
         self._worker = Worker(
             queue_names=["*"],
             interval=0.1,

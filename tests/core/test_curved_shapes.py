@@ -30,7 +30,9 @@ def cone(half_angle: float, top: float, bottom: float, steps: int = 256) -> Mesh
     theta = np.linspace(0, 2 * np.pi, steps + 1)
     radius = np.linspace(bottom, top, 33)
     height = (bottom - radius) / np.tan(half_angle)
-    points = np.stack(np.broadcast_arrays(radius[:, None] * np.sin(theta), height[:, None], radius[:, None] * np.cos(theta)), axis=2)
+    points = np.stack(
+        np.broadcast_arrays(radius[:, None] * np.sin(theta), height[:, None], radius[:, None] * np.cos(theta)), axis=2
+    )
     return shapes.grid(points, "cone.glb", part="cone")
 
 

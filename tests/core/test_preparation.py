@@ -110,7 +110,10 @@ class Turning(Case):
     def test_a_vertex_shared_with_an_unturned_part(self) -> None:
         ball = shapes.sphere(0.2, 8)
         half = len(ball.triangles) // 2
-        parts = (replace(ball.parts[0], name="a", count=half), replace(ball.parts[0], name="b", first=half, count=len(ball.triangles) - half))
+        parts = (
+            replace(ball.parts[0], name="a", count=half),
+            replace(ball.parts[0], name="b", first=half, count=len(ball.triangles) - half),
+        )
         mesh = turned(replace(ball, parts=parts), ["b"])
         agree = (mesh.normals[mesh.triangles].mean(axis=1) * mesh.face_normals).sum(axis=1)
         self.assertGreater(float(agree.min()), 0.5)
@@ -212,7 +215,9 @@ class Unwrapping(Case):
 
     def test_vertex_colours_come_along_and_cancel_works(self) -> None:
         ball = shapes.sphere(0.2, 12)
-        coloured = replace(ball, colours=np.concatenate([ball.positions + 0.5, np.ones((len(ball.positions), 1))], axis=1).astype(np.float32))
+        coloured = replace(
+            ball, colours=np.concatenate([ball.positions + 0.5, np.ones((len(ball.positions), 1))], axis=1).astype(np.float32)
+        )
         made = unwrapped(coloured)
         assert made.colours is not None
         np.testing.assert_allclose(made.colours[:, :3], made.positions + 0.5, atol=1e-6)
@@ -237,7 +242,9 @@ class Around(Case):
 
     def test_a_neighbour_stands_where_it_is_put(self) -> None:
         post = shapes.box(1.0, (0.0, 0.5, 0.0))
-        near = Neighbour(id="post", name="Post", file=self.file(post, "post.glb"), position_mm=(500, 0, 0), rotation_deg=(0, 0, 90), scale=0.5)
+        near = Neighbour(
+            id="post", name="Post", file=self.file(post, "post.glb"), position_mm=(500, 0, 0), rotation_deg=(0, 0, 90), scale=0.5
+        )
         mesh = neighbour_mesh(near, self.find)
         # Turned about z by a quarter it lies towards -x, half as large, shifted by half a metre.
         np.testing.assert_allclose(mesh.bounds, [[0.0, -0.25, -0.25], [0.5, 0.25, 0.25]], atol=1e-6)
@@ -290,7 +297,11 @@ class Around(Case):
 class Nearest(TestCase):
     def test_against_trimesh(self) -> None:
         rng = np.random.default_rng(3)
-        for shape in (trimesh.creation.icosphere(3, 0.2), trimesh.creation.box((0.3, 0.1, 0.2)), trimesh.creation.annulus(0.1, 0.2, 0.05)):
+        for shape in (
+            trimesh.creation.icosphere(3, 0.2),
+            trimesh.creation.box((0.3, 0.1, 0.2)),
+            trimesh.creation.annulus(0.1, 0.2, 0.05),
+        ):
             points = rng.uniform(-0.6, 0.6, (300, 3))
             _, wanted, _ = trimesh.proximity.closest_point_naive(shape, points)
             got = distance_to(points, shape.vertices, shape.faces, 10.0)

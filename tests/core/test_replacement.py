@@ -37,7 +37,9 @@ def asking(*names: str) -> Scene:
 
 class Comparing(TestCase):
     def setUp(self) -> None:
-        self.old = named(shapes.joined(shapes.box(0.2), shapes.box(0.1, (0.4, 0, 0)), shapes.box(0.3, (1.0, 0, 0))), "board", "bolt", "post")
+        self.old = named(
+            shapes.joined(shapes.box(0.2), shapes.box(0.1, (0.4, 0, 0)), shapes.box(0.3, (1.0, 0, 0))), "board", "bolt", "post"
+        )
 
     def test_the_same_again(self) -> None:
         report = compare(asking("board", "bolt"), inspection(self.old), inspection(self.old))
@@ -52,13 +54,17 @@ class Comparing(TestCase):
         self.assertEqual(report.new, ("screw head",))
 
     def test_nothing_alike_is_not_suggested(self) -> None:
-        new = named(shapes.joined(shapes.box(0.2), shapes.box(2.0, (9.0, 5, 0)), shapes.box(0.3, (1.0, 0, 0))), "board", "roof", "post")
+        new = named(
+            shapes.joined(shapes.box(0.2), shapes.box(2.0, (9.0, 5, 0)), shapes.box(0.3, (1.0, 0, 0))), "board", "roof", "post"
+        )
         report = compare(asking("board", "bolt"), inspection(self.old), inspection(new))
         self.assertEqual([(g.name, g.suggestion) for g in report.gone], [("bolt", "")])
 
     def test_one_new_part_is_suggested_once(self) -> None:
         new = named(shapes.joined(shapes.box(0.2), shapes.box(0.1, (0.4, 0, 0))), "plate", "bolt")
-        twice = named(shapes.joined(shapes.box(0.2), shapes.box(0.1, (0.4, 0, 0)), shapes.box(0.2, (0.001, 0, 0))), "board", "bolt", "board 2")
+        twice = named(
+            shapes.joined(shapes.box(0.2), shapes.box(0.1, (0.4, 0, 0)), shapes.box(0.2, (0.001, 0, 0))), "board", "bolt", "board 2"
+        )
         report = compare(asking("board"), inspection(twice), inspection(new))
         self.assertEqual(sorted(g.suggestion for g in report.gone), ["", "plate"])
 
@@ -68,7 +74,13 @@ class Comparing(TestCase):
         coloured = replace(self.old, colours=np.ones((len(self.old.positions), 4), np.float32))
         new = replace(self.old, uv=None, positions=self.old.positions * np.float32(1000), uv_domains=("other",))
         look = " ".join(compare(made, inspection(coloured), inspection(new)).look)
-        for words in ("no UVs", "1e+03 times as large", "vertex colours are gone", "map sets are other", "twin is still the old one"):
+        for words in (
+            "no UVs",
+            "1e+03 times as large",
+            "vertex colours are gone",
+            "map sets are other",
+            "twin is still the old one",
+        ):
             self.assertIn(words, look)
 
     def test_likeness(self) -> None:

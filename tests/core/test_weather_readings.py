@@ -165,6 +165,7 @@ class Runoff(TestCase):
     def test_the_valley_of_a_v_roof(self) -> None:
         # Two slopes lean towards each other and the valley between them falls to the front: all water leaves through the valley.
         half, long, steep, fall = 0.4, 1.0, 0.3, 0.15
+
         def point(x: float, z: float) -> np.ndarray:
             return np.array([x, abs(x) * steep + (long / 2 - z) * fall, z])
 
@@ -237,7 +238,14 @@ class Keeping(Case):
         texels = Texels.of(shapes.box(0.3), 16)
         key = exposure_key(texels, Setting(), NOTHING, 8)
         self.assertEqual(key, exposure_key(texels, Setting(corrosivity="C2", years=44.0), NOTHING, 8))
-        for change in ({"latitude": 10.0}, {"wind_speed": 1.0}, {"north_deg": 5.0}, {"rain_mm": 100.0}, {"day": 3}, {"wind_from_deg": 1.0}):
+        for change in (
+            {"latitude": 10.0},
+            {"wind_speed": 1.0},
+            {"north_deg": 5.0},
+            {"rain_mm": 100.0},
+            {"day": 3},
+            {"wind_from_deg": 1.0},
+        ):
             self.assertNotEqual(key, exposure_key(texels, Setting(**change), NOTHING, 8), change)  # type: ignore[arg-type]
 
     def test_cancel_leaves_nothing(self) -> None:

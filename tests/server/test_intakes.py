@@ -167,7 +167,12 @@ class Refusals(IntakeTest):
         self.assertEqual([p for p in self.left_behind() if p.endswith(".part")], [])
 
     def test_what_cannot_be_used_is_said_and_can_be_sent_again(self) -> None:
-        cases = {"0 bytes": ("cup.glb", b""), "not a PLY": ("cup.ply", b"hello"), "2 objects": ("a.obj", POST), "no object": ("a.png", b"x")}
+        cases = {
+            "0 bytes": ("cup.glb", b""),
+            "not a PLY": ("cup.ply", b"hello"),
+            "2 objects": ("a.obj", POST),
+            "no object": ("a.png", b"x"),
+        }
         for words, (name, data) in cases.items():
             intake = self.begin()
             if data or words != "0 bytes":
@@ -222,7 +227,10 @@ class Refusals(IntakeTest):
 
     def test_too_many_triangles_by_the_header_alone(self) -> None:
         ball = glb_bytes(shapes.sphere(0.2, 16))
-        with override_settings(TRIANGLE_LIMIT=100), mock.patch.object(intakes, "read_object", side_effect=AssertionError("was read")):
+        with (
+            override_settings(TRIANGLE_LIMIT=100),
+            mock.patch.object(intakes, "read_object", side_effect=AssertionError("was read")),
+        ):
             found = self.looked_at({"ball.glb": ball})
         self.assertIn("more than the limit 100", found["error"])
         self.assertIn("LIMUS_TRIANGLE_LIMIT", found["error"])
@@ -280,7 +288,9 @@ class Replacing(IntakeTest):
         before = self.object(self.item.pk)
         document = before["scene"]["document"]
         document["layers"][1]["where"]["terms"].append({"source": {"kind": "parts", "names": ["box 2"]}})
-        edited = self.call("put", f"/objects/{self.item.pk}/scene", {"base": before["scene"]["version"], "document": document}).json()
+        edited = self.call(
+            "put", f"/objects/{self.item.pk}/scene", {"base": before["scene"]["version"], "document": document}
+        ).json()
         found = self.look(glb_bytes(self.newer()))
         self.assertEqual(found["report"]["gone"], [{"name": "box 2", "used_by": ["layer chips"], "suggestion": "knob"}])
         self.assertEqual(found["report"]["new"], ["knob"])
@@ -333,7 +343,15 @@ class Replacing(IntakeTest):
 
     def test_twin(self) -> None:
         base = self.object(self.item.pk)["scene"]["version"]
-        high = self.looked_at({"high.glb": glb_bytes(replace(self.mesh, uv=None))}, purpose="twin", object=self.item.pk)
+        self.measured(self.item)
+        plain = self.call("post", f"/objects/{self.item.pk}/look", {"resolution": 128}).json()["maps"]
+        # A dome stands 20 mm out of the first box.
+        dome = shapes.sphere(0.08, 16)
+        dome.positions[:, 1] += np.float32(0.04)
+        raised = shapes.joined(shapes.box(0.2), shapes.box(0.1, (0.3, 0, 0)), dome)
+        names = ("box_1_high", "box_2_high", "box_1_high")
+        one = replace(raised, uv=None, parts=tuple(replace(p, name=n) for p, n in zip(raised.parts, names, strict=True)))
+        high = self.looked_at({"high.glb": glb_bytes(one)}, purpose="twin", object=self.item.pk)
         self.assertEqual(self.accept(high["id"], base=base).status_code, 201)
         item = self.object(self.item.pk)
         self.assertEqual(item["scene"]["label"], "High-poly twin")
@@ -341,8 +359,13 @@ class Replacing(IntakeTest):
         self.assertLess(item["twin"]["missed"], 0.1)
         self.assertNotIn("missed", item["missing_readings"])
         self.measured(self.item)
-        seen = self.call("post", f"/objects/{self.item.pk}/look", {"resolution": 128, "look": {"kind": "reading", "name": "missed"}})
+        seen = self.call(
+            "post", f"/objects/{self.item.pk}/look", {"resolution": 128, "look": {"kind": "reading", "name": "missed"}}
+        )
         self.assertEqual(seen.status_code, 200, seen.content)
+        carried = self.call("post", f"/objects/{self.item.pk}/look", {"resolution": 128}).json()["maps"]
+        self.assertNotEqual(carried["normal"], plain["normal"])
+        self.assertEqual(carried["base_color"], plain["base_color"])
         # Taken away again by undo, the readings of before are there at once or measured anew.
         self.call("post", f"/objects/{self.item.pk}/undo", {"base": item["scene"]["version"]})
         self.assertIsNone(self.object(self.item.pk)["twin"])
@@ -359,7 +382,11 @@ class SharingFiles(IntakeTest):
             {"neighbours": [{"id": "a", "name": "A", "file": "secret-key"}]},
         ):  # fmt: skip
             document = {**found["document"], "object": {**found["document"]["object"], **change}}
-            for path, body in (("scene", {"base": found["version"], "document": document}), ("evaluate", {"document": document}), ("look", {"document": document})):
+            for path, body in (
+                ("scene", {"base": found["version"], "document": document}),
+                ("evaluate", {"document": document}),
+                ("look", {"document": document}),
+            ):
                 answer = self.call("put" if path == "scene" else "post", f"/objects/{item.pk}/{path}", body)
                 self.assertEqual(answer.status_code, 422, (change, path))
                 self.assertIn("not a file of this project", answer.json()["message"])

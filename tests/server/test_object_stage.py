@@ -54,7 +54,11 @@ class Looking(StageTest):
             lit = self.look()
             self.assertEqual((lit.status_code, lit.json()["readings"]), (200, "missing"))
             for kind in ("uv", "reading"):
-                names = ("checker", "islands", "overlap", "stretch", "density") if kind == "uv" else ("slope", "position", "part", "island")
+                names = (
+                    ("checker", "islands", "overlap", "stretch", "density")
+                    if kind == "uv"
+                    else ("slope", "position", "part", "island")
+                )
                 for name in names:
                     self.assertEqual(self.look(kind=kind, name=name).status_code, 200, name)
             for name in ("curvature", "sky", "sun", "runoff"):
@@ -94,7 +98,9 @@ class Looking(StageTest):
     def test_small_pictures_for_the_band(self) -> None:
         self.measured(self.item)
         found = self.call("post", f"/objects/{self.item.pk}/look", {"resolution": 128, "pictures": True}).json()["pictures"]
-        self.assertTrue({f"reading:{k}" for k in ("curvature", "occlusion", "sky", "sun", "rain", "runoff")} <= set(found), sorted(found))
+        self.assertTrue(
+            {f"reading:{k}" for k in ("curvature", "occlusion", "sky", "sun", "rain", "runoff")} <= set(found), sorted(found)
+        )
 
 
 class Settings(StageTest):

@@ -7,6 +7,7 @@ import Select from 'primevue/select'
 import { computed, ref } from 'vue'
 import type { Facts, ReplaceReport } from '../api/scene'
 import { box, length } from '../controls/format'
+import { UNITS } from '../controls/units'
 import { useWork } from '../stores/work'
 
 export interface Taking {
@@ -28,14 +29,7 @@ const props = defineProps<{
 const emit = defineEmits<{ accept: [taking: Taking]; discard: [] }>()
 const work = useWork()
 
-const UNITS = [
-  { label: 'metre', value: 1 },
-  { label: 'centimetre', value: 0.01 },
-  { label: 'millimetre', value: 0.001 },
-  { label: 'inch', value: 0.0254 },
-  { label: 'foot', value: 0.3048 },
-  { label: 'another length', value: 0 },
-]
+const units = [...UNITS, { label: 'another length', value: 0 }]
 const AXES = ['+y', '+z', '+x', '-y', '-z', '-x'].map((value) => ({
   value,
   label: value.replace('-', '−').toUpperCase(),
@@ -116,7 +110,7 @@ const submit = () =>
         size="small"
         input-id="unit"
         :model-value="unit"
-        :options="UNITS"
+        :options="units"
         option-label="label"
         option-value="value"
         @update:model-value="choose"

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import cache
 from typing import Any
 
 from django.contrib.auth import get_user_model
@@ -40,6 +41,13 @@ TRY_OUT: dict[str, Callable[[], bytes]] = {
 }
 
 
+@cache
+def _content(file: str) -> bytes:
+    """A GLB of the demo; made once in a process."""
+    build, scene = next((b, s) for f, b, s in OBJECTS if f == file)
+    return glb_bytes(build(), name=scene().name)
+
+
 class Command(BaseCommand):
     """Makes the demo's user, project, objects and try-out files where they are missing, and measures the first object."""
 
@@ -47,6 +55,7 @@ class Command(BaseCommand):
 
     def add_arguments(self, parser: Any) -> None:
         parser.add_argument("--draft", action="store_true", help="only the quick readings")
+        parser.add_argument("--first", action="store_true", help="only the object that is opened first, no files to try")
 
     def handle(self, *args: Any, **options: Any) -> None:
         """Run."""
@@ -59,13 +68,13 @@ class Command(BaseCommand):
         if fresh and options["verbosity"]:
             self.stdout.write("Building and measuring the demo project (about a minute, only this once) ...")
             self.stdout.flush()
-        for name, content in TRY_OUT.items():
+        for name, content in ({} if options["first"] else TRY_OUT).items():
             if not (try_out.folder() / name).is_file():
                 write_whole(try_out.folder() / name, content())
-        for file, build, scene in OBJECTS:
+        for file, _, scene in OBJECTS[: 1 if options["first"] else None]:
             wanted = scene()
             if not project.items.filter(name=wanted.name).exists():
-                take_in(project, file, [glb_bytes(build(), name=wanted.name)], wanted)
+                take_in(project, file, [_content(file)], wanted)
         first = project.items.get(name=OBJECTS[0][2]().name)
         now, shop = first.scene(), workshop()
         mesh, around = shop.mesh(now), shop.around(now)

@@ -116,6 +116,8 @@ const AXES = ['x', 'y (up)', 'z'] as const
         </button>
       </div>
       <div class="three">
+        <span />
+        <span v-for="axis in AXES" :key="axis" class="muted axis">{{ axis }}</span>
         <span>Place, mm</span>
         <InputNumber
           v-for="(axis, a) in AXES"
@@ -192,5 +194,9 @@ article {
   grid-template-columns: 70px repeat(3, minmax(0, 1fr));
   gap: 4px 6px;
   align-items: center;
+}
+.axis {
+  font-size: 12px;
+  padding-left: 6px;
 }
 </style>

@@ -1,11 +1,13 @@
 <script setup lang="ts">
 import Button from 'primevue/button'
 import ProgressBar from 'primevue/progressbar'
+import Select from 'primevue/select'
 import { computed, ref } from 'vue'
 import { api, messageOf } from '../../api/client'
 import type { FieldSchema, Finding, Job } from '../../api/scene'
 import ChoiceField from '../../controls/ChoiceField.vue'
 import OptionalField from '../../controls/OptionalField.vue'
+import { UNITS } from '../../controls/units'
 import { useWork } from '../../stores/work'
 
 /** How fit the object is, in words, with what can be done about it here. */
@@ -64,6 +66,10 @@ async function unwrap() {
 async function cancel() {
   if (running.value) await api.POST('/api/jobs/{job_id}/cancel', { params: { path: { job_id: running.value.id } } })
 }
+const units = computed(() => {
+  const now = object.value?.scale ?? 1
+  return UNITS.some((u) => u.value === now) ? UNITS : [...UNITS, { label: `${now} m`, value: now }]
+})
 const ownUvs = () => work.editObject('UVs of the file', (now) => (now.object.uv = 'own'))
 </script>
 
@@ -104,6 +110,21 @@ const ownUvs = () => work.editObject('UVs of the file', (now) => (now.object.uv 
 
   <section v-if="object" class="ways">
     <h2 class="muted">How it is taken</h2>
+    <div class="row wide">
+      <label v-tooltip.left="'What one unit of the file is; every radius and film is in real lengths'" for="file-unit">
+        Unit of the file
+      </label>
+      <Select
+        size="small"
+        input-id="file-unit"
+        data-testid="file-unit"
+        :model-value="object.scale"
+        :options="units"
+        option-label="label"
+        option-value="value"
+        @update:model-value="(v) => work.editObject('Unit of the file', (now) => (now.object.scale = v))"
+      />
+    </div>
     <div class="row">
       <span>UVs</span>
       <span>{{ object.uv === 'own' ? 'of the file' : 'made here' }}</span>
@@ -195,6 +216,9 @@ h2 {
   gap: 10px;
   min-height: 26px;
   align-items: center;
+}
+.row.wide {
+  grid-template-columns: 106px minmax(0, 1fr);
 }
 .small {
   font-size: 12px;

@@ -30,6 +30,7 @@ const words: Record<string, string> = {
   good: 'Good',
   fine: 'Fine',
 }
+const UNIT_WORDS: Record<string, string> = { '°': 'degrees' }
 const quality = computed(() => work.object?.readings ?? 'missing')
 const show = (card: Card) =>
   work.show({ kind: 'reading', name: card.kind, size_mm: card.size ? card.size_mm : 0, component: card.component })
@@ -121,7 +122,9 @@ function only(card: Card, component: string) {
           :aria-label="`${card.title}: component`"
           @update:model-value="(v) => only(card, v)"
         />
-        <span v-else class="muted note clip">{{ card.gap ? 'none here' : card.unit || '\u00a0' }}</span>
+        <span v-else class="muted note clip">
+          {{ card.gap ? 'none here' : (UNIT_WORDS[card.unit] ?? (card.unit || '\u00a0')) }}
+        </span>
       </li>
     </ul>
   </footer>
