@@ -176,12 +176,13 @@ def back_is_seen(mesh: Mesh, name: str) -> bool:
 def mesh_health(mesh: Mesh) -> MeshHealth:
     """Look for what makes readings go wrong; everything found is accepted and said."""
     near = adjacency(mesh)
+    split = {part.name.rstrip("'") for part in mesh.parts if part.back}
     return MeshHealth(
         open_edges=int((near.twin < 0).sum()),
         crowded_edges=near.crowded,
         crossing=crossing_edges(mesh, near),
         inside_out=tuple(inside_out(mesh, near.kind)),
-        sheets=tuple(name for name in thin_sheets(mesh, near) if back_is_seen(mesh, name)),
+        sheets=tuple(n for n in thin_sheets(mesh, near) if f"{n} back" not in split and back_is_seen(mesh, n)),
         tiny=int((mesh.areas <= 1e-14 * mesh.diagonal**2).sum()),
     )
 

@@ -72,6 +72,7 @@ const options = computed(() => {
       v-else
       size="small"
       :input-id="`f-${name}`"
+      :aria-label="field.title"
       :model-value="modelValue"
       :options="options"
       option-label="label"

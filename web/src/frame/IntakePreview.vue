@@ -109,6 +109,7 @@ const submit = () =>
       <Select
         size="small"
         input-id="unit"
+        aria-label="Unit of the file"
         :model-value="unit"
         :options="units"
         option-label="label"
@@ -129,7 +130,15 @@ const submit = () =>
     </div>
     <div v-if="purpose !== 'twin'" class="line">
       <label for="axis">Up in the file</label>
-      <Select v-model="up" size="small" input-id="axis" :options="AXES" option-label="label" option-value="value" />
+      <Select
+        v-model="up"
+        size="small"
+        input-id="axis"
+        aria-label="Up in the file"
+        :options="AXES"
+        option-label="label"
+        option-value="value"
+      />
     </div>
     <div v-if="purpose === 'object'" class="line">
       <label for="object-name">Name</label>

@@ -117,6 +117,7 @@ const ownUvs = () => work.editObject('UVs of the file', (now) => (now.object.uv 
       <Select
         size="small"
         input-id="file-unit"
+        aria-label="Unit of the file"
         data-testid="file-unit"
         :model-value="object.scale"
         :options="units"
