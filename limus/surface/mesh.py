@@ -9,6 +9,7 @@ import numpy as np
 
 from limus.errors import InputError
 from limus.hashing import key_of
+from limus.surface.alike import rows_alike
 from limus.surface.base_maps import BaseMaps
 from limus.surface.crosses import edge_crosses, lengths
 
@@ -136,8 +137,7 @@ class Mesh:
         grid = np.round((self.positions.astype(np.float64) - self.bounds[0]) / cell)
         # A millionth of the diagonal needs 20 bits an axis, so that a place fits one 64-bit number.
         grid = np.clip(grid, 0, (1 << 21) - 1).astype(np.int64)
-        _, inverse = np.unique((grid[:, 0] << 42) | (grid[:, 1] << 21) | grid[:, 2], return_inverse=True)
-        return np.asarray(inverse).reshape(-1).astype(np.int32)
+        return rows_alike([(grid[:, 0] << 42) | (grid[:, 1] << 21) | grid[:, 2]])[1]
 
     def part_index(self, name: str) -> int:
         """Number of the part called ``name``.

@@ -31,6 +31,7 @@ ORDER = [
     "chronicle",
     "review",
     "delivery",
+    "bench_million",
     "bench",
     "cli",
 ]

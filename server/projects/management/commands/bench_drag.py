@@ -23,7 +23,7 @@ class Command(BaseCommand):
     def handle(self, *args: Any, **options: Any) -> None:
         """Load the demo where it is missing, drag the coverage of the chipping, print the median."""
         call_command("migrate", verbosity=0)
-        call_command("load_demo", verbosity=0)
+        call_command("load_demo", verbosity=0, first=True)
         user = get_user_model().objects.get(username=DEMO_USER)
         item = WorkObject.objects.filter(project__owner=user).first()
         assert item is not None and item.head is not None
