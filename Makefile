@@ -1,6 +1,8 @@
 # Two commands do everything: `make demo` and `make test`.
 PORT ?= 8640
 HOST ?= 127.0.0.1
+# Processes that test side by side.
+JOBS ?= 2
 PY := .venv/bin/python
 SOURCES := $(shell find web/src web/public -type f 2>/dev/null) web/index.html web/vite.config.ts web/package.json
 
@@ -27,7 +29,7 @@ browser:
 	@sh tools/browser.sh
 
 test: setup browser
-	@$(PY) -W ignore::UserWarning manage.py test --noinput tests $(ARGS)
+	@$(PY) -W ignore::UserWarning manage.py test --noinput --parallel $(JOBS) $(or $(ARGS),tests)
 
 check: setup
 	@.venv/bin/ruff format --check . && .venv/bin/ruff check . && .venv/bin/mypy

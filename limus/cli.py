@@ -31,6 +31,7 @@ from limus.readings.measured import measure
 from limus.readings.ray_pass import RayPlan
 from limus.readings.reading import Place
 from limus.readings.surroundings import Surroundings
+from limus.replacement import compare
 from limus.scene import Scene, load_scene, scene_schema
 from limus.setting import Setting
 from limus.strata.cache import Cache
@@ -76,14 +77,34 @@ def _millimetres(text: str) -> float:
     return value
 
 
-def _inspect(args: argparse.Namespace) -> None:
+def _brought(args: argparse.Namespace) -> tuple[ObjectFile, Setting, Path]:
+    """The object of a file or of a scene document with what the options change about it, its setting, and the folder it lies in."""
     path = Path(args.object)
-    mesh = prepared(
-        ObjectFile(file=path.name, scale=args.scale, uv="unwrapped" if args.unwrap else "own"),
-        Setting(up=args.up),
-        beside_scene(path.parent),
-    )
-    report = inspection(mesh, unit_known=unit_known(path) or args.scale != 1.0, resolution=args.resolution)
+    document, setting = ObjectFile(file=path.name), Setting()
+    if path.suffix.lower() == ".json":
+        scene = load_scene(path)
+        document, setting = scene.object, scene.setting
+    changes: dict[str, Any] = {}
+    if args.scale is not None:
+        changes["scale"] = args.scale
+    if getattr(args, "unwrap", False):
+        changes["uv"] = "unwrapped"
+    if getattr(args, "twin", None):
+        changes["twin"] = Twin(file=str(Path(args.twin).resolve()), reach_mm=args.twin_reach)
+    setting = _setting(getattr(args, "setting", []), setting if args.up is None else setting.model_copy(update={"up": args.up}))
+    return document.model_copy(update=changes), setting, path.parent
+
+
+def _inspect(args: argparse.Namespace) -> None:
+    document, setting, folder = _brought(args)
+    mesh = prepared(document, setting, beside_scene(folder))
+    known = args.scale is not None or Path(args.object).suffix.lower() == ".json" or unit_known(folder / document.file)
+    report = inspection(mesh, unit_known=known, resolution=args.resolution)
+    if args.replaces:
+        there = Path(args.replaces)
+        scene = load_scene(there)
+        old = inspection(prepared(scene.object, scene.setting, beside_scene(there.parent)))
+        report["replacement"] = compare(scene, old, report).as_dict()
     if args.json:
         print(json.dumps(report, indent=2))
         return
@@ -110,11 +131,23 @@ def _inspect(args: argparse.Namespace) -> None:
     for finding in report["findings"]:
         rest = ". ".join(x for x in (finding["why"], finding["mend"]) if x)
         print(f"  {finding['level'].capitalize()}: {finding['what']}{'. ' + rest if rest else ''}")
+    if args.replaces:
+        found = report["replacement"]
+        for line in found["kept"]:
+            print(f"  Carries over: {line}")
+        for line in found["look"]:
+            print(f"  Needs a look: {line}")
+        for gone in found["gone"]:
+            asked = f", asked for by {', '.join(gone['used_by'])}" if gone["used_by"] else ""
+            like = f"; most like it is {gone['suggestion']}" if gone["suggestion"] else ""
+            print(f"  Needs a look: part {gone['name']} is gone{asked}{like}")
+        if found["new"]:
+            print(f"  New parts: {', '.join(found['new'])}")
 
 
-def _setting(pairs: list[str], up: str) -> Setting:
-    """``--setting latitude=52 --setting day=172`` as a Setting."""
-    given: dict[str, Any] = {"up": up}
+def _setting(pairs: list[str], base: Setting) -> Setting:
+    """``base`` changed by ``--setting latitude=52 --setting day=172``."""
+    given: dict[str, Any] = base.model_dump()
     for pair in pairs:
         name, equals, value = pair.partition("=")
         if not equals:
@@ -137,12 +170,9 @@ def _setting(pairs: list[str], up: str) -> Setting:
 
 
 def _measure(args: argparse.Namespace) -> None:
-    path = Path(args.object)
     reading = READINGS[args.reading]
-    setting = _setting(args.setting, args.up)
-    twin = Twin(file=str(Path(args.twin).resolve()), reach_mm=args.twin_reach) if args.twin else None
-    document = ObjectFile(file=path.name, scale=args.scale, uv="unwrapped" if args.unwrap else "own", twin=twin)
-    find = beside_scene(path.parent)
+    document, setting, folder = _brought(args)
+    find = beside_scene(folder)
     mesh = prepared(document, setting, find)
     around = surroundings(document, setting, mesh, find)
     names = list(mesh.uv_domains)
@@ -178,12 +208,12 @@ def _measure(args: argparse.Namespace) -> None:
 
 
 def _unwrap(args: argparse.Namespace) -> None:
-    path = Path(args.object)
-    mesh = prepared(ObjectFile(file=path.name, scale=args.scale, uv="unwrapped"), Setting(up=args.up), beside_scene(path.parent))
+    document, setting, folder = _brought(args)
+    mesh = prepared(document.model_copy(update={"uv": "unwrapped"}), setting, beside_scene(folder))
     out = Path(args.out)
     if out.suffix.lower() != ".glb":
         raise InputError(f"cannot write '{out.suffix or out.name}' files", where="--out", remedy="End the file name with .glb")
-    write_glb(out, mesh, name=path.stem)
+    write_glb(out, mesh, name=Path(document.file).stem)
 
 
 def _mesh_of(path: Path, scene: Scene) -> tuple[Mesh, Surroundings]:
@@ -241,13 +271,14 @@ def _build() -> _Parser:
     commands = parser.add_subparsers(required=True, dest="command", parser_class=_Parser)
 
     brought = _Parser(add_help=False)
-    brought.add_argument("object", help=f"a file: {', '.join(SUFFIXES)}")
-    brought.add_argument("--scale", type=_scale, default=1.0, metavar="M", help="metres per unit of the file, e.g. 0.001")
-    brought.add_argument("--up", choices=["+y", "-y", "+z", "-z", "+x", "-x"], default="+y", help="axis of the file that points up")
+    brought.add_argument("object", help=f"a file ({', '.join(SUFFIXES)}), or a scene (.json) for its object")
+    brought.add_argument("--scale", type=_scale, metavar="M", help="metres per unit of the file, e.g. 0.001")
+    brought.add_argument("--up", choices=["+y", "-y", "+z", "-z", "+x", "-x"], help="axis of the file that points up")
 
     one = commands.add_parser("inspect", parents=[brought], help="parts, size, mesh and UV health of an object")
     one.add_argument("--unwrap", action="store_true", help="look at the UVs that unwrapping here would give")
     one.add_argument("--resolution", type=_resolution, default=1024, metavar="N", help="raster for overlaps and gaps")
+    one.add_argument("--replaces", metavar="SCENE", help="say what carries over if this takes the place of that scene's object")
     one.add_argument("--json", action="store_true")
     one.set_defaults(run=_inspect)
 

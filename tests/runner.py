@@ -5,15 +5,47 @@ from __future__ import annotations
 import os
 import shutil
 import tempfile
+import unittest
 from pathlib import Path
 from typing import Any
 
 from django.conf import settings
-from django.test.runner import DiscoverRunner
+from django.db import connections
+from django.test import runner
+from django.test.runner import DiscoverRunner, ParallelTestSuite
+
+
+def _init_worker(*args: Any, **kwargs: Any) -> None:
+    """A database and a data folder of its own for each process: ids of rows name folders in it."""
+    runner._init_worker(*args, **kwargs)  # type: ignore[attr-defined]
+    settings.DATA_DIR = Path(settings.DATA_DIR) / f"worker-{runner._worker_id}"  # type: ignore[attr-defined]
+    settings.DATA_DIR.mkdir(parents=True, exist_ok=True)
+
+
+class Suite(ParallelTestSuite):
+    """One process takes a class of browser tests after the other, a second one everything else and then helps.
+
+    Browser tests draw on the processor: many at once only wait for each other.
+    """
+
+    init_worker = _init_worker  # type: ignore[assignment]
+
+    def __init__(self, subsuites: Any, *args: Any, **kwargs: Any) -> None:
+        browser, rest = [], []
+        for suite in subsuites:
+            tests = list(suite)
+            if tests[0].__class__.__module__.startswith("tests.browser"):
+                browser.append(suite)
+            else:
+                rest += tests
+        others = [unittest.TestSuite(rest)] if rest else []
+        super().__init__([*browser[:1], *others, *browser[1:]], *args, **kwargs)
 
 
 class Runner(DiscoverRunner):
     """Uploads, readings and deliveries go to a temporary folder that is removed at the end."""
+
+    parallel_test_suite = Suite
 
     def setup_test_environment(self, **kwargs: Any) -> None:
         """Before all tests."""
@@ -22,6 +54,21 @@ class Runner(DiscoverRunner):
         settings.DATA_DIR = Path(self._folder)
         os.environ["LIMUS_CACHE"] = f"{self._folder}/readings"
         super().setup_test_environment(**kwargs)
+
+    def setup_databases(self, **kwargs: Any) -> Any:
+        """The databases of the workers are copies of one file, so what still waits in its write-ahead log is written to it first."""
+        count, self.parallel = self.parallel, 0
+        try:
+            config = super().setup_databases(**kwargs)
+        finally:
+            self.parallel = count
+        if count > 1:
+            for connection in connections.all():
+                with connection.cursor() as cursor:
+                    cursor.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+                for k in range(count):
+                    connection.creation.clone_test_db(suffix=str(k + 1), verbosity=0)
+        return config
 
     def teardown_test_environment(self, **kwargs: Any) -> None:
         """After all tests."""

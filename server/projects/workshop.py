@@ -47,7 +47,8 @@ def fitting(mesh: Mesh, resolution: int, most: int = MOST_PIXELS) -> int:
 
 def reading_size(mesh: Mesh, quality: str) -> int:
     """Resolution at which readings of a quality are measured."""
-    wanted = {"draft": 256, "good": settings.READINGS_RESOLUTION, "fine": settings.READINGS_RESOLUTION * 2}[quality]
+    good = settings.READINGS_RESOLUTION
+    wanted = {"draft": min(256, max(64, good // 2)), "good": good, "fine": good * 2}[quality]
     return fitting(mesh, min(wanted, 4096), MOST_MEASURED[quality])
 
 

@@ -14,6 +14,7 @@ from pathlib import Path
 from unittest import TestCase, mock
 
 import numpy as np
+import trimesh
 from PIL import Image
 
 from limus.cli import main
@@ -62,6 +63,91 @@ class CommandLine(TestCase):
         self.assertEqual((code, report["triangles"], report["size_m"], report["uv"]["islands"]), (0, 12, [0.2, 0.2, 0.2], 6))
         code, out, _ = self.run_("inspect", self.object)
         self.assertIn("12 triangles", out)
+
+    def test_inspect_says_what_a_replacement_would_lose(self) -> None:
+        newer = self.folder / "newer.obj"
+        newer.write_text("v 0 0 0\nv 1 0 0\nv 0 1 0\nv 0 0 1\no cup\nf 1 3 2\nf 1 2 4\nf 1 4 3\nf 2 3 4\n")
+        code, out, _ = self.run_("inspect", newer, "--replaces", self.scene)
+        self.assertEqual(code, 0)
+        for words in ("Carries over: 3 layers", "part box is gone", "New parts: cup", "Needs a look: The new model has no UVs"):
+            self.assertIn(words, out)
+        code, out, _ = self.run_("inspect", newer, "--replaces", self.scene, "--json", "--unwrap")
+        found = json.loads(out)
+        self.assertEqual((found["replacement"]["new"], found["uv"]["overlapping"]), (["cup"], 0.0))
+
+    def test_scale_axis_and_unwrapping(self) -> None:
+        post = self.folder / "post.stl"
+        trimesh.creation.box((100, 200, 1500)).export(post)
+        _, out, _ = self.run_("inspect", post)
+        self.assertIn("Problem: It is 1.52 km across", out)
+        _, out, _ = self.run_("inspect", post, "--scale", 0.001, "--up", "+z", "--unwrap", "--json")
+        found = json.loads(out)
+        np.testing.assert_allclose(found["size_m"], [0.1, 1.5, 0.2], atol=1e-6)
+        self.assertTrue(found["uv"]["present"])
+        made = self.folder / "post.glb"
+        self.assertEqual(self.run_("unwrap", post, "--scale", 0.001, "--up", "+z", "--out", made)[0], 0)
+        self.assertIsNotNone(read_gltf(made).uv)
+        self.assertIn(".glb", self.refused("unwrap", post, "--out", self.folder / "post.fbx"))
+        self.assertIn("--scale", self.refused("inspect", post, "--scale", "0"))
+
+    def test_measure_with_a_setting_and_components(self) -> None:
+        path = self.folder / "r.npy"
+        common = ("measure", self.object, "--resolution", 64, "--out", path)
+        for wind, side in ((90, 0), (270, 1)):
+            self.assertEqual(
+                self.run_(*common, "--reading", "rain", "--setting", f"wind_from_deg={wind}", "--setting", "wind_speed=8")[0], 0
+            )
+            rain = np.load(path)
+            normal = self.folder / "n.npy"
+            self.run_("measure", self.object, "--resolution", 64, "--reading", "normal_world", "--component", "x", "--out", normal)
+            x = np.load(normal)
+            towards, away = (x > 0.9, x < -0.9) if side == 0 else (x < -0.9, x > 0.9)
+            self.assertGreater(float(rain[towards].mean()), 0.5)
+            self.assertEqual(float(rain[away].max()), 0.0)
+        for words, wanted in (
+            (("--reading", "rain", "--setting", "wind"), "NAME=VALUE"), (("--reading", "rain", "--setting", "breeze=3"), "The fields are"),
+            (("--reading", "sun", "--setting", "latitude=95"), "latitude"), (("--reading", "slope", "--component", "x"), "no component"),
+            (("--reading", "vertex_colour", "--component", "R"), "no vertex colours"), (("--reading", "missed"), "no high-poly twin"),
+            (("--reading", "proximity"), "no neighbours"),
+        ):  # fmt: skip
+            self.assertIn(wanted, self.refused(*common, *words), words)
+
+    def test_measure_a_scene_with_twin_and_neighbours(self) -> None:
+        write_glb(self.folder / "wall.glb", shapes.box(0.2, (0.3, 0, 0)))
+        write_glb(self.folder / "high.glb", shapes.box(0.204))
+        scene = json.loads(self.scene.read_text())
+        scene["object"]["neighbours"] = [{"id": "wall", "name": "Wall", "file": "wall.glb"}]
+        scene["setting"]["ground_hides"] = False
+        around = self.folder / "around.json"
+        around.write_text(json.dumps(scene))
+        path = self.folder / "p.npy"
+        self.assertEqual(
+            self.run_("measure", around, "--reading", "proximity", "--reach", 500, "--resolution", 64, "--out", path)[0], 0
+        )
+        self.assertAlmostEqual(float(np.nanmin(np.load(path))), 100.0, delta=0.5)
+        self.assertEqual(
+            self.run_(
+                "measure",
+                around,
+                "--reading",
+                "missed",
+                "--twin",
+                self.folder / "high.glb",
+                "--twin-reach",
+                1,
+                "--resolution",
+                64,
+                "--out",
+                path,
+            )[0],
+            0,
+        )
+        self.assertEqual(float(np.nanmin(np.load(path))), 1.0)
+        write_glb(self.folder / "far.glb", shapes.box(0.2, (3.0, 0, 0)))
+        self.assertIn(
+            "does not lie where",
+            self.refused("measure", around, "--reading", "missed", "--twin", self.folder / "far.glb", "--out", path),
+        )
 
     def test_measure_npy_has_nan_where_there_is_no_texel(self) -> None:
         path = self.folder / "c.npy"
