@@ -119,7 +119,9 @@ def _inspect(args: argparse.Namespace) -> None:
             f"  UVs: {uv['islands']} islands using {uv['used']:.0%} of the picture; overlapping {uv['overlapping']:.2%}, outside 0..1 {uv['outside']:.2%}, "
             f"flipped {uv['flipped']:.2%}, without area {uv['zero_area']} triangles, stretch {uv['stretch']:.2f}, {gap}"
         )
-        print(f"  Texel density at 1024: {uv['density']:.0f} per metre ({uv['density_low']:.0f} to {uv['density_high']:.0f})")
+        print(
+            f"  Texel density at 1024: {uv['density']:.0f} per metre ({uv['density_low']:.0f} to {uv['density_high']:.0f}); islands {uv['island_low']:.0f} to {uv['island_high']:.0f}"
+        )
     else:
         print("  UVs: missing; the object must be unwrapped before it can be weathered")
     print(

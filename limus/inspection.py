@@ -112,7 +112,8 @@ def uv_findings(health: UvHealth) -> list[Finding]:
             0,
             Finding(
                 "uv-good", "good", f"UVs are fit: {health.islands} islands using {health.used:.0%} of the picture",
-                f"{'No overlaps' if health.overlapping == 0 else 'Next to no overlaps'}, even density of about {health.density:.0f} texels per metre at 1024",
+                f"{'No overlaps' if health.overlapping == 0 else 'Next to no overlaps'}, about {health.density:.0f} texels per metre at 1024 "
+                f"({health.island_low:.0f} to {health.island_high:.0f} from island to island)",
             ),
         )  # fmt: skip
     return out

@@ -67,6 +67,10 @@ class Runner(DiscoverRunner):
                 with connection.cursor() as cursor:
                     cursor.execute("PRAGMA wal_checkpoint(TRUNCATE)")
                 for k in range(count):
+                    # A run that was killed leaves its log behind, and the copy would take it for its own.
+                    name = connection.creation.get_test_db_clone_settings(str(k + 1))["NAME"]
+                    for ending in ("", "-wal", "-shm"):
+                        Path(f"{name}{ending}").unlink(missing_ok=True)
                     connection.creation.clone_test_db(suffix=str(k + 1), verbosity=0)
         return config
 

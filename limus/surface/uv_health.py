@@ -21,6 +21,7 @@ class UvHealth:
     ``overlapping``: share of used texture space that more than one triangle claims. ``outside``: surface whose UVs leave 0..1.
     ``flipped``: surface with mirrored UVs. ``zero_area``: triangles without UV area. ``stretch``: area-weighted mean ratio of the
     longer to the shorter texel side. ``density``: texels per metre at 1024 (area-weighted median), with its 5 % and 95 % points.
+    ``island_low``, ``island_high``: density of the coarsest and the finest island (those below a thousandth of the surface left out).
     ``gap``: texels between the two islands that lie closest at 1024 (0: they touch; None: one island only). ``close``: pairs of
     islands less than two texels apart. ``missing``: names of parts without UVs.
     """
@@ -36,6 +37,8 @@ class UvHealth:
     density: float = 0.0
     density_low: float = 0.0
     density_high: float = 0.0
+    island_low: float = 0.0
+    island_high: float = 0.0
     gap: int | None = None
     close: int = 0
     missing: tuple[str, ...] = ()
@@ -144,10 +147,14 @@ def uv_health(mesh: Mesh, size: int = 1024) -> UvHealth:
         if len(order)
         else [0.0, 0.0, 0.0]
     )
+    count = int(near.island.max()) + 1
+    real, drawn = np.bincount(near.island, area, count), np.bincount(near.island, np.abs(signed) / 2, count)
+    counted = (real > 1e-3 * total) & (drawn > 0)
+    islands = 1024 * np.sqrt(drawn[counted] / real[counted]) if counted.any() else np.zeros(1)
     # glTF's v runs down, so an unmirrored triangle has negative signed area in (u, v) when seen from outside.
     return UvHealth(
         present=True,
-        islands=int(near.island.max()) + 1,
+        islands=count,
         used=used / len(owner),
         overlapping=float((counts > 1).sum() / max(used, 1)),
         outside=float(area[outside].sum() / total),
@@ -157,6 +164,8 @@ def uv_health(mesh: Mesh, size: int = 1024) -> UvHealth:
         density=points[1],
         density_low=points[0],
         density_high=points[2],
+        island_low=float(islands.min()),
+        island_high=float(islands.max()),
         gap=int(found[0] * 1024 / size) if found[0] <= reach else None,
         close=close,
         missing=mesh.without_uv,

@@ -72,10 +72,12 @@ class Uvs(TestCase):
         health = uv_health(shapes.box(0.3), 512)
         self.assertAlmostEqual(health.density, np.sqrt(0.32 * 0.48) * 1024 / 0.3, delta=2)
         self.assertAlmostEqual(health.density_low, health.density_high, delta=1)
+        self.assertAlmostEqual(health.island_low, health.density, delta=2)
         cells = [shapes.cell(k % 3, k // 3, 3, 2) for k in range(6)]
         cells[0] = cells[0].mean(axis=0) + (cells[0] - cells[0].mean(axis=0)) / 8
         found = inspection(shapes.box(0.3, uv_of=cells))
         self.assertAlmostEqual(found["uv"]["density_high"] / found["uv"]["density_low"], 8.0, delta=0.2)
+        self.assertAlmostEqual(found["uv"]["island_high"] / found["uv"]["island_low"], 8.0, delta=0.1)
         self.assertIn("uv-density", {f["key"] for f in found["findings"]})
 
     def test_gaps_between_islands(self) -> None:

@@ -147,6 +147,18 @@ const AXES = ['x', 'y (up)', 'z'] as const
             (v) => v !== n.rotation_deg[a] && change(k, 'Turn neighbour', (x) => (x.rotation_deg[a] = v ?? 0))
           "
         />
+        <span>Unit, m</span>
+        <InputNumber
+          size="small"
+          fluid
+          :model-value="n.scale"
+          :min="0.000001"
+          :max="1000000"
+          :max-fraction-digits="6"
+          :use-grouping="false"
+          :aria-label="`${n.name}: metres per unit of its file`"
+          @update:model-value="(v) => v && v !== n.scale && change(k, 'Scale neighbour', (x) => (x.scale = v))"
+        />
       </div>
     </article>
     <Button
