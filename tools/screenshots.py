@@ -39,7 +39,7 @@ def settle(page: Page, quiet: float = 1.5) -> None:
 def shoot(page: Page, name: str) -> None:
     """One picture."""
     settle(page)
-    page.mouse.move(1100, 740)
+    page.mouse.move(430, 20)
     page.wait_for_timeout(400)
     page.screenshot(path=OUT / f"{name}.png")
     print(f"docs/screenshots/{name}.png")

@@ -133,7 +133,7 @@ class Workshop:
             texels = texels_of(mesh, reading_size(mesh, "draft"))
             found = carry(texels, around.twin, around.twin_reach_m)
             return {
-                "reach_mm": round(found.reach_m * 1000, 3),
+                "reach_mm": float(f"{found.reach_m * 1000:.3g}"),
                 "matched": len(found.matched),
                 "parts": len(mesh.parts),
                 "missed": texels.share(found.missed.astype(np.float32)),
