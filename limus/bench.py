@@ -11,12 +11,12 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
 
 from limus import bench_million
+from limus.bench_million import best as _best
 from limus.chronicle import Chronicle
 from limus.materials.encode import encode_surface
 from limus.parallel import WORKERS, map_blocks
@@ -30,15 +30,6 @@ from limus.surface.mesh import Mesh
 from limus.surface.pyramid import texels_of
 from limus.surface.rasterise import rasterise
 from limus.surface.texels import Texels
-
-
-def _best(work: Callable[[], object], runs: int = 3) -> float:
-    times = []
-    for _ in range(runs):
-        start = time.perf_counter()
-        work()
-        times.append(time.perf_counter() - start)
-    return min(times)
 
 
 def _demo() -> tuple[Mesh, Scene]:
