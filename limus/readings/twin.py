@@ -83,11 +83,11 @@ def partners(own: list[str], twins: list[str]) -> list[list[int]]:
 
 
 def _only(mesh: Mesh, parts: list[Part]) -> tuple[Mesh, np.ndarray]:
+    """The mesh of some parts, with their own vertices alone, and the triangles of ``mesh`` that it consists of."""
     rows = np.concatenate([np.arange(p.first, p.first + p.count) for p in parts])
-    return (
-        Mesh(mesh.positions, mesh.normals, np.ascontiguousarray(mesh.triangles[rows]), parts=(Part("match", 0, len(rows), 0),)),
-        rows,
-    )
+    used, local = np.unique(mesh.triangles[rows], return_inverse=True)
+    triangles = np.asarray(local).reshape(-1, 3).astype(np.int32)
+    return Mesh(mesh.positions[used], mesh.normals[used], triangles, parts=(Part("match", 0, len(rows), 0),)), rows
 
 
 def found_reach(texels: Texels, groups: list[Group]) -> float:

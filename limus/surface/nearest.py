@@ -30,7 +30,7 @@ def _build(boxes, centres, order, node_box, node_first, node_count, node_right):
                 node_box[node, k] = min(node_box[node, k], boxes[order[i], k])
                 node_box[node, 3 + k] = max(node_box[node, 3 + k], boxes[order[i], 3 + k])
         node_first[node], node_count[node], node_right[node] = first, count, -1
-        if count <= 4 or depth > 60:
+        if count <= _LEAF or depth > 60:
             continue
         axis, longest = 0, -1.0
         for k in range(3):
