@@ -8,13 +8,16 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from pathlib import Path
 
 import numpy as np
 
 from limus.effects.effect import Event
+from limus.errors import InputError
 from limus.hashing import key_of
 from limus.masks.combine import MODES
 from limus.masks.source import Scope
+from limus.masks.vertex_paint import painted_colours
 from limus.materials.base import BASES, lay_base
 from limus.materials.channels import COLUMNS, COLUMNS_OF
 from limus.materials.imported import lay_maps
@@ -61,22 +64,78 @@ class Surface:
     occlusion: np.ndarray
 
 
-class Chronicle:
-    """Plays scenes over one object at one resolution, with a cache that may be shared."""
+class LayerMasks:
+    """The masks of a scene's layers, each as it is at its own moment; for recipes that read one another."""
 
-    def __init__(self, texels: Texels, measured: Measured, cache: Cache, exposure: Exposure | None = None) -> None:
+    def __init__(self, chronicle: Chronicle, scene: Scene) -> None:
+        self.chronicle, self.scene = chronicle, scene
+        self._scopes: dict[str, Scope] = {}
+
+    def scope(self, layer: Layer) -> Scope:
+        """What the recipe of ``layer`` may look at; earlier layers are played only where it looks back at them."""
+        found = self._scopes.get(layer.id)
+        if found is None:
+            before = self.chronicle.before(self.scene, layer.id) if layer.where.looks_back else None
+            found = self._scopes[layer.id] = self.chronicle.scope(self.scene, before, self)
+        return found
+
+    def _layer(self, name: str) -> Layer:
+        layer = self.scene.layer(name)
+        if layer is None:
+            raise InputError(f"there is no layer '{name}'", where="source.layer", remedy="Choose another layer")
+        return layer
+
+    def value(self, name: str) -> np.ndarray:
+        """(n,) float32 0..1."""
+        layer = self._layer(name)
+        return layer.where.value(self.scope(layer))
+
+    def key(self, name: str) -> str:
+        """Hash of everything that mask depends on."""
+        layer = self._layer(name)
+        return layer.where.key(self.scope(layer))
+
+
+class Chronicle:
+    """Plays scenes over one object at one resolution, with a cache that may be shared. ``files`` finds what scenes name."""
+
+    def __init__(
+        self,
+        texels: Texels,
+        measured: Measured,
+        cache: Cache,
+        exposure: Exposure | None = None,
+        files: Callable[[str], Path] | None = None,
+    ) -> None:
         self.texels = texels
+        self.files = files
         self.measured = measured.at(texels)
         self.exposure = exposure.at(texels) if exposure is not None else None
         self.cache = cache
 
     def place(self, scene: Scene) -> Place:
         """What readings may look at."""
-        return Place(self.texels, self.measured, scene.setting, self.exposure)
+        colours, key = None, ""
+        if scene.vertex_paint:
+            key = key_of("vertex paint", self.texels.mesh.key, [entry.model_dump() for entry in scene.vertex_paint])
+            colours = self.cache.get(key, lambda: painted_colours(self.texels.mesh, scene.vertex_paint, self.files))
+        return Place(self.texels, self.measured, scene.setting, self.exposure, colours, key)
 
-    def scope(self, scene: Scene, pile: Pile | None) -> Scope:
+    def scope(self, scene: Scene, pile: Pile | None, masks: LayerMasks | None = None) -> Scope:
         """What sources may look at, at the moment when ``pile`` is the surface."""
-        return Scope(self.place(scene), self.cache, scene.seed, pile)
+        return Scope(
+            self.place(scene), self.cache, scene.seed, pile, self.as_made(scene), masks or LayerMasks(self, scene), self.files
+        )
+
+    def before(self, scene: Scene, layer_id: str) -> Pile:
+        """The surface before a layer happens."""
+        pile = self.as_made(scene)
+        for layer in scene.layers:
+            if layer.id == layer_id:
+                break
+            if layer.on:
+                pile = self._chapter(scene, layer, pile, LayerMasks(self, scene)).pile
+        return pile
 
     def as_made(self, scene: Scene) -> Pile:
         """The bare object before anything happened."""
@@ -124,21 +183,23 @@ class Chronicle:
         one chapter per layer played.
         """
         pile = self.as_made(scene)
+        masks = LayerMasks(self, scene)
         chapters: list[Chapter] = []
         for layer in scene.layers:
             if check is not None:
                 check()
             if layer.on:
-                chapter = self._chapter(scene, layer, pile)
+                chapter = self._chapter(scene, layer, pile, masks)
                 chapters.append(chapter)
                 pile = chapter.pile
             if layer.id == until:
                 break
         return chapters
 
-    def _chapter(self, scene: Scene, layer: Layer, before: Pile) -> Chapter:
-        scope = self.scope(scene, before)
-        key = key_of("chapter", before.key, scope.key_with(layer.where.weather), layer.model_dump())
+    def _chapter(self, scene: Scene, layer: Layer, before: Pile, masks: LayerMasks) -> Chapter:
+        scope = self.scope(scene, before, masks)
+        where = layer.where.key(scope)
+        key = key_of("chapter", before.key, scope.key, where, layer.model_dump(exclude={"where"}))
         found = self.cache.peek(key)
         if found is not None:
             return found  # type: ignore[no-any-return]
@@ -151,7 +212,7 @@ class Chronicle:
         weights = weights_for(amounts)
         loss = layer.effect.family == "loss"
         event = Event(
-            layer.id, layer.name, before, mask, layer.where.key(scope), layer.strength, scope,
+            layer.id, layer.name, before, mask, where, layer.strength, scope,
             FULL_WEIGHTS if loss else weights, NORMAL_MODES if loss else modes,
         )  # fmt: skip
         outcome = layer.effect.apply(event)

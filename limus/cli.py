@@ -16,13 +16,16 @@ import numpy as np
 from pydantic import ValidationError
 
 from limus import __version__
+from limus.chronicle import Chronicle, LayerMasks
 from limus.delivery import TARGETS, Written, deliver, finished, map_files, write_all
 from limus.errors import InputError
 from limus.formats.field import write_field
 from limus.formats.gltf_write import write_glb
+from limus.formats.json_read import read_json
 from limus.formats.png import png_bytes, quantise
 from limus.formats.read import SUFFIXES, unit_known
 from limus.inspection import inspection
+from limus.masks.recipe import SOURCES
 from limus.object_file import ObjectFile, Twin
 from limus.preparation import beside_scene, prepared, surroundings
 from limus.readings.catalogue import READINGS
@@ -32,7 +35,7 @@ from limus.readings.ray_pass import RayPlan
 from limus.readings.reading import Place
 from limus.readings.surroundings import Surroundings
 from limus.replacement import compare
-from limus.scene import Scene, load_scene, scene_schema
+from limus.scene import Scene, load_scene, scene_from, scene_schema
 from limus.setting import Setting
 from limus.strata.cache import Cache
 from limus.surface.mesh import Mesh
@@ -237,11 +240,9 @@ def _weather(args: argparse.Namespace) -> None:
     mesh, around = _mesh_of(path, scene)
     if args.mask:
         wanted = _need_layer(scene, args.mask, "--mask")
-        from limus.chronicle import Chronicle
-
-        texels = texels_of(mesh, args.resolution)
-        exposure = measure_exposure(texels, scene.setting, around) if scene.asks_for_weather else None
-        chapters = Chronicle(texels, measure(texels, around=around), Cache(64 << 20), exposure).play(scene, until=wanted)
+        chronicle = _chronicle(scene, mesh, around, args.resolution, path.parent)
+        texels = chronicle.texels
+        chapters = chronicle.play(scene, until=wanted)
         found = next((c for c in chapters if c.layer.id == wanted), None)
         if found is None:
             raise InputError(f"the layer '{args.mask}' is off", where="--mask", remedy="Switch it on in the scene")
@@ -249,16 +250,81 @@ def _weather(args: argparse.Namespace) -> None:
         files = [Written(f"mask_{wanted}_{k}.png", png_bytes(image[k])) for k in range(texels.pages)]
     else:
         until = _need_layer(scene, args.until, "--until") if args.until else None
-        texels, surface = finished(scene, mesh, args.resolution, until=until, around=around)
+        texels, surface = finished(scene, mesh, args.resolution, until=until, around=around, files=beside_scene(path.parent))
         files = map_files(scene.name, texels, surface, args.bits)
     write_all(files, Path(args.out))
+
+
+def _chronicle(scene: Scene, mesh: Mesh, around: Surroundings, resolution: int, folder: Path) -> Chronicle:
+    texels = texels_of(mesh, resolution)
+    exposure = measure_exposure(texels, scene.setting, around) if scene.asks_for_weather else None
+    return Chronicle(texels, measure(texels, around=around), Cache(512 << 20), exposure, beside_scene(folder))
+
+
+def _pairs(pairs: list[str], option: str) -> dict[str, Any]:
+    out: dict[str, Any] = {}
+    for pair in pairs:
+        name, equals, value = pair.partition("=")
+        if not equals:
+            raise InputError(f"'{pair}' is not NAME=VALUE", where=option, remedy=f"For example: {option} size_mm=20")
+        try:
+            out[name] = json.loads(value)
+        except ValueError:
+            out[name] = value
+    return out
+
+
+def _recipe(args: argparse.Namespace) -> dict[str, Any]:
+    """The recipe of ``--recipe``, or of one line with ``--source``."""
+    if (args.recipe is None) == (args.source is None):
+        raise InputError("say either --source or --recipe", where="mask", remedy="For example: --source cells --set size_mm=20")
+    if args.recipe is None:
+        return {"terms": [{"source": {"kind": args.source, **_pairs(args.set, "--set")}, **_pairs(args.shape, "--shape")}]}
+    given = read_json(Path(args.recipe))
+    return {"terms": given} if isinstance(given, list) else given
+
+
+def _mask(args: argparse.Namespace) -> None:
+    path = Path(args.object)
+    document, setting, folder = _brought(args)
+    scene = load_scene(path) if path.suffix.lower() == ".json" else Scene(object=document, setting=setting)
+    scene = scene.model_copy(update={"object": document, "setting": setting})
+    at = _need_layer(scene, args.layer, "--layer") if args.layer else None
+    layers = [layer.model_dump(mode="json") for layer in scene.layers]
+    # Tried on a layer that does nothing: at the moment asked for, else at the end.
+    k = next((k for k, layer in enumerate(scene.layers) if layer.id == at), len(layers))
+    probe = {"id": "this-recipe", "name": "this recipe", "on": False, "effect": {"kind": "dust"}, "where": _recipe(args)}
+    whole = scene_from({**scene.model_dump(mode="json"), "layers": [*layers[:k], probe, *layers[k:]]}, path.name)
+    find = beside_scene(folder)
+    mesh = prepared(document, setting, find)
+    around = surroundings(document, setting, mesh, find)
+    names = list(mesh.uv_domains)
+    if args.map_set is not None and args.map_set not in names:
+        raise InputError(f"there is no map set '{args.map_set}'", where="--map-set", remedy=f"Choose one of: {', '.join(names)}")
+    tried = whole.layers[k]
+    weather = tried.where.weather or any(o.where.weather for o in whole.layers if o.on or o.id in tried.where.masks)
+    texels = texels_of(mesh, args.resolution)
+    exposure = measure_exposure(texels, setting, around) if weather else None
+    chronicle = Chronicle(texels, measure(texels, around=around), Cache(512 << 20), exposure, find)
+    scope = LayerMasks(chronicle, whole).scope(tried)
+    for j, line in enumerate(tried.where.terms):
+        found = line.finding(scope)
+        if found:
+            print(f"line {j + 1}: {found}.", file=sys.stderr)
+    values = tried.where.value(scope)
+    page = names.index(args.map_set) if args.map_set else 0
+    write_field(Path(args.out), texels.image(values, empty=np.nan)[page], low=0.0, high=1.0)
+    print(f"covers {texels.share(values):.2%} of the surface")
 
 
 def _export(args: argparse.Namespace) -> None:
     path = Path(args.scene)
     scene = load_scene(path)
     mesh, around = _mesh_of(path, scene)
-    write_all(deliver(scene, mesh, args.to, args.resolution, bits=args.bits, around=around), Path(args.out))
+    write_all(
+        deliver(scene, mesh, args.to, args.resolution, bits=args.bits, around=around, files=beside_scene(path.parent)),
+        Path(args.out),
+    )
 
 
 def _bench(args: argparse.Namespace) -> None:
@@ -305,6 +371,17 @@ def _build() -> _Parser:
     )
     one.add_argument("--out", required=True, metavar="FILE")
     one.set_defaults(run=_measure)
+
+    one = commands.add_parser("mask", parents=[brought], help="any source or recipe as .npy, .exr or .png")
+    one.add_argument("--source", choices=list(SOURCES), help="a recipe of one line")
+    one.add_argument("--set", action="append", default=[], metavar="NAME=VALUE", help="a field of the source, e.g. size_mm=20")
+    one.add_argument("--shape", action="append", default=[], metavar="NAME=VALUE", help="a field of the line, e.g. invert=true")
+    one.add_argument("--recipe", metavar="FILE", help="a recipe as JSON, as it stands under 'where' in a scene")
+    one.add_argument("--layer", metavar="LAYER", help="at the moment before this layer of the scene (id or name); else at the end")
+    one.add_argument("--map-set", metavar="NAME")
+    one.add_argument("--resolution", type=_resolution, default=1024, metavar="N")
+    one.add_argument("--out", required=True, metavar="FILE")
+    one.set_defaults(run=_mask)
 
     one = commands.add_parser("weather", help="the finished maps of a scene, or the mask of one layer")
     one.add_argument("scene")

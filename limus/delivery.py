@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
@@ -14,9 +14,11 @@ from limus.chronicle import Chronicle, Surface
 from limus.formats.files import write_whole
 from limus.formats.gltf_write import GltfMaps, glb_bytes
 from limus.formats.png import png_bytes, quantise
+from limus.masks.vertex_paint import painted_colours
 from limus.materials.channels import CLEAR_COAT, CLEAR_COAT_ROUGHNESS, METALNESS, ROUGHNESS
 from limus.materials.colour import to_srgb
 from limus.materials.encode import encode_surface
+from limus.preparation import Finder
 from limus.readings.exposure import measure_exposure
 from limus.readings.measured import measure
 from limus.readings.surroundings import NOTHING, Surroundings
@@ -52,8 +54,9 @@ def finished(
     progress: Progress | None = None,
     cache: Cache | None = None,
     around: Surroundings = NOTHING,
+    files: Finder | None = None,
 ) -> tuple[Texels, Surface]:
-    """Measure (from disk where possible), play the chronicle and finish the surface at ``resolution``."""
+    """Measure (from disk where possible), play the chronicle and finish the surface at ``resolution``; ``files`` finds what it names."""
     say = progress or (lambda share, word: None)
     say(0.0, "Preparing texels")
     texels = texels_of(mesh, resolution)
@@ -64,7 +67,7 @@ def finished(
             texels, scene.setting, around, progress=lambda share: say(0.5 + 0.1 * share, "Measuring sun, rain and run-off")
         )
     say(0.6, "Playing the chronicle")
-    chronicle = Chronicle(texels, measured, cache or Cache(64 << 20), exposure)
+    chronicle = Chronicle(texels, measured, cache or Cache(64 << 20), exposure, files)
     count = max(len(scene.layers), 1)
     done = [0]
 
@@ -142,18 +145,21 @@ def deliver(
     bits: int = 8,
     progress: Progress | None = None,
     around: Surroundings = NOTHING,
+    files: Finder | None = None,
 ) -> list[Written]:
     """All files of a delivery, in memory. ``target`` is "gltf" or "maps"; may raise ``Cancelled`` through ``progress``."""
-    texels, surface = finished(scene, mesh, resolution, progress=progress, around=around)
+    texels, surface = finished(scene, mesh, resolution, progress=progress, around=around, files=files)
     if progress:
         progress(0.9, "Writing files")
     if target == "gltf":
-        files = [Written(f"{file_stem(scene.name)}.glb", glb_bytes(mesh, gltf_maps(texels, surface), name=scene.name))]
+        if scene.vertex_paint:
+            mesh = replace(mesh, colours=painted_colours(mesh, scene.vertex_paint, files))
+        out = [Written(f"{file_stem(scene.name)}.glb", glb_bytes(mesh, gltf_maps(texels, surface), name=scene.name))]
     else:
-        files = map_files(scene.name, texels, surface, bits)
+        out = map_files(scene.name, texels, surface, bits)
     if progress:
         progress(1.0, "Done")
-    return files
+    return out
 
 
 def write_all(files: list[Written], folder: Path) -> None:

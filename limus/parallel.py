@@ -32,6 +32,10 @@ def kernel(function: Callable[..., Any]) -> Callable[..., Any]:
     return compiled
 
 
+#: A small function that is pasted into the loops that call it, so that these can be turned into vector instructions.
+inlined = numba.njit(inline="always", error_model="numpy", fastmath={"contract", "arcp", "nsz"})
+
+
 def _run(function: Callable[..., Any], args: tuple[Any, ...]) -> Any:
     _here.inside = True
     try:

@@ -8,7 +8,9 @@ from typing import Any
 
 import numpy as np
 
+from limus.masks.source import Source
 from limus.masks.sources.parts import Parts
+from limus.masks.sources.proximity import ProximitySource
 from limus.scene import Scene
 
 
@@ -35,6 +37,12 @@ class Report:
         return asdict(self)
 
 
+def _parts_of(source: Source) -> list[str]:
+    if isinstance(source, Parts):
+        return source.names
+    return source.parts if isinstance(source, ProximitySource) else []
+
+
 def part_users(scene: Scene) -> dict[str, list[str]]:
     """Part name -> who in the scene asks for it, in words."""
     out: dict[str, list[str]] = {}
@@ -43,9 +51,8 @@ def part_users(scene: Scene) -> dict[str, list[str]]:
             out.setdefault(name, []).append(f"base material {base.material}")
     for layer in scene.layers:
         for term in layer.where.terms:
-            if isinstance(term.source, Parts):
-                for name in term.source.names:
-                    out.setdefault(name, []).append(f"layer {layer.name}")
+            for name in _parts_of(term.source):
+                out.setdefault(name, []).append(f"layer {layer.name}")
     for name in scene.object.turned:
         out.setdefault(name, []).append("turned parts")
     for name in scene.object.two_sided:
@@ -117,6 +124,8 @@ def with_parts_renamed(scene: Scene, match: dict[str, str]) -> Scene:
         for term in layer.where.terms:
             if isinstance(term.source, Parts):
                 term.source.names = renamed(term.source.names)
+            elif isinstance(term.source, ProximitySource):
+                term.source.parts = renamed(term.source.parts)
     out.object.turned = renamed(out.object.turned)
     out.object.two_sided = renamed(out.object.two_sided)
     return out

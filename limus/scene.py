@@ -15,8 +15,8 @@ from limus.effects.catalogue import EFFECTS, AnyEffect
 from limus.errors import InputError
 from limus.fields import Document, number, switch
 from limus.masks.combine import Blend
-from limus.masks.recipe import SOURCES, Recipe
-from limus.masks.sources.exposed import Exposed
+from limus.masks.recipe import SOURCES, STANDING, Recipe
+from limus.masks.vertex_paint import VertexStroke
 from limus.materials.base import BaseChoice
 from limus.materials.channels import Channel
 from limus.object_file import ObjectFile
@@ -63,36 +63,102 @@ class Scene(Document):
     seed: int = Field(1, ge=0, le=2**31 - 1, title="Seed")
     bases: list[BaseChoice] = Field(default_factory=lambda: [BaseChoice()], max_length=64)
     layers: list[Layer] = Field(default_factory=list, max_length=200)
+    vertex_paint: list[VertexStroke] = Field(default_factory=list, max_length=20000, description="Strokes on the vertex colours")
+
+    @property
+    def files(self) -> dict[str, str]:
+        """Every file that the scene names besides its object: path of the field -> name."""
+        out = {f"object.neighbours[{k}].file": n.file for k, n in enumerate(self.object.neighbours)}
+        if self.object.twin is not None:
+            out["object.twin.file"] = self.object.twin.file
+        for k, layer in enumerate(self.layers):
+            for j, term in enumerate(layer.where.terms):
+                for i, name in enumerate(term.source.files):
+                    out[f"layers[{k}].where.terms[{j}].source.{term.source.kind}[{i}]"] = name
+        out |= {f"vertex_paint[{k}].file": entry.file for k, entry in enumerate(self.vertex_paint)}
+        return out
+
+    def layer(self, name: str) -> Layer | None:
+        """The layer with this id, or None."""
+        return next((layer for layer in self.layers if layer.id == name), None)
 
     @property
     def asks_for_weather(self) -> bool:
         """Whether a line of a recipe reads sun, rain or run-off."""
-        return any(layer.where.weather for layer in self.layers if layer.on)
+        read = {name for layer in self.layers for name in layer.where.masks}
+        return any(layer.where.weather for layer in self.layers if layer.on or layer.id in read)
 
     @model_validator(mode="after")
     def _references(self) -> Scene:
         seen: dict[str, str] = {}
         all_ids = {layer.id for layer in self.layers}
+        linked: dict[str, tuple[str, dict[str, Any]]] = {}
         for k, layer in enumerate(self.layers):
             if layer.id in seen:
                 raise ValueError(f"layers[{k}].id|two layers have the id '{layer.id}'|Give every layer an id of its own")
             for j, term in enumerate(layer.where.terms):
-                source = term.source
-                if (
-                    isinstance(source, Exposed)
-                    and source.what not in _GENERAL
-                    and seen.get(source.what) not in ("deposit", "change")
-                ):
-                    path = f"layers[{k}].where.terms[{j}].source.what"
-                    if source.what not in all_ids:
+                path = f"layers[{k}].where.terms[{j}]"
+                self._reference(f"{path}.source", term.source, layer, seen, all_ids)
+                if term.link:
+                    body = term.model_dump(exclude=STANDING)
+                    first = linked.setdefault(term.link, (layer.name, body))
+                    if first[1] != body:
                         raise ValueError(
-                            f"{path}|refers to the layer '{source.what}', which does not exist|Choose another layer, 'base', 'iron' or 'coating'"
+                            f"{path}.link|the line is linked as '{term.link}' with one of '{first[0]}', but they differ|Make them alike, or clear the link"
                         )
-                    raise ValueError(
-                        f"{path}|refers to the layer '{source.what}', which leaves no coat before '{layer.name}' happens|Choose a layer to its left that leaves a coat"
-                    )
             seen[layer.id] = layer.effect.family
+        loop = self._loop()
+        if loop:
+            k = next(k for k, layer in enumerate(self.layers) if layer.id == loop[0])
+            names = " → ".join(found.name for name in loop if (found := self.layer(name)) is not None)
+            raise ValueError(
+                f"layers[{k}].where|the masks run in a loop: {names}|Remove one of the lines that look at the next layer"
+            )
         return self
+
+    @staticmethod
+    def _reference(path: str, source: Any, layer: Layer, seen: dict[str, str], all_ids: set[str]) -> None:
+        field = source.names_layer
+        name = getattr(source, field) if field else ""
+        if not name or (source.kind == "exposed" and name in _GENERAL):
+            return
+        others = ", 'base', 'iron' or 'coating'" if source.kind == "exposed" else ""
+        if name not in all_ids:
+            raise ValueError(
+                f"{path}.{field}|refers to the layer '{name}', which does not exist|Choose another layer{others}, or remove the line"
+            )
+        if source.kind != "mask" and seen.get(name) not in ("deposit", "change"):
+            raise ValueError(
+                f"{path}.{field}|refers to the layer '{name}', which leaves no coat before '{layer.name}' happens|Choose a layer to its left that leaves a coat"
+            )
+
+    def _loop(self) -> list[str]:
+        """Ids of layers whose masks need each other, the first one again at the end; empty where there are none."""
+        ahead: dict[str, list[str]] = {}
+        earlier: list[str] = []
+        for layer in self.layers:
+            ahead[layer.id] = layer.where.masks + (earlier.copy() if layer.where.looks_back else [])
+            if layer.on:
+                earlier.append(layer.id)
+        done: set[str] = set()
+
+        def visit(name: str, path: list[str]) -> list[str]:
+            if name in path:
+                return [*path[path.index(name) :], name]
+            if name in done:
+                return []
+            for other in ahead.get(name, []):
+                found = visit(other, [*path, name])
+                if found:
+                    return found
+            done.add(name)
+            return []
+
+        for name in ahead:
+            found = visit(name, [])
+            if found:
+                return found
+        return []
 
 
 def _path(location: tuple[Any, ...]) -> str:

@@ -11,10 +11,10 @@ import numpy as np
 
 from limus.parallel import for_ranges, kernel
 
-Combine = Literal["multiply", "add", "subtract", "darken", "lighten", "screen", "overlay", "difference"]
+Combine = Literal["multiply", "add", "subtract", "darken", "lighten", "screen", "overlay", "difference", "over"]
 Blend = Literal["normal", "multiply", "screen", "overlay", "darken", "lighten", "difference", "soft-light", "add", "subtract"]
 MODES: dict[str, int] = {
-    "normal": 0, "multiply": 1, "screen": 2, "overlay": 3, "darken": 4, "lighten": 5, "difference": 6, "soft-light": 7, "add": 8, "subtract": 9,
+    "normal": 0, "over": 0, "multiply": 1, "screen": 2, "overlay": 3, "darken": 4, "lighten": 5, "difference": 6, "soft-light": 7, "add": 8, "subtract": 9,
 }  # fmt: skip
 
 

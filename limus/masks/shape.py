@@ -1,8 +1,11 @@
-"""Shaping a term: range in, gamma, invert, range out."""
+"""Shaping a term: range in, gamma, a free curve, invert, range out."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
+from scipy.interpolate import PchipInterpolator
 
 from limus.parallel import for_ranges, kernel
 
@@ -58,4 +61,27 @@ def smoothstep(values: np.ndarray, low: float, high: float) -> np.ndarray:
     """0 below ``low``, 1 above ``high``, the cubic 3x^2 - 2x^3 between."""
     out = np.empty(len(values), np.float32)
     for_ranges(_step, len(values), values, np.float32(low), np.float32(1.0 / max(high - low, 1e-9)), out)
+    return out
+
+
+@kernel
+def _look_up(start, end, values, table, out):  # type: ignore[no-untyped-def]
+    last = len(table) - 1
+    for i in range(start, end):
+        x = min(max(values[i], np.float32(0.0)), np.float32(1.0)) * last
+        k = min(int(x), last - 1)
+        share = np.float32(x - k)
+        out[i] = table[k] + share * (table[k + 1] - table[k])
+
+
+def curved(values: np.ndarray, points: Sequence[tuple[float, float]]) -> np.ndarray:
+    """Values 0..1 through a smooth curve that passes the points (x rising) and never overshoots them; level beyond its ends.
+
+    Monotone cubic interpolation: F. Fritsch and J. Butland, 1984, as scipy's ``PchipInterpolator`` has it.
+    """
+    x, y = np.array(points, np.float64).T
+    at = np.clip(np.linspace(0, 1, 1025), x[0], x[-1])
+    table = np.clip(PchipInterpolator(x, y)(at) if len(x) > 2 else np.interp(at, x, y), 0.0, 1.0).astype(np.float32)
+    out = np.empty_like(values)
+    for_ranges(_look_up, len(values), values, table, out)
     return out

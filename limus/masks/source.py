@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from pathlib import Path
 from typing import ClassVar, Protocol
 
 import numpy as np
@@ -17,6 +18,8 @@ class Keep(Protocol):
     """A cache: returns what was made for ``key`` before, or makes it."""
 
     def get(self, key: str, make: Callable[[], np.ndarray]) -> np.ndarray: ...
+    def peek(self, key: str) -> np.ndarray | None: ...
+    def put(self, key: str, value: np.ndarray) -> None: ...
 
 
 class Moment(Protocol):
@@ -25,17 +28,33 @@ class Moment(Protocol):
     @property
     def key(self) -> str: ...
 
+    def base_map(self, what: str) -> np.ndarray: ...
     def exposure_of(self, what: str) -> np.ndarray: ...
+    def coat_thickness(self, layer: str) -> np.ndarray: ...
+    def relief(self) -> np.ndarray: ...
+    def wetness(self) -> np.ndarray: ...
+
+
+class Masks(Protocol):
+    """The masks of all layers, by id."""
+
+    def value(self, layer: str) -> np.ndarray: ...
+    def key(self, layer: str) -> str: ...
 
 
 @dataclass(frozen=True)
 class Scope:
-    """What a source may look at: the place, the surface at this moment of the chronicle, the seed, and the cache."""
+    """What a source may look at: the place, the cache, the seed, the surface at this ``moment`` of the chronicle and as it was
+    ``made``, the ``masks`` of other layers, and where ``files`` of the scene lie.
+    """
 
     place: Place
     keep: Keep
     seed: int
     moment: Moment | None = None
+    made: Moment | None = None
+    masks: Masks | None = None
+    files: Callable[[str], Path] | None = None
 
     @property
     def key(self) -> str:
@@ -61,6 +80,13 @@ class Source(Document):
     looks_back: ClassVar[bool] = False
     weather: ClassVar[bool] = False
     suggest: ClassVar[tuple[float, float]] = (0.0, 1.0)
+    #: The reading it shows best, and the field that takes its radius or reach: for dragging a reading into a recipe.
+    reading: ClassVar[str] = ""
+    reading_size: ClassVar[str] = ""
+    #: The field that names another layer, if it has one.
+    names_layer: ClassVar[str] = ""
+    #: It can be laid over the lines above it (see ``shown_over``).
+    over: ClassVar[bool] = False
 
     def value(self, scope: Scope) -> np.ndarray:
         """(n,) float32, 0..1."""
@@ -69,6 +95,20 @@ class Source(Document):
     def cached(self, scope: Scope) -> np.ndarray:
         """``value`` through the cache."""
         return scope.keep.get(key_of("source", self.key(scope)), lambda: np.ascontiguousarray(self.value(scope), np.float32))
+
+    @property
+    def files(self) -> tuple[str, ...]:
+        """Names of the files it reads."""
+        return ()
+
+    def finding(self, scope: Scope) -> str:
+        """What is wrong with it here and how to mend it, in a sentence; "" where nothing is."""
+        return ""
+
+    def shown_over(self, scope: Scope) -> tuple[np.ndarray, np.ndarray]:
+        """(n,) what is laid over the lines above, and (n,) how much it hides of them, both 0..1."""
+        value = self.cached(scope)
+        return value, np.ones_like(value)
 
     def key(self, scope: Scope) -> str:
         """Hash of everything the value depends on."""

@@ -10,7 +10,18 @@ import numpy as np
 from limus.parallel import for_ranges, kernel
 
 Family = Literal[
-    "ferrous", "copper alloy", "other metal", "mineral", "timber", "polymer", "textile", "coating", "oxide", "loose", "veil"
+    "ferrous",
+    "copper alloy",
+    "other metal",
+    "mineral",
+    "timber",
+    "polymer",
+    "textile",
+    "coating",
+    "oxide",
+    "loose",
+    "water",
+    "veil",
 ]
 
 

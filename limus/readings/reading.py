@@ -17,12 +17,21 @@ from limus.surface.texels import Texels
 
 @dataclass(frozen=True)
 class Place:
-    """What a reading may look at. ``exposure`` may be missing where nothing asks for sun, rain or run-off."""
+    """What a reading may look at. ``exposure`` may be missing where nothing asks for sun, rain or run-off; ``colours`` (V, 4) are
+    the vertex colours with what was painted on them, where something was, and ``colours_key`` tells which.
+    """
 
     texels: Texels
     measured: Measured
     setting: Setting
     exposure: Exposure | None = None
+    colours: np.ndarray | None = None
+    colours_key: str = ""
+
+    @property
+    def vertex_colour(self) -> np.ndarray:
+        """(n, 4) float32 linear vertex colours; white where there are none."""
+        return self.texels.vertex_colour if self.colours is None else self.texels.from_vertices(self.colours)
 
     @property
     def key(self) -> str:

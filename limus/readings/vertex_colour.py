@@ -20,9 +20,11 @@ class VertexColour(Reading):
     @classmethod
     def value(cls, place: Place, size_mm: float) -> np.ndarray:
         """(n, 4) float32 0..1; white where the file brought none."""
-        return place.texels.vertex_colour
+        return place.vertex_colour
 
     @classmethod
     def missing(cls, place: Place) -> str:
         """Without vertex colours there is nothing to look at."""
-        return "" if place.texels.mesh.colours is not None else "The file brought no vertex colours"
+        if place.colours is not None or place.texels.mesh.colours is not None:
+            return ""
+        return "The file brought no vertex colours, and none are painted"

@@ -12,7 +12,7 @@ import numpy as np
 
 from limus.errors import InputError
 from limus.masks.combine import blend_value
-from limus.materials.channels import COLUMNS, COLUMNS_OF
+from limus.materials.channels import BLUE, COLUMNS, COLUMNS_OF, METALNESS, RED, ROUGHNESS
 from limus.materials.substance import Substance
 from limus.parallel import for_ranges, kernel
 from limus.surface.texels import Texels
@@ -171,6 +171,30 @@ class Pile:
         for k in numbers:
             out += self.exposure(k)
         return np.minimum(out, np.float32(1.0))
+
+    def coat_thickness(self, layer: str) -> np.ndarray:
+        """(n,) float32 micrometres of everything the layer with that id has left; 0 where it left nothing."""
+        out = np.zeros(len(self.texels), np.float32)
+        for coat in self.coats:
+            if coat.layer == layer and coat.substance.family != "veil":
+                out += coat.thickness
+        return out
+
+    def wetness(self) -> np.ndarray:
+        """(n,) float32 0..1: how much of the surface films of water cover."""
+        dry = np.ones(len(self.texels), np.float32)
+        for coat in self.coats:
+            if coat.substance.family == "water":
+                for_ranges(_see_through, len(dry), coat.thickness, np.float32(coat.substance.hide_um), dry)
+        return np.float32(1.0) - dry
+
+    def base_map(self, what: str) -> np.ndarray:
+        """(n,) float32 of the substrate: "height" mm, "roughness", "metalness" or "brightness" (BT.709 luminance) 0..1."""
+        if what == "height":
+            return self.skin
+        if what == "brightness":
+            return self.base[:, RED : BLUE + 1] @ np.array([0.2126, 0.7152, 0.0722], np.float32)
+        return np.ascontiguousarray(self.base[:, ROUGHNESS if what == "roughness" else METALNESS])
 
     def coating(self) -> np.ndarray:
         """(n,) float32 micrometres of paint and primer."""

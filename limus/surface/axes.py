@@ -35,7 +35,12 @@ def placed(mesh: Mesh, scale: float, up: Up) -> Mesh:
     if tangents is not None:
         tangents = np.concatenate([tangents[:, :3] @ turn.T, tangents[:, 3:]], axis=1).astype(np.float32)
     return replace(
-        mesh, positions=positions, normals=(mesh.normals @ turn.T).astype(np.float32), tangents=tangents, turn=turn @ mesh.turn
+        mesh,
+        positions=positions,
+        normals=(mesh.normals @ turn.T).astype(np.float32),
+        tangents=tangents,
+        turn=turn @ mesh.turn,
+        scale=scale * mesh.scale,
     )
 
 

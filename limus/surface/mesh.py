@@ -46,6 +46,7 @@ class Mesh:
     base_maps : per UV domain the colour, roughness and metalness that came with the file, or None; empty when there are none.
     without_uv : names of the parts that brought no UVs although others did; their UVs are (0, 0), so they own no texels.
     turn : (3, 3) float64 rotation from the axes of the file to y up; position in the file = position @ turn.
+    scale : metres per unit of the file.
     notes : what intake mended, in words.
     """
 
@@ -61,6 +62,7 @@ class Mesh:
     base_maps: tuple[BaseMaps | None, ...] = ()
     without_uv: tuple[str, ...] = ()
     turn: np.ndarray = field(default_factory=lambda: np.eye(3))
+    scale: float = 1.0
     source: str = "object"
     notes: tuple[str, ...] = field(default=())
 

@@ -17,6 +17,7 @@ from limus.hashing import key_of
 from limus.parallel import for_ranges, kernel
 from limus.surface import seams
 from limus.surface.adjacency import Adjacency, adjacency
+from limus.surface.grid import Grid, grid_of
 from limus.surface.mesh import Mesh
 from limus.surface.rasterise import rasterise
 from limus.surface.tangents import corner_tangents, uv_gradients
@@ -233,9 +234,12 @@ class Texels:
     @cached_property
     def vertex_colour(self) -> np.ndarray:
         """(n, 4) float32 linear colours of the vertices, interpolated; white where the file brought none."""
-        colours = self.mesh.colours
-        if colours is None:
+        if self.mesh.colours is None:
             return np.ones((len(self), 4), np.float32)
+        return self.from_vertices(self.mesh.colours)
+
+    def from_vertices(self, values: np.ndarray) -> np.ndarray:
+        """(n, c) float32: values (V, c) of the mesh's vertices, interpolated over its triangles."""
         _, u, v = self.page_xy
         a, b, c = (self.uv[self.triangle, k] for k in range(3))
         d1, d2 = b - a, c - a
@@ -244,7 +248,7 @@ class Texels:
         b1 = np.clip((q[:, 0] * d2[:, 1] - d2[:, 0] * q[:, 1]) / det, 0, 1)
         b2 = np.clip((d1[:, 0] * q[:, 1] - q[:, 0] * d1[:, 1]) / det, 0, 1 - b1)
         tri = self.mesh.triangles[self.triangle]
-        out = colours[tri[:, 0]] * (1 - b1 - b2)[:, None] + colours[tri[:, 1]] * b1[:, None] + colours[tri[:, 2]] * b2[:, None]
+        out = values[tri[:, 0]] * (1 - b1 - b2)[:, None] + values[tri[:, 1]] * b1[:, None] + values[tri[:, 2]] * b2[:, None]
         return out.astype(np.float32)
 
     @cached_property
@@ -297,6 +301,22 @@ class Texels:
     def neighbours(self) -> np.ndarray:
         """(n, 4) int32 left, right, up, down; numbers from n on are gutter samples (see ``extend``)."""
         return self._gutter[0]
+
+    @cached_property
+    def links(self) -> np.ndarray:
+        """(n, 4) int32 the texel next door, also over a seam (there the one that counts most); -1 where the surface ends."""
+        inner, sources, weights = self._gutter
+        strongest = sources[np.arange(len(sources)), weights.argmax(axis=1)]
+        out = inner.copy()
+        rows, sides = np.nonzero(inner >= len(self))
+        over = strongest[inner[rows, sides] - len(self)]
+        out[rows, sides] = np.where(over == rows, -1, over)
+        return out
+
+    @cached_property
+    def grid(self) -> Grid:
+        """The texels sorted by where they are in space."""
+        return grid_of(self.position)
 
     def extend(self, field: np.ndarray) -> np.ndarray:
         """``field`` (n,) or (n, c) with the values of the gutter samples behind it."""

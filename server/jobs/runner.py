@@ -22,7 +22,7 @@ from limus.surface.pyramid import texels_of
 from server.jobs.models import Job
 from server.projects import intake as intakes
 from server.projects.models import Intake
-from server.projects.workshop import RAYS, reading_size, workshop
+from server.projects.workshop import RAYS, find, reading_size, workshop
 
 log = logging.getLogger(__name__)
 #: Seconds between looks at the database.
@@ -171,6 +171,7 @@ def _export(job: Job, watch: Watch) -> str:
         bits=job.options.get("bits", 8),
         progress=watch.say,
         around=workshop().around(scene),
+        files=find,
     )
     folder = Path(settings.DATA_DIR) / "deliveries"
     folder.mkdir(parents=True, exist_ok=True)

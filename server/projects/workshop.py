@@ -225,7 +225,7 @@ class Workshop:
             _, found = self.exposure(scene)
             exposure = Exposure(texels, resampled(found), found.key)
         here = Measured(texels, measured.plan, resampled(measured), measured.around)
-        return Chronicle(texels, here, self.cache, exposure)
+        return Chronicle(texels, here, self.cache, exposure, find)
 
     # -- the newest request of a tab wins -------------------------------------------------------------------------------------
 

@@ -17,6 +17,8 @@ class Edges(Source):
     kind: Literal["edges"] = "edges"
     order: ClassVar[int] = 0
     title: ClassVar[str] = "Convex edges"
+    reading: ClassVar[str] = "curvature"
+    reading_size: ClassVar[str] = "radius_mm"
     group: ClassVar[str] = "Readings"
     sentence: ClassVar[str] = "on convex edges at {radius_mm}"
     suggest: ClassVar[tuple[float, float]] = (0.03, 0.35)

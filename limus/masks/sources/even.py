@@ -14,7 +14,7 @@ class Even(Source):
     """One value everywhere."""
 
     kind: Literal["even"] = "even"
-    order: ClassVar[int] = 22
+    order: ClassVar[int] = 25
     title: ClassVar[str] = "Everywhere"
     group: ClassVar[str] = "Chosen by hand"
     sentence: ClassVar[str] = "everywhere, {level}"

@@ -14,11 +14,12 @@ class Exposed(Source):
     """How much of a coat, of any coating, or of the bare base is visible at this moment of the chronicle."""
 
     kind: Literal["exposed"] = "exposed"
-    order: ClassVar[int] = 20
+    order: ClassVar[int] = 39
     title: ClassVar[str] = "Exposed"
     group: ClassVar[str] = "The chronicle"
     sentence: ClassVar[str] = "where {what} shows"
     looks_back: ClassVar[bool] = True
+    names_layer: ClassVar[str] = "what"
 
     what: str = Field(
         "base",

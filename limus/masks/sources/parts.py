@@ -14,8 +14,9 @@ class Parts(Source):
     """White on the chosen parts of the object."""
 
     kind: Literal["parts"] = "parts"
-    order: ClassVar[int] = 21
+    order: ClassVar[int] = 23
     title: ClassVar[str] = "Parts"
+    reading: ClassVar[str] = "part"
     group: ClassVar[str] = "Chosen by hand"
     sentence: ClassVar[str] = "on {names}"
 

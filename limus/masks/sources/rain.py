@@ -17,6 +17,7 @@ class Rain(Source):
     order: ClassVar[int] = 5
     weather: ClassVar[bool] = True
     title: ClassVar[str] = "Rain"
+    reading: ClassVar[str] = "rain"
     group: ClassVar[str] = "Readings"
     sentence: ClassVar[str] = "where the rain beats"
     suggest: ClassVar[tuple[float, float]] = (0.1, 1.0)

@@ -17,6 +17,7 @@ class Runoff(Source):
     order: ClassVar[int] = 5
     weather: ClassVar[bool] = True
     title: ClassVar[str] = "Run-off"
+    reading: ClassVar[str] = "runoff"
     group: ClassVar[str] = "Readings"
     sentence: ClassVar[str] = "where water runs down"
     suggest: ClassVar[tuple[float, float]] = (0.05, 0.8)

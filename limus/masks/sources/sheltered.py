@@ -17,6 +17,8 @@ class Sheltered(Source):
     kind: Literal["sheltered"] = "sheltered"
     order: ClassVar[int] = 2
     title: ClassVar[str] = "Sheltered places"
+    reading: ClassVar[str] = "occlusion"
+    reading_size: ClassVar[str] = "reach_mm"
     group: ClassVar[str] = "Readings"
     sentence: ClassVar[str] = "in sheltered places within {reach_mm}"
     suggest: ClassVar[tuple[float, float]] = (0.1, 0.8)

@@ -14,7 +14,7 @@ class SideSource(Source):
     """Front or back of thin sheets that were split into two sides."""
 
     kind: Literal["side"] = "side"
-    order: ClassVar[int] = 23
+    order: ClassVar[int] = 24
     title: ClassVar[str] = "Side of a sheet"
     group: ClassVar[str] = "Chosen by hand"
     sentence: ClassVar[str] = "on the {side} of thin sheets"

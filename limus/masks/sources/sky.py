@@ -16,6 +16,7 @@ class Sky(Source):
     kind: Literal["sky"] = "sky"
     order: ClassVar[int] = 4
     title: ClassVar[str] = "Sky"
+    reading: ClassVar[str] = "sky"
     group: ClassVar[str] = "Readings"
     sentence: ClassVar[str] = "where the sky is seen"
     suggest: ClassVar[tuple[float, float]] = (0.2, 1.0)

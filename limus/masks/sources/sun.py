@@ -17,6 +17,7 @@ class Sun(Source):
     order: ClassVar[int] = 5
     weather: ClassVar[bool] = True
     title: ClassVar[str] = "Sun"
+    reading: ClassVar[str] = "sun"
     group: ClassVar[str] = "Readings"
     sentence: ClassVar[str] = "where the sun reaches"
     suggest: ClassVar[tuple[float, float]] = (0.1, 1.2)

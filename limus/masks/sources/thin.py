@@ -17,6 +17,8 @@ class Thin(Source):
     kind: Literal["thin"] = "thin"
     order: ClassVar[int] = 5
     title: ClassVar[str] = "Thin places"
+    reading: ClassVar[str] = "thickness"
+    reading_size: ClassVar[str] = "limit_mm"
     group: ClassVar[str] = "Readings"
     sentence: ClassVar[str] = "where it is thinner than {limit_mm}"
     suggest: ClassVar[tuple[float, float]] = (0.0, 1.0)

@@ -7,22 +7,39 @@ from typing import ClassVar, Literal
 import numpy as np
 
 from limus.fields import choice
+from limus.masks.shape import smoothstep
 from limus.masks.source import Scope, Source
+from limus.surface.blur import blur
 
 
 class VertexColourSource(Source):
-    """One channel of the vertex colours; white where the file brought none."""
+    """One channel of the vertex colours, those of the file with what was painted on them; white where there are none."""
 
     kind: Literal["vertex_colour"] = "vertex_colour"
     order: ClassVar[int] = 22
     title: ClassVar[str] = "Vertex colour"
+    reading: ClassVar[str] = "vertex_colour"
     group: ClassVar[str] = "Chosen by hand"
     sentence: ClassVar[str] = "by vertex colour {channel}"
 
     channel: Literal["R", "G", "B", "A"] = choice(
         "R", "Channel", "Red, green, blue or alpha", R="red", G="green", B="blue", A="alpha"
     )
+    edge: Literal["plain", "hard", "blurred"] = choice(
+        "plain", "Between vertices", "As it runs from vertex to vertex, with a hard border in the middle, or softened further",
+        plain="runs evenly", hard="hard border", blurred="blurred",
+    )  # fmt: skip
 
     def value(self, scope: Scope) -> np.ndarray:
         """(n,) float32."""
-        return np.ascontiguousarray(scope.place.texels.vertex_colour[:, "RGBA".index(self.channel)])
+        texels = scope.place.texels
+        out = np.ascontiguousarray(scope.place.vertex_colour[:, "RGBA".index(self.channel)])
+        if self.edge == "hard":
+            return smoothstep(out, 0.48, 0.52)
+        if self.edge == "blurred":
+            return blur(texels, out, texels.mesh.diagonal * 10.0)
+        return out
+
+    def key(self, scope: Scope) -> str:
+        """As of every source, and what was painted."""
+        return super().key(scope) + scope.place.colours_key

@@ -1,0 +1,45 @@
+"""Source: the base material itself."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+import numpy as np
+
+from limus.fields import choice
+from limus.masks.source import Scope, Source
+
+
+class BaseMap(Source):
+    """What the base material says of itself: its height tells joints from faces."""
+
+    kind: Literal["base_map"] = "base_map"
+    order: ClassVar[int] = 44
+    title: ClassVar[str] = "Base material"
+    group: ClassVar[str] = "The chronicle"
+    sentence: ClassVar[str] = "by the base's {what}"
+
+    what: Literal["height", "roughness", "metalness", "brightness"] = choice(
+        "height",
+        "What",
+        "Which of its maps",
+        height="height",
+        roughness="roughness",
+        metalness="metalness",
+        brightness="brightness",
+    )
+
+    def value(self, scope: Scope) -> np.ndarray:
+        """(n,) float32 0..1; height and brightness from their lowest to their highest hundredth."""
+        made = scope.made
+        if made is None:
+            return np.full(len(scope.place.texels), 0.5, np.float32)
+        field = made.base_map(self.what)
+        if self.what in ("roughness", "metalness"):
+            return field
+        low, high = np.quantile(field[:: max(1, len(field) // 50000)], [0.01, 0.99])
+        return np.clip((field - np.float32(low)) / np.float32(max(high - low, 1e-9)), 0.0, 1.0)
+
+    def key(self, scope: Scope) -> str:
+        """As of every source, and which base it is."""
+        return super().key(scope) + (scope.made.key if scope.made is not None else "")

@@ -1,0 +1,138 @@
+"""Source: an image."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+import numpy as np
+from pydantic import Field
+
+from limus.errors import InputError
+from limus.fields import choice, number, switch
+from limus.formats.picture_read import ReadPicture, read_picture
+from limus.masks.direction import Directed, Towards, towards_field
+from limus.masks.pattern import seed_field, size_field
+from limus.masks.source import Scope, Source
+from limus.patterns.picture import reduced, repeated, triplanar_weights
+
+
+class PictureSource(Source, Directed):
+    """A picture: wrapped round the object from three sides, thrown on it from one, or by its UVs."""
+
+    kind: Literal["picture"] = "picture"
+    order: ClassVar[int] = 38
+    title: ClassVar[str] = "Picture"
+    group: ClassVar[str] = "Patterns"
+    sentence: ClassVar[str] = "by the picture {file}"
+
+    file: str = Field(
+        "", max_length=500, title="Picture", description="Relative to the scene document", json_schema_extra={"control": "picture"}
+    )
+    channel: Literal["brightness", "R", "G", "B", "A"] = choice(
+        "brightness", "Channel", "What is read from it", brightness="brightness", R="red", G="green", B="blue", A="alpha"
+    )
+    holds: Literal["data", "colour"] = choice(
+        "data", "Holds", "Plain numbers, or sRGB colour that is turned into linear light first", data="numbers", colour="colour"
+    )
+    way: Literal["triplanar", "projected", "uv"] = choice(
+        "triplanar", "Laid on", "From three sides without seams, thrown from one side, or by the UVs",
+        triplanar="from three sides", projected="from one side", uv="by the UVs",
+    )  # fmt: skip
+    size_mm: float = size_field(300.0, "Width", "Real width of the picture", soft=(10.0, 2000.0))
+    repeat: float = number(1.0, "Repeats", "", 0.01, 100.0, (0.25, 16.0), "How often over the UVs", log=True, when={"way": "uv"})
+    broken: bool = switch(True, "Break repetition", "Patches of it are turned, scaled and moved, each its own way")
+    towards: Towards = towards_field("south", "The side it is thrown from")
+    across_mm: float = number(
+        0.0, "Across", "mm", -100000.0, 100000.0, (-500.0, 500.0), "Moved sideways", when={"way": "projected"}
+    )
+    along_mm: float = number(0.0, "Up", "mm", -100000.0, 100000.0, (-500.0, 500.0), "Moved upwards", when={"way": "projected"})
+    turn_deg: float = number(0.0, "Turned", "°", -360.0, 360.0, (-180.0, 180.0), "Clockwise, as seen", when={"way": "projected"})
+    facing_deg: float = number(
+        75.0, "Up to", "°", 1.0, 180.0, about="Only what faces the side this much", when={"way": "projected"}
+    )
+    tiled: bool = switch(False, "Repeat it", "Otherwise it is black beyond its border", when={"way": "projected"})
+    seed: int = seed_field()
+
+    @property
+    def files(self) -> tuple[str, ...]:
+        """Names of the files it reads."""
+        return (self.file,) if self.file else ()
+
+    def _read(self, scope: Scope) -> ReadPicture:
+        if scope.files is None:
+            raise InputError("pictures cannot be found here", where="source.file", remedy="Use a scene document")
+        return read_picture(scope.files(self.file), self.file.rsplit("/", 1)[-1])
+
+    def plane(self, scope: Scope) -> np.ndarray:
+        """(h, w) float32 0..1: the channel that is asked for."""
+        values = self._read(scope).values
+        count = values.shape[2]
+        if self.channel == "A":
+            return values[:, :, count - 1] if count in (2, 4) else np.ones(values.shape[:2], np.float32)
+        colour = values[:, :, :3] if count >= 3 else values[:, :, :1]
+        if self.holds == "colour":
+            colour = np.where(colour <= 0.04045, colour / 12.92, ((colour + 0.055) / 1.055) ** 2.4).astype(np.float32)
+        if self.channel != "brightness":
+            return colour[:, :, min("RGB".index(self.channel), colour.shape[2] - 1)]
+        if colour.shape[2] == 1:
+            return colour[:, :, 0]
+        # Luminance, ITU-R BT.709.
+        return colour @ np.array([0.2126, 0.7152, 0.0722], np.float32)
+
+    def value(self, scope: Scope) -> np.ndarray:
+        """(n,) float32 0..1; black where no picture was chosen yet."""
+        texels = scope.place.texels
+        if not self.file:
+            return np.zeros(len(texels), np.float32)
+        image, seed = self.plane(scope), self.salt_of(scope)
+        if self.way == "uv":
+            _, u, v = texels.page_xy
+            image = reduced(image, image.shape[1] * self.repeat / texels.size)
+            return repeated(image, u * self.repeat, v * self.repeat, broken=self.broken and self.repeat > 1, seed=seed)
+        tall = image.shape[0] / image.shape[1]
+        image = reduced(image, image.shape[1] * texels.texel_mm / self.size_mm)
+        scale = np.float32(1000.0 / self.size_mm)
+        if self.way == "triplanar":
+            p, n = texels.position * scale, texels.normal
+            weights = triplanar_weights(n)
+            out = np.zeros(len(texels), np.float32)
+            for axis, (a, b) in enumerate(((2, 1), (0, 2), (0, 1))):
+                # The picture stands upright on the sides; each side sees it unmirrored.
+                side = np.where(n[:, axis] >= 0, np.float32(1), np.float32(-1)) * np.float32(-1 if axis == 0 else 1)
+                here = weights[:, axis] > 1e-3
+                across = (p[here, a] * (side[here] if axis != 1 else np.float32(1))).astype(np.float64)
+                down = (p[here, b] * np.float32(1 if axis == 1 else -1) / tall).astype(np.float64)
+                out[here] += weights[here, axis] * repeated(image, across, down, broken=self.broken, seed=seed + axis)
+            return out
+        towards = self.direction(scope).astype(np.float64)
+        up = np.array([0.0, 1.0, 0.0]) if abs(towards[1]) < 0.99 else np.array([0.0, 0.0, -1.0])
+        right = np.cross(up, towards)
+        right /= np.linalg.norm(right)
+        up = np.cross(towards, right)
+        middle = texels.mesh.bounds.mean(axis=0)
+        at = texels.position.astype(np.float64) - middle
+        x = at @ right * 1000 - self.across_mm
+        y = at @ up * 1000 - self.along_mm
+        c, s = np.cos(np.radians(self.turn_deg)), np.sin(np.radians(self.turn_deg))
+        u = (c * x - s * y) / self.size_mm + 0.5
+        v = 0.5 - (s * x + c * y) / (self.size_mm * tall)
+        out = repeated(image, u, v, broken=self.broken and self.tiled, seed=seed)
+        if not self.tiled:
+            out[(u < 0) | (u > 1) | (v < 0) | (v > 1)] = 0
+        out[texels.normal @ towards.astype(np.float32) < np.cos(np.radians(self.facing_deg))] = 0
+        return out
+
+    def salt_of(self, scope: Scope) -> int:
+        """The seed of the scene and of this source together."""
+        return scope.seed * 7919 + self.seed
+
+    def finding(self, scope: Scope) -> str:
+        """No picture yet, or one whose pixels are much coarser than the texels."""
+        if not self.file:
+            return "No picture is chosen yet: it is black"
+        found = self._read(scope)
+        if self.way != "uv":
+            pixel = self.size_mm / found.values.shape[1]
+            if pixel > 3 * scope.place.texels.texel_mm:
+                return f"One of its pixels is {pixel:.3g} mm wide, several texels: it will look soft"
+        return "; ".join(found.notes).capitalize()
