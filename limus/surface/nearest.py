@@ -56,7 +56,20 @@ def _build(boxes, centres, order, node_box, node_first, node_count, node_right):
 
 @kernel
 def _to_triangle(px, py, pz, p, a, b, c):  # type: ignore[no-untyped-def]
-    """Squared distance to a triangle (Ericson, Real-Time Collision Detection, 2005, 5.1.5)."""
+    """Squared distance to a triangle (Ericson, Real-Time Collision Detection, 2005, 5.1.5); to a line where b and c are one."""
+    if b == c:
+        along, length = 0.0, 0.0
+        for k in range(3):
+            q = px if k == 0 else (py if k == 1 else pz)
+            along += (q - p[a, k]) * (p[b, k] - p[a, k])
+            length += (p[b, k] - p[a, k]) ** 2
+        share = min(max(along / length, 0.0), 1.0) if length > 0.0 else 0.0
+        x, y, z = (
+            px - p[a, 0] - share * (p[b, 0] - p[a, 0]),
+            py - p[a, 1] - share * (p[b, 1] - p[a, 1]),
+            pz - p[a, 2] - share * (p[b, 2] - p[a, 2]),
+        )
+        return x * x + y * y + z * z
     abx, aby, abz = p[b, 0] - p[a, 0], p[b, 1] - p[a, 1], p[b, 2] - p[a, 2]
     acx, acy, acz = p[c, 0] - p[a, 0], p[c, 1] - p[a, 1], p[c, 2] - p[a, 2]
     apx, apy, apz = px - p[a, 0], py - p[a, 1], pz - p[a, 2]
@@ -138,7 +151,7 @@ def distance_to(points: np.ndarray, positions: np.ndarray, triangles: np.ndarray
 
     Parameters
     ----------
-    points : (n, 3) and positions (V, 3), metres; triangles (T, 3) integer, T > 0. reach : distances are cut off here.
+    points : (n, 3) and positions (V, 3), metres; triangles (T, 3) integer, T > 0; one whose last two corners are one vertex is a line. reach : distances are cut off here.
 
     Returns
     -------
