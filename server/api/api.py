@@ -22,6 +22,7 @@ from limus.effects.catalogue import EFFECTS
 from limus.errors import Cancelled, InputError
 from limus.formats.read import SUFFIXES
 from limus.masks.recipe import SOURCES, Cut, Term
+from limus.masks.stroke import Brush
 from limus.materials.base import BASES
 from limus.materials.channels import CHANNEL_TITLES
 from limus.object_file import ObjectFile
@@ -34,6 +35,7 @@ from limus.surface.pyramid import texels_of
 from server.api.evaluation import READING_CARD, EvaluationOut, Evaluator, Look, hidden_notes
 from server.jobs import runner
 from server.jobs.models import Job
+from server.projects.drawn import keep_picture, keep_stroke
 from server.projects.intake import (
     COMPANIONS,
     accept,
@@ -117,6 +119,9 @@ class FieldsOut(BaseModel):
     sentence: str = ""
     sets_coverage: bool = False
     looks_back: bool = False
+    reading: str = Field("", description="The reading that this source shows best")
+    reading_size: str = Field("", description="Its field that takes the radius or reach of that reading")
+    over: bool = Field(False, description="Drawn by hand: laid over the lines above it")
     low: float = 0.0
     high: float = 1.0
     schema_: dict[str, Any] = Field(alias="schema")
@@ -145,6 +150,7 @@ class CatalogueOut(BaseModel):
     sources: list[FieldsOut]
     term: dict[str, Any]
     cut: dict[str, Any]
+    brush: dict[str, Any]
     readings: list[ReadingOut]
     uv_looks: dict[str, tuple[str, str]]
     setting: dict[str, Any]
@@ -190,6 +196,8 @@ class ObjectOut(BaseModel):
     readings: Literal["fine", "good", "draft", "outdated", "missing"]
     missing_readings: dict[str, str] = Field(description="Readings with nothing to say of this object, and why")
     twin: TwinOut | None = None
+    turn: list[list[float]] = Field(description="Place in the axes of the file = place in the view @ turn")
+    scale: float = Field(description="Metres per unit of the file")
     scene: VersionOut
 
 
@@ -306,8 +314,8 @@ def catalogue(request: HttpRequest) -> CatalogueOut:
     ]  # fmt: skip
     sources = [
         FieldsOut(
-            kind=kind, title=s.title, about=(s.__doc__ or "").strip().split("\n")[0], group=s.group, sentence=s.sentence, looks_back=s.looks_back,
-            low=s.suggest[0], high=s.suggest[1], schema=s.model_json_schema(), defaults=s().model_dump(mode="json"),
+            kind=kind, title=s.title, about=(s.__doc__ or "").strip().split("\n")[0], group=s.group, sentence=s.sentence, looks_back=s.looks_back, reading=s.reading, reading_size=s.reading_size,
+            over=s.over,            low=s.suggest[0], high=s.suggest[1], schema=s.model_json_schema(), defaults=s().model_dump(mode="json"),
         )
         for kind, s in SOURCES.items()
     ]  # fmt: skip
@@ -328,6 +336,7 @@ def catalogue(request: HttpRequest) -> CatalogueOut:
         sources=sources,
         term={"properties": {k: v for k, v in Term.model_json_schema()["properties"].items() if k != "source"}},
         cut=Cut.model_json_schema(),
+        brush=Brush.model_json_schema(),
         readings=readings,
         uv_looks=UV_LOOKS,
         setting=Setting.model_json_schema(),
@@ -550,8 +559,8 @@ def _object_out(item: WorkObject) -> ObjectOut:
         facts = shop.facts(scene)
         readings, gaps = _quality(scene), {}
         mesh = shop.mesh(scene)
-        if mesh.colours is None:
-            gaps["vertex_colour"] = "The file brought no vertex colours"
+        if mesh.colours is None and not scene.vertex_paint:
+            gaps["vertex_colour"] = "The file brought no vertex colours, and none are painted"
         if scene.object.twin is None:
             gaps["missed"] = "There is no high-poly twin"
         if not any(n.on for n in scene.object.neighbours):
@@ -567,6 +576,8 @@ def _object_out(item: WorkObject) -> ObjectOut:
         readings=readings,  # type: ignore[arg-type]
         missing_readings=gaps,
         twin=twin,
+        turn=mesh.turn.tolist(),
+        scale=mesh.scale,
         scene=_version(item),
     )
 
@@ -613,6 +624,47 @@ def edit(request: HttpRequest, object_id: int, body: EditIn) -> Any:
     if item.name != scene.name:
         WorkObject.objects.filter(pk=item.pk).update(name=scene.name)
     return 200, _version(item)
+
+
+class StrokeIn(BaseModel):
+    """A stroke, as docs/formats.md describes it; checked by the core."""
+
+    model_config = ConfigDict(extra="forbid")
+    stroke: dict[str, Any]
+
+
+class StrokeOut(BaseModel):
+    """A stroke that was kept: the name to put into the scene."""
+
+    file: str
+
+
+@api.post("/objects/{int:object_id}/strokes", response={201: StrokeOut, 422: Problem})
+def add_stroke(request: HttpRequest, object_id: int, body: StrokeIn) -> tuple[int, StrokeOut]:
+    """Keep a stroke as a file of the project. It shows once the scene names it."""
+    return 201, StrokeOut(file=keep_stroke(_object(request, object_id).project, body.stroke))
+
+
+class PictureOut(BaseModel):
+    """A picture of the project: the name to put into the scene, and the one to show."""
+
+    file: str
+    name: str
+
+
+@api.get("/projects/{int:project_id}/pictures", response=list[PictureOut])
+def pictures(request: HttpRequest, project_id: int) -> list[PictureOut]:
+    """The pictures that were brought into the project."""
+    project = get_object_or_404(Project, pk=project_id, owner=_owner(request))
+    return [PictureOut(file=row.path, name=row.name) for row in project.files.filter(path__startswith="pictures/")]
+
+
+@api.put("/projects/{int:project_id}/pictures", response={201: PictureOut, 422: Problem})
+def add_picture(request: HttpRequest, project_id: int, name: str) -> tuple[int, PictureOut]:
+    """Bring in a picture (the raw bytes as the body) for recipes and stamps."""
+    project = get_object_or_404(Project, pk=project_id, owner=_owner(request))
+    row = keep_picture(project, name, _pieces(request))
+    return 201, PictureOut(file=row.path, name=row.name)
 
 
 def _step(request: HttpRequest, object_id: int, body: StepIn, back: bool) -> Any:

@@ -92,10 +92,12 @@ class CoatOut(BaseModel):
 
 
 class TermOut(BaseModel):
-    """A line of the selected layer's recipe."""
+    """A line of the selected layer's recipe, shaped; ``finding``: what is wrong with it here and how to mend it."""
 
     histogram: list[float]
+    share: float = 0.0
     picture: str = ""
+    finding: str = ""
 
 
 class WhereOut(BaseModel):
@@ -224,7 +226,7 @@ class Evaluator:
             raise InputError(missing[0].lower() + missing[1:], where=f"look.name: {name}", remedy="Choose another reading")
         size = size_mm or reading.default_size_mm
         values = self.cache.get(
-            key_of("reading", place.key_with(reading.weather), name, size),
+            key_of("reading", place.key_with(reading.weather), place.colours_key, name, size),
             lambda: np.ascontiguousarray(reading.value(place, size), np.float32),
         )
         title = f"{reading.title} at {size:g} mm" if reading.size else reading.title
@@ -364,7 +366,7 @@ class Evaluator:
         for name, reading in READINGS.items():
             if reading.missing(place) or (reading.weather and place.exposure is None):
                 continue
-            key = key_of("reading picture", place.key_with(reading.weather), name, self.owner, size)
+            key = key_of("reading picture", place.key_with(reading.weather), place.colours_key, name, self.owner, size)
             kept = self.cache.peek(key)
             if kept is None or not self.maps.holds(self.owner, [kept]):
                 kept = self._png(thumb.show(self.reading(name, 0.0).small()))
@@ -415,7 +417,12 @@ class Evaluator:
         for term in chapter.layer.where.terms:
             values = term.value(scope)
             terms.append(
-                TermOut(histogram=histogram(values, self.texels.area, 24), picture=self._png(thumb.show(values)) if thumb else "")
+                TermOut(
+                    histogram=histogram(values, self.texels.area, 24),
+                    share=self.texels.share(values),
+                    picture=self._png(thumb.show(values)) if thumb else "",
+                    finding=term.finding(scope),
+                )
             )
         return WhereOut(
             share=self.texels.share(chapter.mask),

@@ -266,10 +266,7 @@ def take_in(project: Project, name: str, pieces: Iterable[bytes], scene: Scene |
 def files_of(document: dict[str, Any]) -> set[str]:
     """Every file that a scene document names."""
     scene = scene_from(document)
-    out = {scene.object.file, *(n.file for n in scene.object.neighbours)}
-    if scene.object.twin is not None:
-        out.add(scene.object.twin.file)
-    return out
+    return {scene.object.file, *scene.files.values()}
 
 
 def own_files_only(scene: Scene, project: Project) -> None:
@@ -279,11 +276,12 @@ def own_files_only(scene: Scene, project: Project) -> None:
     ------
     InputError : which field names which file.
     """
-    named = {"object.file": scene.object.file}
-    if scene.object.twin is not None:
-        named["object.twin.file"] = scene.object.twin.file
-    named |= {f"object.neighbours[{k}].file": n.file for k, n in enumerate(scene.object.neighbours)}
-    known = set(SourceFile.objects.filter(project=project, path__in=named.values()).values_list("path", flat=True))
+    named = {"object.file": scene.object.file, **scene.files}
+    rows = SourceFile.objects.filter(project=project)
+    # Many strokes: reading all names is quicker than asking for each.
+    if len(named) < 400:
+        rows = rows.filter(path__in=set(named.values()))
+    known = set(rows.values_list("path", flat=True))
     for field, path in named.items():
         if path not in known:
             raise InputError(
@@ -301,7 +299,7 @@ def remove_unused(project: Project, candidates: set[str]) -> None:
         SourceFile.objects.filter(project=project, path=path).delete()
         if not SourceFile.objects.filter(path=path).exists():
             pieces = Path(path).parts
-            if len(pieces) >= 3 and pieces[0] == "objects":
+            if len(pieces) >= 3 and pieces[0] in ("objects", "pictures"):
                 shutil.rmtree(Path(settings.DATA_DIR) / pieces[0] / pieces[1], ignore_errors=True)
             else:
                 (Path(settings.DATA_DIR) / path).unlink(missing_ok=True)

@@ -17,13 +17,16 @@ Triple = tuple[
 
 
 class Pick(Document):
-    """One place that was filled: found again on the surface from a point and the side it faces, in metres and axes of the mesh."""
+    """One place that was filled: found again on the surface from a point and the side it faces, in metres and the axes of the file,
+    at the scale it had then (metres per unit of the file).
+    """
 
     what: Literal["part", "island", "polygon", "connected"] = "connected"
     at: Triple
     facing: Triple
     up_to_deg: float = Field(30.0, ge=0.0, le=180.0)
     take: bool = False
+    scale: float = Field(1.0, ge=1e-12, le=1e12)
 
 
 class Picks(Source):
@@ -45,7 +48,8 @@ class Picks(Source):
         mesh, near = scope.place.texels.mesh, scope.place.texels.near
         out = np.zeros(len(mesh.triangles), np.int8)
         for pick in self.picks:
-            rows = picked_triangles(mesh, near, pick.what, np.array(pick.at), np.array(pick.facing), pick.up_to_deg)
+            at = np.array(pick.at) @ mesh.turn.T * (mesh.scale / pick.scale)
+            rows = picked_triangles(mesh, near, pick.what, at, np.array(pick.facing) @ mesh.turn.T, pick.up_to_deg)
             out[rows] = -1 if pick.take else 1
         return out
 

@@ -69,3 +69,16 @@ export function mapBytes(hash: string): Promise<Uint8Array> {
 }
 
 export const pictureUrl = (hash: string) => `/api/maps/${hash}`
+
+/** Bring a picture into a project. */
+export async function sendPicture(project: number, file: File): Promise<{ file: string; name: string }> {
+  const answer = await fetch(`/api/projects/${project}/pictures?name=${encodeURIComponent(file.name)}`, {
+    method: 'PUT',
+    credentials: 'same-origin',
+    headers: { 'X-CSRFToken': csrf() },
+    body: file,
+  })
+  const body = (await answer.json()) as { file: string; name: string }
+  if (!answer.ok) throw new Error(messageOf(body))
+  return body
+}

@@ -11,6 +11,9 @@ export interface Term {
   low: number
   high: number
   gamma: number
+  curve: [number, number][] | null
+  link: string
+  solo: boolean
   invert: boolean
   soften_mm: number
   out_low: number
@@ -116,6 +119,7 @@ export interface Scene {
   seed: number
   bases: Record<string, unknown>[]
   layers: Layer[]
+  vertex_paint: { file: string; channel: string }[]
 }
 
 type S = components['schemas']
@@ -137,7 +141,22 @@ export interface FieldSchema {
   title?: string
   description?: string
   type?: string
-  control?: 'slider' | 'colour' | 'choice' | 'switch' | 'parts' | 'exposed' | 'seed' | 'optional'
+  control?:
+    | 'slider'
+    | 'colour'
+    | 'choice'
+    | 'switch'
+    | 'parts'
+    | 'exposed'
+    | 'seed'
+    | 'optional'
+    | 'curve'
+    | 'picture'
+    | 'layer'
+    | 'coat'
+    | 'line'
+    | 'strokes'
+    | 'picks'
   unit?: string
   soft?: [number, number]
   scale?: 'linear' | 'log'
@@ -147,6 +166,7 @@ export interface FieldSchema {
   enum?: string[]
   names?: Record<string, string>
   when?: Record<string, unknown>
+  unless?: Record<string, unknown>
   place?: 'amount'
   group?: string
   /** Of an optional number: what holds without it, and where it begins. */
@@ -163,5 +183,8 @@ export function fieldsOf(schema: Record<string, unknown>): [string, FieldSchema]
 
 /** Whether a field is to be shown, given the values of its neighbours. */
 export function applies(field: FieldSchema, values: Record<string, unknown>): boolean {
-  return Object.entries(field.when ?? {}).every(([name, value]) => values[name] === value)
+  return (
+    Object.entries(field.when ?? {}).every(([name, value]) => values[name] === value) &&
+    Object.entries(field.unless ?? {}).every(([name, value]) => values[name] !== value)
+  )
 }

@@ -258,6 +258,50 @@ export interface paths {
     patch?: never
     trace?: never
   }
+  '/api/objects/{object_id}/strokes': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    get?: never
+    put?: never
+    /**
+     * Add Stroke
+     * @description Keep a stroke as a file of the project. It shows once the scene names it.
+     */
+    post: operations['server_api_api_add_stroke']
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/projects/{project_id}/pictures': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    /**
+     * Pictures
+     * @description The pictures that were brought into the project.
+     */
+    get: operations['server_api_api_pictures']
+    /**
+     * Add Picture
+     * @description Bring in a picture (the raw bytes as the body) for recipes and stamps.
+     */
+    put: operations['server_api_api_add_picture']
+    post?: never
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
   '/api/objects/{object_id}/undo': {
     parameters: {
       query?: never
@@ -429,6 +473,10 @@ export interface components {
       cut: {
         [key: string]: unknown
       }
+      /** Brush */
+      brush: {
+        [key: string]: unknown
+      }
       /** Readings */
       readings: components['schemas']['ReadingOut'][]
       /** Uv Looks */
@@ -490,6 +538,24 @@ export interface components {
        * @default false
        */
       looks_back: boolean
+      /**
+       * Reading
+       * @description The reading that this source shows best
+       * @default
+       */
+      reading: string
+      /**
+       * Reading Size
+       * @description Its field that takes the radius or reach of that reading
+       * @default
+       */
+      reading_size: string
+      /**
+       * Over
+       * @description Drawn by hand: laid over the lines above it
+       * @default false
+       */
+      over: boolean
       /**
        * Low
        * @default 0
@@ -729,6 +795,16 @@ export interface components {
         [key: string]: string
       }
       twin?: components['schemas']['TwinOut'] | null
+      /**
+       * Turn
+       * @description Place in the axes of the file = place in the view @ turn
+       */
+      turn: number[][]
+      /**
+       * Scale
+       * @description Metres per unit of the file
+       */
+      scale: number
       scene: components['schemas']['VersionOut']
     }
     /**
@@ -819,6 +895,34 @@ export interface components {
        * @default Edit
        */
       label: string
+    }
+    /**
+     * StrokeOut
+     * @description A stroke that was kept: the name to put into the scene.
+     */
+    StrokeOut: {
+      /** File */
+      file: string
+    }
+    /**
+     * StrokeIn
+     * @description A stroke, as docs/formats.md describes it; checked by the core.
+     */
+    StrokeIn: {
+      /** Stroke */
+      stroke: {
+        [key: string]: unknown
+      }
+    }
+    /**
+     * PictureOut
+     * @description A picture of the project: the name to put into the scene, and the one to show.
+     */
+    PictureOut: {
+      /** File */
+      file: string
+      /** Name */
+      name: string
     }
     /**
      * StepIn
@@ -959,16 +1063,26 @@ export interface components {
     }
     /**
      * TermOut
-     * @description A line of the selected layer's recipe.
+     * @description A line of the selected layer's recipe, shaped; ``finding``: what is wrong with it here and how to mend it.
      */
     TermOut: {
       /** Histogram */
       histogram: number[]
       /**
+       * Share
+       * @default 0
+       */
+      share: number
+      /**
        * Picture
        * @default
        */
       picture: string
+      /**
+       * Finding
+       * @default
+       */
+      finding: string
     }
     /**
      * WhereOut
@@ -1534,6 +1648,96 @@ export interface operations {
         }
         content: {
           'application/json': components['schemas']['Stale']
+        }
+      }
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+    }
+  }
+  server_api_api_add_stroke: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        object_id: number
+      }
+      cookie?: never
+    }
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['StrokeIn']
+      }
+    }
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['StrokeOut']
+        }
+      }
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+    }
+  }
+  server_api_api_pictures: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        project_id: number
+      }
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['PictureOut'][]
+        }
+      }
+    }
+  }
+  server_api_api_add_picture: {
+    parameters: {
+      query: {
+        name: string
+      }
+      header?: never
+      path: {
+        project_id: number
+      }
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['PictureOut']
         }
       }
       /** @description Unprocessable Entity */

@@ -13,7 +13,12 @@ const emit = defineEmits<{ done: [value: unknown] }>()
 const work = useWork()
 
 const options = computed(() => {
-  if (props.field.control === 'exposed') {
+  if (props.field.control === 'layer') {
+    return (work.scene?.layers ?? [])
+      .filter((l) => l.id !== work.selectedId)
+      .map((l) => ({ value: l.id, label: l.name }))
+  }
+  if (props.field.control === 'exposed' || props.field.control === 'coat') {
     const layers = work.scene?.layers ?? []
     const here = layers.findIndex((l) => l.id === work.selectedId)
     const earlier = layers.slice(0, here).filter((l) => work.effects.get(l.effect.kind)?.family !== 'loss')
@@ -77,6 +82,8 @@ const options = computed(() => {
       :options="options"
       option-label="label"
       option-value="value"
+      :placeholder="field.control === 'layer' || field.control === 'coat' ? 'Choose a layer' : undefined"
+      empty-message="There is none to choose"
       @update:model-value="(v) => emit('done', v)"
     />
   </div>

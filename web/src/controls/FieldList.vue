@@ -3,8 +3,10 @@ import { computed } from 'vue'
 import { applies, fieldsOf, type FieldSchema } from '../api/scene'
 import ChoiceField from './ChoiceField.vue'
 import ColourField from './ColourField.vue'
+import CurveField from './CurveField.vue'
 import NumberField from './NumberField.vue'
 import OptionalField from './OptionalField.vue'
+import PictureField from './PictureField.vue'
 
 /** Controls for the fields of an effect, a source, a line or a cut, drawn from the schema that the core publishes. */
 const props = defineProps<{
@@ -23,9 +25,12 @@ const fields = computed(() =>
     ([name, field]) =>
       (props.place === undefined || (field.place ?? '') === props.place) &&
       (!props.only || props.only.includes(name)) &&
+      !DRAWN.includes(field.control ?? '') &&
       applies(field, props.values),
   ),
 )
+/** Drawn by hand: whoever shows these fields has tools of its own for them. */
+const DRAWN = ['strokes', 'picks', 'line']
 const isNumber = (field: FieldSchema) => field.control === 'slider'
 </script>
 
@@ -58,6 +63,26 @@ const isNumber = (field: FieldSchema) => field.control === 'slider'
       :model-value="values[name] as number[]"
       @drag="(v) => emit('drag', name, v)"
       @done="(v) => emit('done', name, v, field.title ?? name)"
+    />
+    <CurveField
+      v-else-if="field.control === 'curve'"
+      :field="field"
+      :name="name"
+      :model-value="(values[name] ?? null) as never"
+      @drag="(v) => emit('drag', name, v)"
+      @done="(v) => emit('done', name, v, field.title ?? name)"
+    />
+    <PictureField
+      v-else-if="field.control === 'picture'"
+      :field="field"
+      :name="name"
+      :model-value="String(values[name] ?? '')"
+      @done="
+        (v) => {
+          emit('drag', name, v)
+          emit('done', name, v, field.title ?? name)
+        }
+      "
     />
     <ChoiceField
       v-else-if="field.control"

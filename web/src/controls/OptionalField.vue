@@ -3,6 +3,7 @@ import InputNumber from 'primevue/inputnumber'
 import ToggleSwitch from 'primevue/toggleswitch'
 import { computed } from 'vue'
 import type { FieldSchema } from '../api/scene'
+import { factor } from './format'
 
 /** A number that may be left out: the switch says whether it is given, the words what holds without it. */
 const props = defineProps<{ field: FieldSchema; name: string; modelValue: number | null | undefined }>()
@@ -11,6 +12,13 @@ const limits = computed<{ type?: string; minimum?: number; maximum?: number }>(
   () => props.field.anyOf?.find((x) => x.type !== 'null') ?? {},
 )
 const whole = computed(() => limits.value.type === 'integer')
+/** Shares are shown in percent. */
+const times = computed(() => factor(props.field))
+const shown = computed(() =>
+  props.modelValue === null || props.modelValue === undefined
+    ? null
+    : Number((props.modelValue * times.value).toPrecision(6)),
+)
 const given = computed(() => props.modelValue !== null && props.modelValue !== undefined)
 </script>
 
@@ -22,13 +30,13 @@ const given = computed(() => props.modelValue !== null && props.modelValue !== u
       size="small"
       fluid
       :input-id="`f-${name}`"
-      :model-value="modelValue"
-      :min="limits.minimum"
-      :max="limits.maximum"
+      :model-value="shown"
+      :min="limits.minimum === undefined ? undefined : limits.minimum * times"
+      :max="limits.maximum === undefined ? undefined : limits.maximum * times"
       :max-fraction-digits="whole ? 0 : 3"
       :use-grouping="false"
       :suffix="field.unit ? ` ${field.unit}` : undefined"
-      @update:model-value="(v) => v !== null && v !== modelValue && emit('done', v)"
+      @update:model-value="(v) => v !== null && v !== shown && emit('done', v / times)"
     />
     <span v-else class="muted clip">{{ field.empty }}</span>
     <ToggleSwitch

@@ -2,6 +2,7 @@ import { useLocalStorage } from '@vueuse/core'
 import { defineStore } from 'pinia'
 import { computed, markRaw, ref, shallowRef, toRaw } from 'vue'
 import { api, messageOf } from '../api/client'
+import { fieldsOf } from '../api/scene'
 import type {
   Catalogue,
   Entry,
@@ -14,6 +15,7 @@ import type {
   Project,
   Recipe,
   Scene,
+  Term,
   VersionOut,
 } from '../api/scene'
 
@@ -50,6 +52,10 @@ export const useWork = defineStore('work', () => {
   const demo = ref(true)
   const notice = ref('')
 
+  /** How many strokes are in the scene that is asked for, and in the one that is shown. */
+  const wantsMarks = ref(0)
+  const marks = ref(0)
+
   const selected = computed<Layer | undefined>(() => scene.value?.layers.find((l) => l.id === selectedId.value))
   const outcome = computed(() => new Map((evaluation.value?.layers ?? []).map((l) => [l.id, l])))
   const effects = computed(() => new Map((catalogue.value?.effects ?? []).map((e) => [e.kind, e])))
@@ -80,6 +86,7 @@ export const useWork = defineStore('work', () => {
     let again = false
     try {
       const serves = bench.value
+      const carried = wantsMarks.value
       const request = {
         params: { path: { object_id: item.id } },
         body: {
@@ -116,6 +123,7 @@ export const useWork = defineStore('work', () => {
           }
         }
         evaluation.value = markRaw(data) as Evaluation
+        marks.value = carried
         trouble.value = ''
         if (object.value && data.readings !== object.value.readings)
           object.value = { ...object.value, readings: data.readings }
@@ -397,6 +405,58 @@ export const useWork = defineStore('work', () => {
     full()
   }
 
+  // ---- lines of recipes ------------------------------------------------------------------------------------------------
+  /** A new line with a source's defaults. */
+  function freshTerm(kind: string, fields: Record<string, unknown> = {}): Term {
+    const source = sources.value.get(kind)!
+    const shaping = Object.fromEntries(
+      fieldsOf(catalogue.value!.term).map(([name, field]) => [name, field.default ?? null]),
+    ) as unknown as Term
+    return {
+      ...copy(shaping),
+      source: { ...copy(source.defaults), kind, ...fields } as Term['source'],
+      low: source.low,
+      high: source.high,
+      link: '',
+    }
+  }
+  const standing = new Set(['combine', 'amount', 'muted', 'solo'])
+  /** Lines with the same link are the same line: what changed in one changes in all. */
+  function syncLinks(term: Term | undefined) {
+    if (!term?.link || !scene.value) return
+    const body = Object.fromEntries(Object.entries(term).filter(([name]) => !standing.has(name)))
+    for (const layer of scene.value.layers)
+      for (const other of layer.where.terms)
+        if (other !== term && other.link === term.link) Object.assign(other, copy(body))
+  }
+  function linkedLayers(link: string): string[] {
+    return (scene.value?.layers ?? []).filter((l) => l.where.terms.some((t) => t.link === link)).map((l) => l.name)
+  }
+  /** Put a copy of a line into another layer; linked, one edit serves both. */
+  function sendTerm(term: Term, to: string, linked: boolean) {
+    edit(linked ? 'Link line' : 'Copy line', (now) => {
+      const there = now.layers.find((l) => l.id === to)
+      if (!there) return
+      if (linked && !term.link) {
+        const taken = new Set(now.layers.flatMap((l) => l.where.terms.map((t) => t.link)))
+        let k = 1
+        while (taken.has(`line-${k}`)) k++
+        term.link = `line-${k}`
+      }
+      there.where.terms.push({ ...copy(term), link: linked ? term.link : '' })
+    })
+    notice.value = `${linked ? 'Linked to' : 'Copied to'} ${scene.value?.layers.find((l) => l.id === to)?.name}.`
+  }
+  function unlink(term: Term) {
+    edit('Unlink line', (now) => {
+      const { link } = term
+      term.link = ''
+      // A link of one is none.
+      const left = now.layers.flatMap((l) => l.where.terms).filter((t) => t.link === link)
+      if (left.length === 1) left[0].link = ''
+    })
+  }
+
   // ---- layers ----------------------------------------------------------------------------------------------------------
   function freshId(kind: string): string {
     const taken = new Set(scene.value?.layers.map((l) => l.id))
@@ -439,13 +499,17 @@ export const useWork = defineStore('work', () => {
   /** Lines of recipes that look at a layer, so that nothing is left pointing at nothing. */
   function referring(id: string): string[] {
     return (scene.value?.layers ?? [])
-      .filter((l) => l.where.terms.some((t) => t.source.kind === 'exposed' && t.source.what === id))
+      .filter(
+        (l) =>
+          l.id !== id &&
+          l.where.terms.some((t) => (t.source.kind === 'exposed' ? t.source.what : t.source.layer) === id),
+      )
       .map((l) => l.name)
   }
   function removeLayer(id: string) {
     const users = referring(id)
     if (users.length) {
-      notice.value = `${users.join(', ')} asks where this layer shows. Change that line first, then remove the layer.`
+      notice.value = `${users.join(', ')} has a line that looks at this layer. Change that line first, then remove the layer.`
       return
     }
     edit('Remove layer', (now) => {
@@ -469,6 +533,6 @@ export const useWork = defineStore('work', () => {
     projects, catalogue, object, scene, version, evaluation, selectedId, selectedTerm, selected, look, pinned, until, peeking, size,
     saving, busy, measuring, trouble, demo, notice, outcome, effects, sources, parts, facts, bench,
     start, open, forget, full, preview, commit, saved, edit, step, reload, show, select, playTo, peek, cancelMeasuring, measure, follow, editObject, refresh, serve,
-    addLayer, duplicateLayer, removeLayer, moveLayer, switchLayer,
+    addLayer, duplicateLayer, removeLayer, moveLayer, switchLayer, freshTerm, syncLinks, linkedLayers, sendTerm, unlink, wantsMarks, marks,
   } // prettier-ignore
 })

@@ -9,7 +9,9 @@ import LookLegend from './LookLegend.vue'
 import ScaleBar from './ScaleBar.vue'
 import SkyDisc from './SkyDisc.vue'
 import { valueAt } from './probe'
+import { replay, type PenRecord } from './replay'
 import { SurfaceScene, type CompassMarks, type Light, type Spot } from './surfaceScene'
+import { useBrush } from './useBrush'
 import UvView from './UvView.vue'
 
 const props = defineProps<{ compass?: CompassMarks; part?: number }>()
@@ -105,6 +107,9 @@ watch(() => work.evaluation, put)
 watch(light, (value) => surface.value?.aim(value))
 watch(straight, (on) => surface.value?.straighten(on))
 
+const brush = useBrush(surface, canvas)
+const holding = computed(() => brush.active.value)
+
 let asked = false
 /** Read the value under the cursor: once a frame at most. */
 function point(event: PointerEvent) {
@@ -158,7 +163,13 @@ function resize(value: Size) {
   work.full()
 }
 const progress = computed(() => Math.round((work.measuring?.progress ?? 0) * 100))
-defineExpose({ frameObject: () => surface.value?.frame(props.part), toggleUv: () => (uvOpen.value = !uvOpen.value) })
+defineExpose({
+  frameObject: () => surface.value?.frame(props.part),
+  toggleUv: () => (uvOpen.value = !uvOpen.value),
+  /** Hold to turn the camera with the left button while a brush is in hand. */
+  turnInstead: (on: boolean) => (brush.turning.value = on),
+  replayPen: (record: PenRecord) => replay(record, canvas.value!),
+})
 </script>
 
 <template>
@@ -166,7 +177,12 @@ defineExpose({ frameObject: () => surface.value?.frame(props.part), toggleUv: ()
     <canvas
       ref="canvas"
       tabindex="0"
-      aria-label="The object. Drag to orbit, right drag to pan, wheel to zoom"
+      :class="{ holding }"
+      :aria-label="
+        holding
+          ? 'The object. Drag to draw on it, right drag to orbit, middle drag to pan, wheel to zoom'
+          : 'The object. Drag to orbit, right drag to pan, wheel to zoom'
+      "
       @pointermove="point"
       @pointerleave="at(undefined)"
       @pointerdown="press"
@@ -231,7 +247,9 @@ defineExpose({ frameObject: () => surface.value?.frame(props.part), toggleUv: ()
         :frame="frame"
         :map-sets="mapSets"
         :spot="spot"
+        :drawing="holding"
         @hover="fromUv"
+        @draw="brush.fromUv"
       />
     </div>
 
@@ -252,7 +270,7 @@ defineExpose({ frameObject: () => surface.value?.frame(props.part), toggleUv: ()
     <p v-if="failed" class="failed">{{ failed }}</p>
     <slot />
     <SkyDisc v-model="light" class="sky-disc" />
-    <ScaleBar v-if="perPixel" class="scale-bar" :per-pixel="perPixel" />
+    <ScaleBar v-if="perPixel" class="scale-bar" :class="{ lifted: holding }" :per-pixel="perPixel" />
   </section>
 </template>
 
@@ -271,6 +289,10 @@ canvas {
   height: 100%;
   outline-offset: -3px;
   touch-action: none;
+}
+canvas.holding {
+  cursor: crosshair;
+  outline: none;
 }
 .top {
   position: absolute;
@@ -352,5 +374,8 @@ canvas {
   position: absolute;
   right: 16px;
   bottom: 16px;
+}
+.scale-bar.lifted {
+  bottom: 138px;
 }
 </style>

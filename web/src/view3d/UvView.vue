@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import Select from 'primevue/select'
 import { onMounted, ref, watch } from 'vue'
-import type { SurfaceScene } from './surfaceScene'
+import type { Spot, SurfaceScene } from './surfaceScene'
 
 /** The map now shown, laid flat, with the borders of its UV islands; the cursor is linked with the 3D view. */
 const props = defineProps<{
@@ -9,8 +9,13 @@ const props = defineProps<{
   frame: number
   mapSets: string[]
   spot?: { page: number; u: number; v: number }
+  /** A brush is in hand: the left button draws. */
+  drawing?: boolean
 }>()
-const emit = defineEmits<{ hover: [spot?: { page: number; u: number; v: number }] }>()
+const emit = defineEmits<{
+  hover: [spot?: { page: number; u: number; v: number }]
+  draw: [phase: 'down' | 'move' | 'up', spot: Spot | undefined, event: PointerEvent]
+}>()
 const canvas = ref<HTMLCanvasElement>()
 const page = ref(0)
 const zoom = ref(1)
@@ -68,12 +73,34 @@ function settle() {
   offset.value = { x: Math.min(0, Math.max(-room, offset.value.x)), y: Math.min(0, Math.max(-room, offset.value.y)) }
   draw()
 }
+function under(event: PointerEvent): { u: number; v: number } {
+  const box = canvas.value!.getBoundingClientRect()
+  const scale = canvas.value!.clientWidth * zoom.value
+  return {
+    u: (event.clientX - box.left - offset.value.x) / scale,
+    v: (event.clientY - box.top - offset.value.y) / scale,
+  }
+}
+const found = (event: PointerEvent) => {
+  const { u, v } = under(event)
+  return props.surface.locate(page.value, u, v)
+}
+let pen = -1
+function press(event: PointerEvent) {
+  if (!props.drawing || event.button !== 0) return
+  pen = event.pointerId
+  canvas.value!.setPointerCapture(pen)
+  emit('draw', 'down', found(event), event)
+}
+function release(event: PointerEvent) {
+  if (event.pointerId !== pen) return
+  pen = -1
+  emit('draw', 'up', undefined, event)
+}
 function pan(event: PointerEvent) {
-  if (!event.buttons) {
-    const scale = canvas.value!.clientWidth * zoom.value
-    const u = (event.offsetX - offset.value.x) / scale
-    const v = (event.offsetY - offset.value.y) / scale
-    emit('hover', { page: page.value, u, v })
+  if (!event.buttons || pen >= 0) {
+    if (props.drawing) emit('draw', 'move', found(event), event)
+    emit('hover', { page: page.value, ...under(event) })
     return
   }
   offset.value = { x: offset.value.x + event.movementX, y: offset.value.y + event.movementY }
@@ -98,7 +125,18 @@ onMounted(refresh)
       option-label="n"
       option-value="k"
     />
-    <canvas ref="canvas" @wheel.prevent="wheel" @pointermove="pan" @pointerleave="emit('hover', undefined)" />
+    <canvas
+      ref="canvas"
+      data-testid="uv-canvas"
+      :class="{ drawing }"
+      @wheel.prevent="wheel"
+      @pointerdown="press"
+      @pointermove="pan"
+      @pointerup="release"
+      @pointercancel="release"
+      @pointerleave="emit('hover', undefined)"
+      @contextmenu.prevent
+    />
   </section>
 </template>
 
@@ -117,5 +155,8 @@ canvas {
   background: #868686;
   cursor: grab;
   touch-action: none;
+}
+canvas.drawing {
+  cursor: crosshair;
 }
 </style>

@@ -1,6 +1,6 @@
 import {
   Box3, Box3Helper, BufferAttribute, BufferGeometry, CanvasTexture, DataTexture, DirectionalLight, Group, LinearFilter, LinearMipmapLinearFilter,
-  LineBasicMaterial, LineSegments, Mesh, MeshBasicMaterial, MeshPhysicalMaterial, MeshStandardMaterial, NeutralToneMapping, NoColorSpace, PCFShadowMap, PerspectiveCamera, PlaneGeometry, PMREMGenerator, Raycaster, RGBAFormat, Scene,
+  LineBasicMaterial, LineSegments, Mesh, MOUSE, TOUCH, MeshBasicMaterial, MeshPhysicalMaterial, MeshStandardMaterial, NeutralToneMapping, NoColorSpace, PCFShadowMap, PerspectiveCamera, PlaneGeometry, PMREMGenerator, Raycaster, RGBAFormat, Scene,
   ShadowMaterial, SphereGeometry, SRGBColorSpace, UnsignedByteType, Vector2, Vector3, WebGLRenderer, type Material, type Texture,
 } from 'three' // prettier-ignore
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js'
@@ -8,7 +8,9 @@ import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js'
 import { acceleratedRaycast, MeshBVH } from 'three-mesh-bvh'
 import { mapBytes } from '../api/client'
 import type { Maps } from '../api/scene'
+import { BrushCursor } from './brushCursor'
 import { workshopLight } from './environment'
+import { PaintPreview } from './paintPreview'
 
 export interface Light {
   /** Degrees about up, and above the horizon. */
@@ -24,6 +26,8 @@ export interface Spot {
   v: number
   part: number
   point: Vector3
+  /** Which way the surface faces there, unit length. */
+  normal: Vector3
 }
 
 /** Directions drawn on the ground: compass degrees of north in the view, and where the wind comes from. */
@@ -91,6 +95,8 @@ export class SurfaceScene {
     new MeshBasicMaterial({ color: 0x2b7a6f, depthTest: false, transparent: true, toneMapped: false }),
   )
   private compass?: LineSegments
+  readonly cursor = new BrushCursor()
+  readonly paint: PaintPreview
   private pages: {
     lit: MeshPhysicalMaterial
     flat: MeshBasicMaterial
@@ -131,7 +137,8 @@ export class SurfaceScene {
     this.scene.add(this.sun, this.sun.target, this.ground, this.extras, this.near)
     this.dot.visible = false
     this.dot.renderOrder = 9
-    this.extras.add(this.dot)
+    this.extras.add(this.dot, this.cursor.group)
+    this.paint = new PaintPreview(this.renderer, PLAIN ? 256 : 1024)
     this.controls = new OrbitControls(this.camera, canvas)
     this.controls.enableDamping = false
     this.controls.zoomToCursor = true
@@ -145,6 +152,7 @@ export class SurfaceScene {
     this.watcher.disconnect()
     this.controls.dispose()
     this.clear()
+    this.paint.dispose()
     this.renderer.dispose()
   }
 
@@ -225,6 +233,11 @@ export class SurfaceScene {
     })
     this.model = scene
     this.scene.add(scene)
+    this.paint.take(mapSets.length, this.meshes)
+    this.pages.forEach((page, k) => {
+      this.paint.apply(page.lit, k)
+      this.paint.apply(page.flat, k)
+    })
     this.bounds = new Box3().setFromObject(scene)
     this.layGround()
     this.aim(this.light)
@@ -501,15 +514,52 @@ export class SurfaceScene {
     return ((2 * distance * Math.tan((this.camera.fov * Math.PI) / 360)) / Math.max(1, this.canvas.clientHeight)) * 1000
   }
 
+  /** The same at a place of the surface, which may lie nearer or farther. */
+  millimetresPerPixelAt(point: Vector3): number {
+    const ahead = this.camera.getWorldDirection(new Vector3())
+    const distance = point.clone().sub(this.camera.position).dot(ahead)
+    return ((2 * distance * Math.tan((this.camera.fov * Math.PI) / 360)) / Math.max(1, this.canvas.clientHeight)) * 1000
+  }
+
+  /** Where a place shows in the view, CSS pixels. */
+  project(point: Vector3): [number, number] {
+    const at = point.clone().project(this.camera)
+    return [((at.x + 1) / 2) * this.canvas.clientWidth, ((1 - at.y) / 2) * this.canvas.clientHeight]
+  }
+
+  /** Which way the camera looks from, and its up. */
+  sight(): { towards: Vector3; up: Vector3 } {
+    return {
+      towards: this.camera.getWorldDirection(new Vector3()).negate(),
+      up: new Vector3(0, 1, 0).applyQuaternion(this.camera.quaternion),
+    }
+  }
+
+  /** The middle of the object's box. */
+  middle(): Vector3 {
+    return this.bounds.getCenter(new Vector3())
+  }
+
+  /** While a brush is in hand the left button draws, the right one turns and the middle one pans. */
+  handOver(drawing: boolean) {
+    const { mouseButtons } = this.controls
+    mouseButtons.LEFT = drawing ? null : MOUSE.ROTATE
+    mouseButtons.MIDDLE = drawing ? MOUSE.PAN : MOUSE.DOLLY
+    mouseButtons.RIGHT = drawing ? MOUSE.ROTATE : MOUSE.PAN
+    this.controls.touches.ONE = drawing ? null : TOUCH.ROTATE
+  }
+
   /** Map set and UV under a point of the view (CSS pixels), or nothing. */
   pick(x: number, y: number): Spot | undefined {
     if (!this.model) return
     const at = new Vector2((x / this.canvas.clientWidth) * 2 - 1, 1 - (y / this.canvas.clientHeight) * 2)
     this.ray.setFromCamera(at, this.camera)
+    this.ray.firstHitOnly = true
     const hit = this.ray.intersectObject(this.model, true)[0]
     if (!hit) return
     const part = this.meshes.findIndex((m) => m.mesh === hit.object)
-    return { page: this.meshes[part]?.page ?? 0, u: hit.uv?.x ?? 0, v: hit.uv?.y ?? 0, part, point: hit.point }
+    const normal = (hit.normal ?? hit.face?.normal ?? new Vector3(0, 1, 0)).clone().normalize()
+    return { page: this.meshes[part]?.page ?? 0, u: hit.uv?.x ?? 0, v: hit.uv?.y ?? 0, part, point: hit.point, normal }
   }
 
   /** The place of the surface that a point of a map set belongs to, or nothing. */
@@ -533,11 +583,12 @@ export class SurfaceScene {
         if (s < 0 || t < 0 || s + t > 1) continue
         const position = geometry.getAttribute('position')
         const [p, q, r] = [a, b, c].map((i) => new Vector3().fromBufferAttribute(position, i))
+        const normal = new Vector3().crossVectors(q.clone().sub(p), r.clone().sub(p)).normalize()
         const point = p
           .multiplyScalar(1 - s - t)
           .addScaledVector(q, s)
           .addScaledVector(r, t)
-        return { page, u, v, part, point }
+        return { page, u, v, part, point, normal }
       }
     }
     return undefined

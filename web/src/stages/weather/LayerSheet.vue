@@ -2,19 +2,23 @@
 import InputText from 'primevue/inputtext'
 import Menu from 'primevue/menu'
 import ToggleSwitch from 'primevue/toggleswitch'
-import { computed, nextTick, ref, watch } from 'vue'
+import { computed, nextTick, ref, toRaw, watch } from 'vue'
 import type { Entry, Term } from '../../api/scene'
+import { pictureUrl } from '../../api/client'
 import FieldList from '../../controls/FieldList.vue'
 import HistogramBars from '../../controls/HistogramBars.vue'
 import KindGlyph from '../../controls/KindGlyph.vue'
 import NumberField from '../../controls/NumberField.vue'
 import { percent } from '../../controls/format'
+import { VueDraggable } from 'vue-draggable-plus'
+import { useHand } from '../../stores/hand'
 import { useWork } from '../../stores/work'
 import ChannelChips from './ChannelChips.vue'
 import TermLine from './TermLine.vue'
 
 /** The selected layer answers three questions: what happened, where, how much. */
 const work = useWork()
+const hand = useHand()
 const layer = computed(() => work.selected)
 const effect = computed(() => (layer.value ? work.effects.get(layer.value.effect.kind) : undefined))
 const outcome = computed(() => work.outcome.get(work.selectedId))
@@ -49,7 +53,10 @@ watch(
   () => work.selectedId,
   () => (renaming.value = false),
 )
-defineExpose({ rename })
+defineExpose({
+  rename,
+  addReading: (name: string, size: number, component?: string) => addReading(name, size, component),
+})
 
 const menu = ref<InstanceType<typeof Menu>>()
 const place = computed(() => work.scene?.layers.findIndex((l) => l.id === work.selectedId) ?? -1)
@@ -90,6 +97,7 @@ function dragTerm(k: number, where: 'source' | 'term', field: string, value: unk
   const term = layer.value!.where.terms[k]
   if (where === 'source') term.source[field] = value
   else term[field] = value
+  work.syncLinks(term)
   work.preview()
 }
 const adder = ref<InstanceType<typeof Menu>>()
@@ -102,18 +110,74 @@ const choices = computed(() => {
     items: items.map((s) => ({ label: s.title, command: () => addLine(s) })),
   }))
 })
-function addLine(source: Entry) {
+function addLine(source: Entry, fields: Record<string, unknown> = {}) {
   work.edit('Add line', () => {
     const terms = layer.value!.where.terms
-    const line: Term = {
-      source: { ...JSON.parse(JSON.stringify(source.defaults)), kind: source.kind },
-      low: source.low, high: source.high, gamma: 1, invert: false, soften_mm: 0, out_low: 0, out_high: 1, combine: 'multiply', amount: 1, muted: false,
-    } // prettier-ignore
-    if (source.kind === 'noise') line.source.seed = terms.length + 1
+    const line = work.freshTerm(source.kind, fields)
+    if ('seed' in line.source) line.source.seed = terms.length + 1
+    if (source.over) line.combine = 'over'
     terms.push(line)
     work.selectedTerm = terms.length - 1
   })
+  if (source.kind === 'strokes') hand.take('paint')
+  else if (source.kind === 'picks') hand.take('fill')
 }
+/** A reading that was dropped here, or sent here by its button: the source that shows it best, with the same radius or reach. */
+const READING = 'application/x-limus-reading'
+const over = ref(false)
+function dragOver(event: DragEvent) {
+  if (!event.dataTransfer?.types.includes(READING)) return
+  event.preventDefault()
+  event.dataTransfer.dropEffect = 'copy'
+  over.value = true
+}
+function drop(event: DragEvent) {
+  over.value = false
+  const text = event.dataTransfer?.getData(READING)
+  if (!text) return
+  event.preventDefault()
+  const { name, size, component } = JSON.parse(text) as { name: string; size: number; component?: string }
+  addReading(name, size, component)
+}
+function addReading(name: string, size: number, component = '') {
+  const source = work.catalogue?.sources.find((s) => s.reading === name)
+  if (!layer.value || !source) {
+    work.notice = layer.value
+      ? 'This reading is for looking only: no line of a recipe reads it.'
+      : 'Choose a layer first, then add the reading to its recipe.'
+    return
+  }
+  const fields: Record<string, unknown> = {}
+  if (source.reading_size && size) fields[source.reading_size] = size
+  if (name === 'proximity' && size) fields.reach_cm = size / 10
+  if (component && name === 'vertex_colour') fields.channel = component
+  addLine(source, fields)
+}
+/** Dragging a line by its picture puts it in another place. */
+const order = ref<{ term: Term; id: number }[]>([])
+let numbers = 0
+const known = new WeakMap<object, number>()
+watch(
+  () => [layer.value?.id, ...(layer.value?.where.terms ?? [])],
+  () => {
+    order.value = (layer.value?.where.terms ?? []).map((term) => {
+      const raw = toRaw(term)
+      if (!known.has(raw)) known.set(raw, numbers++)
+      return { term, id: known.get(raw)! }
+    })
+  },
+  { immediate: true },
+)
+function reordered() {
+  const terms = order.value.map((o) => o.term)
+  const open = layer.value!.where.terms[work.selectedTerm]
+  if (terms.every((t, k) => t === layer.value!.where.terms[k])) return
+  work.edit('Move line', () => {
+    layer.value!.where.terms = terms
+    work.selectedTerm = open ? terms.indexOf(open) : -1
+  })
+}
+const wholeThrough = computed(() => work.look.kind === 'mask' && work.look.layer === work.selectedId)
 function removeLine(k: number) {
   if (work.look.kind === 'term') work.look = { ...work.look, kind: 'lit' }
   work.edit('Remove line', () => layer.value!.where.terms.splice(k, 1))
@@ -129,7 +193,7 @@ function moveLine(k: number, by: number) {
 function duplicateLine(k: number) {
   work.edit('Duplicate line', () => {
     const terms = layer.value!.where.terms
-    terms.splice(k + 1, 0, JSON.parse(JSON.stringify(terms[k])))
+    terms.splice(k + 1, 0, { ...JSON.parse(JSON.stringify(terms[k])), link: '' })
   })
   work.selectedTerm = k + 1
 }
@@ -210,19 +274,34 @@ const hasAmount = computed(() => effect.value?.sets_coverage ?? false)
           />
         </section>
 
-        <section>
+        <section
+          class="where"
+          :class="{ over }"
+          data-testid="where"
+          @dragover="dragOver"
+          @dragleave="over = false"
+          @drop="drop"
+        >
           <h3>
             Where?
             <small class="muted">{{ outcome ? `covers ${percent(outcome.coverage)} of the surface` : 'off' }}</small>
           </h3>
           <p v-if="!layer.where.terms.length" class="muted">Everywhere. Add a line to say where.</p>
-          <ul>
+          <VueDraggable
+            v-model="order"
+            tag="ul"
+            handle=".thumb"
+            :force-fallback="true"
+            :fallback-tolerance="4"
+            :animation="120"
+            @end="reordered"
+          >
             <TermLine
-              v-for="(term, k) in layer.where.terms"
-              :key="k"
-              :term="term"
+              v-for="(entry, k) in order"
+              :key="entry.id"
+              :term="entry.term"
               :index="k"
-              :count="layer.where.terms.length"
+              :count="order.length"
               :open="work.selectedTerm === k"
               @toggle="work.selectedTerm = work.selectedTerm === k ? -1 : k"
               @drag="(where, field, value) => dragTerm(k, where, field, value)"
@@ -231,18 +310,49 @@ const hasAmount = computed(() => effect.value?.sets_coverage ?? false)
               @move="(by) => moveLine(k, by)"
               @duplicate="duplicateLine(k)"
             />
-          </ul>
+          </VueDraggable>
+          <div v-if="layer.where.terms.length && work.evaluation?.where && layer.on" class="whole">
+            <button
+              v-tooltip.left="wholeThrough ? 'Back to the surface' : 'Look through the whole mask'"
+              type="button"
+              class="thumb"
+              :class="{ through: wholeThrough }"
+              :aria-pressed="wholeThrough"
+              aria-label="Look through the whole mask"
+              @click="work.show(wholeThrough ? { kind: 'lit' } : { kind: 'mask', layer: work.selectedId })"
+            >
+              <img v-if="work.evaluation.where.picture" :src="pictureUrl(work.evaluation.where.picture)" alt="" />
+            </button>
+            <span>
+              All together
+              <b>{{ percent(work.evaluation.where.share) }}</b>
+            </span>
+            <HistogramBars v-tooltip.left="'The whole mask, black to white'" :bars="work.evaluation.where.histogram" />
+          </div>
           <div class="under">
             <button type="button" class="link" aria-haspopup="menu" @click="(e) => adder?.toggle(e)">
               Add a line…
             </button>
             <Menu ref="adder" :model="choices" popup class="adder" />
             <span class="fill" />
-            <HistogramBars
-              v-if="work.evaluation?.where && layer.on"
-              v-tooltip.left="'The whole mask, black to white'"
-              :bars="work.evaluation.where.histogram"
-            />
+            <button
+              type="button"
+              class="by-hand"
+              :aria-pressed="hand.tool === 'paint' && hand.target === 'mask'"
+              @click="hand.tool === 'paint' ? hand.put() : hand.take('paint')"
+            >
+              <i class="pi pi-pencil" />
+              Paint
+            </button>
+            <button
+              type="button"
+              class="by-hand"
+              :aria-pressed="hand.tool === 'fill'"
+              @click="hand.tool === 'fill' ? hand.put() : hand.take('fill')"
+            >
+              <i class="pi pi-stop" />
+              Fill
+            </button>
           </div>
           <div class="cut">
             <label for="cut">Cut the mask hard</label>
@@ -340,6 +450,48 @@ h3 small {
   border-radius: 4px;
   border: 1px solid color-mix(in srgb, var(--oxide) 45%, var(--line));
   color: var(--oxide);
+}
+.where.over {
+  background: var(--tint);
+  box-shadow: inset 0 0 0 1.5px var(--verdigris);
+}
+.whole {
+  display: grid;
+  grid-template-columns: 36px 1fr 54px;
+  gap: 10px;
+  align-items: center;
+  border-top: 1px solid var(--line);
+  padding: 4px 0;
+  margin-top: 2px;
+}
+.whole .thumb {
+  width: 36px;
+  height: 36px;
+  border-radius: 3px;
+  overflow: hidden;
+  background: #868686;
+  border: 1px solid var(--line);
+}
+.whole .thumb.through {
+  outline: 2px solid var(--verdigris);
+}
+.whole img {
+  width: 100%;
+  height: 100%;
+  display: block;
+}
+.by-hand {
+  border: 1px solid var(--line);
+  border-radius: 4px;
+  padding: 2px 9px;
+  display: inline-flex;
+  gap: 6px;
+  align-items: center;
+}
+.by-hand[aria-pressed='true'] {
+  background: var(--verdigris);
+  border-color: var(--verdigris);
+  color: var(--panel);
 }
 .under,
 .cut {

@@ -7,6 +7,7 @@ import { percent } from '../../controls/format'
 import { useWork } from '../../stores/work'
 
 const work = useWork()
+const emit = defineEmits<{ add: [reading: string, size: number] }>()
 const sizes = ref<Record<string, number>>({})
 
 const CHANNELS = [
@@ -79,6 +80,17 @@ const groups = computed(() => [
   { title: 'Readings', rows: readings.value },
   { title: 'Coats that show', rows: coats.value },
 ])
+/** Readings that a line of a recipe can read. */
+const usable = computed(() => new Set((work.catalogue?.sources ?? []).map((s) => s.reading).filter(Boolean)))
+const draggable = (row: Row) => row.look.kind === 'reading' && usable.value.has(row.key)
+function dragStart(event: DragEvent, row: Row) {
+  if (!event.dataTransfer) return
+  event.dataTransfer.effectAllowed = 'copy'
+  event.dataTransfer.setData(
+    'application/x-limus-reading',
+    JSON.stringify({ name: row.key, size: row.size?.value ?? 0, component: row.look.component }),
+  )
+}
 function resize(row: Row, value: number | null) {
   if (!row.size || !value) return
   sizes.value = { ...sizes.value, [row.size.kind]: value }
@@ -117,7 +129,14 @@ function resize(row: Row, value: number | null) {
     </button>
     <template v-for="group in groups" :key="group.title">
       <h2 class="muted">{{ group.title }}</h2>
-      <div v-for="row in group.rows" :key="row.key" class="row" :class="{ on: is(row) }">
+      <div
+        v-for="row in group.rows"
+        :key="row.key"
+        class="row"
+        :class="{ on: is(row) }"
+        :draggable="draggable(row)"
+        @dragstart="(e) => dragStart(e, row)"
+      >
         <button
           v-tooltip.right="row.hint"
           type="button"
@@ -129,6 +148,16 @@ function resize(row: Row, value: number | null) {
           <img v-if="row.picture" :src="pictureUrl(row.picture)" alt="" />
           <i v-else class="blank" />
           <span class="clip">{{ row.title }}</span>
+        </button>
+        <button
+          v-if="draggable(row) && work.selected"
+          v-tooltip.right="`Add to the recipe of ${work.selected.name} (or drag the row there)`"
+          type="button"
+          class="add"
+          :aria-label="`Add ${row.title} to the recipe`"
+          @click="emit('add', row.key, row.size?.value ?? 0)"
+        >
+          <i class="pi pi-plus" />
         </button>
         <InputNumber
           v-if="row.size"
@@ -199,6 +228,24 @@ kbd {
   margin-left: auto;
   font: inherit;
   color: var(--muted);
+}
+.row[draggable='true'] {
+  cursor: grab;
+}
+.add {
+  width: 0;
+  margin-left: -9px;
+  height: 20px;
+  overflow: hidden;
+  flex: none;
+  border-radius: 4px;
+  color: var(--verdigris);
+  font-size: 11px;
+}
+.row:hover .add,
+.add:focus-visible {
+  width: 20px;
+  margin-left: 0;
 }
 .note {
   margin-left: auto;

@@ -1,11 +1,13 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import Menu from 'primevue/menu'
+import { computed, ref } from 'vue'
 import { pictureUrl } from '../../api/client'
 import { fieldsOf, type FieldSchema, type Term } from '../../api/scene'
 import FieldList from '../../controls/FieldList.vue'
 import HistogramBars from '../../controls/HistogramBars.vue'
-import { withUnit } from '../../controls/format'
+import { percent, readable, withUnit } from '../../controls/format'
 import { useWork } from '../../stores/work'
+import HandField from './HandField.vue'
 
 /** One line of a recipe, read as part of a sentence; opened, it shows its source and its shaping. */
 const props = defineProps<{ term: Term; index: number; count: number; open: boolean }>()
@@ -36,6 +38,14 @@ function valueText(name: string): string {
   const value = props.term.source[name]
   const field: FieldSchema = fields.value.get(name) ?? {}
   if (typeof value === 'number') return withUnit(value, field)
+  if (field.control === 'strokes' || field.control === 'picks') {
+    const count = (value as unknown[]).length
+    const word = field.control === 'strokes' ? 'stroke' : 'place'
+    return count ? `${count} ${word}${count === 1 ? '' : 's'}` : 'nothing yet'
+  }
+  if (field.control === 'picture') return String(value).split('/').at(-1) || 'none chosen yet'
+  if (value === '' && (field.control === 'layer' || field.control === 'coat')) return 'no layer yet'
+  if (name === 'to' && value === 'parts') return valueText('parts')
   if (Array.isArray(value))
     return value.length === 0
       ? 'no part yet'
@@ -45,6 +55,7 @@ function valueText(name: string): string {
   return field.names?.[String(value)] ?? work.scene?.layers.find((l) => l.id === value)?.name ?? String(value)
 }
 const lead = computed(() => {
+  if (props.term.solo) return 'only: '
   if (props.term.muted) return 'muted: '
   const not = props.term.invert ? 'not ' : ''
   if (props.index === 0) return not
@@ -58,25 +69,73 @@ const lead = computed(() => {
     screen: 'or ',
     overlay: 'overlaid by ',
     difference: 'differing from ',
+    over: 'then ',
   }
   return (words[props.term.combine] ?? '') + not
 })
 const shaping = computed(() => {
   const t = props.term
   const how =
-    props.index > 0 || t.combine === 'subtract'
+    t.combine !== 'over' && (props.index > 0 || t.combine === 'subtract')
       ? `${t.combine}, ${Math.round(t.amount * 100)} %`
       : t.amount < 1
         ? `${Math.round(t.amount * 100)} %`
         : ''
   const range = t.low !== 0 || t.high !== 1 ? `range ${t.low} – ${t.high}` : ''
   const soft = t.soften_mm > 0 ? `softened ${t.soften_mm} mm` : ''
-  return [range, how, soft].filter(Boolean).join(' · ') || 'as it is'
+  const grown = t.grow_mm ? `${(t.grow_mm as number) > 0 ? 'grown' : 'shrunk'} ${Math.abs(t.grow_mm as number)} mm` : ''
+  const broken = t.breakup_mm ? `broken up ${t.breakup_mm} mm` : ''
+  const cover = typeof t.cover === 'number' ? `covers ${readable(t.cover * 100)} %` : ''
+  return [range, t.curve ? 'curve' : '', how, soft, grown, broken, cover].filter(Boolean).join(' · ') || 'as it is'
 })
-const shapingNames = computed(() => {
-  const names = ['low', 'high', 'gamma', 'soften_mm', 'out_low', 'out_high', 'invert']
-  return props.index === 0 ? [...names, 'amount'] : ['combine', 'amount', ...names]
+/** Fields of the shaping: the ones used all day, and the rest, which shows when asked for or when something in it is set. */
+const FIRST = ['low', 'high', 'gamma', 'soften_mm']
+const REST = [
+  'curve', 'grow_mm', 'breakup_mm', 'breakup_size_mm', 'breakup_way', 'cover', 'sharpen', 'out_low', 'out_high',
+] // prettier-ignore
+const meets = computed(() => (props.index > 0 || props.term.combine === 'over' ? ['combine', 'amount'] : ['amount']))
+const schemaOf = computed(() => new Map(fieldsOf(work.catalogue?.term ?? {})))
+const shapedFurther = computed(() =>
+  REST.some((name) => {
+    const usual = schemaOf.value.get(name)?.default ?? null
+    return (props.term[name] ?? null) !== usual
+  }),
+)
+const further = ref(false)
+const drawn = computed(() => {
+  const { kind } = props.term.source
+  if (kind === 'strokes' || kind === 'picks') return kind
+  return kind === 'proximity' && props.term.source.to === 'line' ? 'line' : undefined
 })
+const menu = ref<InstanceType<typeof Menu>>()
+const others = computed(() => (work.scene?.layers ?? []).filter((l) => l.id !== work.selectedId))
+const linkedTo = computed(() =>
+  props.term.link ? work.linkedLayers(props.term.link).filter((n) => n !== work.selected?.name) : [],
+)
+const actions = computed(() => [
+  { label: 'Duplicate', icon: 'pi pi-clone', command: () => emit('duplicate') },
+  { label: 'Earlier', icon: 'pi pi-arrow-up', disabled: props.index === 0, command: () => emit('move', -1) },
+  {
+    label: 'Later',
+    icon: 'pi pi-arrow-down',
+    disabled: props.index === props.count - 1,
+    command: () => emit('move', 1),
+  },
+  { label: 'Remove', icon: 'pi pi-trash', command: () => emit('remove') },
+  ...(props.term.link ? [{ label: 'Unlink', icon: 'pi pi-link', command: () => work.unlink(props.term) }] : []),
+  ...(others.value.length
+    ? [
+        {
+          label: 'Copy to',
+          items: others.value.map((l) => ({ label: l.name, command: () => work.sendTerm(props.term, l.id, false) })),
+        },
+        {
+          label: 'Link to',
+          items: others.value.map((l) => ({ label: l.name, command: () => work.sendTerm(props.term, l.id, true) })),
+        },
+      ]
+    : []),
+])
 function look() {
   if (through.value) work.show({ kind: 'lit' })
   else work.show({ kind: 'term', layer: work.selectedId, index: props.index })
@@ -109,6 +168,10 @@ function look() {
       </button>
       <HistogramBars v-if="result" :bars="result.histogram" />
     </div>
+    <p v-if="result?.finding" class="finding" role="status">
+      <i class="pi pi-info-circle" />
+      {{ result.finding }}.
+    </p>
     <div v-if="open" class="body">
       <div class="tools">
         <button
@@ -129,27 +192,19 @@ function look() {
         >
           Mute
         </button>
+        <button
+          v-tooltip.top="'Only lines with this mark count'"
+          type="button"
+          class="tool"
+          :aria-pressed="term.solo"
+          @click="(emit('drag', 'term', 'solo', !term.solo), emit('done', 'Solo line'))"
+        >
+          Solo
+        </button>
         <span class="fill" />
-        <button
-          v-tooltip.top="'Earlier'"
-          type="button"
-          class="icon-button"
-          aria-label="Move line up"
-          :disabled="index === 0"
-          @click="emit('move', -1)"
-        >
-          <i class="pi pi-arrow-up" />
-        </button>
-        <button
-          v-tooltip.top="'Later'"
-          type="button"
-          class="icon-button"
-          aria-label="Move line down"
-          :disabled="index === count - 1"
-          @click="emit('move', 1)"
-        >
-          <i class="pi pi-arrow-down" />
-        </button>
+        <span v-if="result" v-tooltip.top="'Mean of this line over the surface'" class="muted">
+          {{ percent(result.share ?? 0) }}
+        </span>
         <button
           v-tooltip.top="'Duplicate line'"
           type="button"
@@ -168,7 +223,27 @@ function look() {
         >
           <i class="pi pi-trash" />
         </button>
+        <button
+          v-tooltip.top="'Move, copy to another layer, link'"
+          type="button"
+          class="icon-button"
+          aria-label="More for this line"
+          @click="(e) => menu?.toggle(e)"
+        >
+          <i class="pi pi-ellipsis-h" />
+        </button>
+        <Menu ref="menu" :model="actions" popup class="line-menu" />
       </div>
+      <p v-if="linkedTo.length" class="linked">
+        <i class="pi pi-link" />
+        One line with {{ linkedTo.join(', ') }}: a change here counts there too.
+      </p>
+      <HandField
+        v-if="drawn"
+        :term="term"
+        :kind="drawn"
+        @change="(next, label) => (emit('drag', 'source', drawn!, next), emit('done', label))"
+      />
       <FieldList
         v-if="entry"
         :schema="entry.schema"
@@ -177,19 +252,55 @@ function look() {
         @done="(_n, _v, title) => emit('done', title)"
       />
       <hr />
-      <FieldList
-        v-if="work.catalogue"
-        :schema="work.catalogue.term"
-        :values="term"
-        :only="shapingNames.filter((n) => n !== 'invert')"
-        @drag="(n, v) => emit('drag', 'term', n, v)"
-        @done="(_n, _v, title) => emit('done', title)"
-      />
+      <template v-if="work.catalogue">
+        <FieldList
+          :schema="work.catalogue.term"
+          :values="term"
+          :only="[...meets, ...FIRST]"
+          @drag="(n, v) => emit('drag', 'term', n, v)"
+          @done="(_n, _v, title) => emit('done', title)"
+        />
+        <button
+          type="button"
+          class="more muted"
+          :aria-expanded="further || shapedFurther"
+          :disabled="shapedFurther"
+          @click="further = !further"
+        >
+          <i class="pi" :class="further || shapedFurther ? 'pi-angle-down' : 'pi-angle-right'" />
+          Curve, edge and coverage
+        </button>
+        <FieldList
+          v-if="further || shapedFurther"
+          :schema="work.catalogue.term"
+          :values="term"
+          :only="REST"
+          @drag="(n, v) => emit('drag', 'term', n, v)"
+          @done="(_n, _v, title) => emit('done', title)"
+        />
+      </template>
     </div>
   </li>
 </template>
 
 <style scoped>
+.finding {
+  color: var(--oxide);
+  padding: 2px 0 2px 46px;
+}
+.linked {
+  color: var(--muted);
+  padding: 2px 0 4px;
+}
+.more {
+  display: flex;
+  align-items: center;
+  gap: 6px;
+  min-height: 28px;
+}
+.more:disabled {
+  cursor: default;
+}
 .term {
   margin: 0 -10px;
   padding: 3px 10px;
@@ -259,5 +370,11 @@ hr {
   border: 0;
   border-top: 1px solid var(--line);
   margin: 5px 0;
+}
+</style>
+<style>
+.line-menu.p-menu {
+  max-height: 420px;
+  overflow-y: auto;
 }
 </style>

@@ -4,11 +4,14 @@ import { ref } from 'vue'
 import ShortcutSheet from '../../frame/ShortcutSheet.vue'
 import { useWork } from '../../stores/work'
 import SurfaceView from '../../view3d/SurfaceView.vue'
+import { useHand } from '../../stores/hand'
+import BrushBar from './BrushBar.vue'
 import ChronicleBand from './ChronicleBand.vue'
 import LayerSheet from './LayerSheet.vue'
 import LookList from './LookList.vue'
 
 const work = useWork()
+const hand = useHand()
 const view = ref<InstanceType<typeof SurfaceView>>()
 const sheet = ref<InstanceType<typeof LayerSheet>>()
 const band = ref<InstanceType<typeof ChronicleBand>>()
@@ -50,21 +53,44 @@ useEventListener(window, 'keydown', (event: KeyboardEvent) => {
     a: () => band.value?.add(),
     ',': () => neighbour(-1),
     '.': () => neighbour(1),
+    h: () => (hand.tool === 'paint' ? hand.put() : hand.take('paint')),
+    i: () => (hand.tool === 'fill' ? hand.put() : hand.take('fill')),
     '?': () => (shortcuts.value = true),
+  }
+  if (hand.tool) {
+    const resize = (by: number) => {
+      if (hand.sizeIn === 'px') hand.pixels = Number((hand.pixels * by).toPrecision(3))
+      else hand.set('size_mm', Number(Math.min(100000, Math.max(0.05, hand.size * by)).toPrecision(3)))
+    }
+    Object.assign(act, {
+      escape: () => hand.put(),
+      t: () => (hand.takes = !hand.takes),
+      '+': () => resize(1.15),
+      '-': () => resize(1 / 1.15),
+      ' ': () => view.value?.turnInstead(true),
+    })
   }
   const found = act[event.key.toLowerCase()]
   if (!found) return
   event.preventDefault()
   found()
 })
-useEventListener(window, 'keyup', (event: KeyboardEvent) => event.key.toLowerCase() === 'b' && work.peek(false))
-useEventListener(window, 'blur', () => work.peek(false))
+useEventListener(window, 'keyup', (event: KeyboardEvent) => {
+  if (event.key.toLowerCase() === 'b') work.peek(false)
+  if (event.key === ' ') view.value?.turnInstead(false)
+})
+useEventListener(window, 'blur', () => {
+  work.peek(false)
+  view.value?.turnInstead(false)
+})
 </script>
 
 <template>
   <main class="stage">
-    <LookList />
-    <SurfaceView ref="view" />
+    <LookList @add="(name, size) => sheet?.addReading(name, size)" />
+    <SurfaceView ref="view">
+      <BrushBar v-if="hand.tool" @replay="(record) => view?.replayPen(record)" />
+    </SurfaceView>
     <LayerSheet ref="sheet" />
     <ChronicleBand ref="band" class="below" @rename="sheet?.rename()" />
     <ShortcutSheet v-model:visible="shortcuts" />

@@ -1,0 +1,183 @@
+import { useLocalStorage } from '@vueuse/core'
+import { defineStore } from 'pinia'
+import { computed, ref, watch } from 'vue'
+import { api, messageOf } from '../api/client'
+import type { Recipe, Term } from '../api/scene'
+import { useWork } from './work'
+
+export type Tool = '' | 'paint' | 'fill'
+/** What the brush works on: the selected layer's mask, a line of its recipe that measures a distance, or a channel of the vertex colours. */
+export type Target = 'mask' | 'line' | 'R' | 'G' | 'B' | 'A'
+export type MirrorAxis = 'none' | 'x' | 'y' | 'z'
+/** x, y, z, facing direction, pressure, tilt and compass direction of the pen; in metres and axes of the view. */
+export type Touch = [number, number, number, number, number, number, number, number, number]
+
+export interface DrawnStroke {
+  points: Touch[]
+  cameraUp: [number, number, number]
+}
+type Triple = [number, number, number]
+
+/** The artist's hand: which tool it holds, how the brush is set, and what becomes of a stroke. */
+export const useHand = defineStore('hand', () => {
+  const work = useWork()
+  const tool = ref<Tool>('')
+  const target = ref<Target>('mask')
+  const takes = ref(false)
+  const brush = useLocalStorage<Record<string, unknown>>('limus.brush', {})
+  const sizeIn = useLocalStorage<'mm' | 'px'>('limus.brush.unit', 'mm')
+  const pixels = useLocalStorage('limus.brush.pixels', 60)
+  const mirror = useLocalStorage<MirrorAxis>('limus.brush.mirror', 'none')
+  const reach = useLocalStorage<'surface' | 'front' | 'through'>('limus.brush.reach', 'surface')
+  const facing = useLocalStorage<'surface' | 'camera'>('limus.brush.facing', 'surface')
+  const fillWhat = useLocalStorage<'part' | 'island' | 'polygon' | 'connected'>('limus.fill', 'connected')
+  const fillAngle = useLocalStorage('limus.fill.angle', 30)
+  const usual = computed(() => {
+    const fields = (work.catalogue?.brush.properties ?? {}) as Record<string, { default?: unknown }>
+    return Object.fromEntries(Object.entries(fields).map(([name, field]) => [name, field.default]))
+  })
+  const settings = computed<Record<string, unknown>>(() => ({ ...usual.value, ...brush.value }))
+  const size = computed(() => Number(settings.value.size_mm ?? 30))
+  function set(name: string, value: unknown) {
+    brush.value = { ...brush.value, [name]: value }
+  }
+
+  /** The line that strokes of this layer go into: the one that is open, else the last one there is. */
+  function lineOf(recipe: Recipe, kind: string): number {
+    const open = recipe.terms[work.selectedTerm]
+    if (open?.source.kind === kind) return work.selectedTerm
+    return recipe.terms.map((t) => t.source.kind).lastIndexOf(kind)
+  }
+  function ensure(recipe: Recipe, kind: 'strokes' | 'picks'): Term {
+    let k = lineOf(recipe, kind)
+    if (k < 0) {
+      // Taking away from everywhere: something must stand there first.
+      if (!recipe.terms.length && takes.value) recipe.terms.push(work.freshTerm('even'))
+      recipe.terms.push({ ...work.freshTerm(kind), combine: 'over' })
+      k = recipe.terms.length - 1
+    }
+    work.selectedTerm = k
+    return recipe.terms[k]
+  }
+
+  const toFile = (v: Triple, scale = 1): Triple => {
+    const turn = work.object?.turn ?? [
+      [1, 0, 0],
+      [0, 1, 0],
+      [0, 0, 1],
+    ]
+    const out = [0, 1, 2].map((k) => (v[0] * turn[0][k] + v[1] * turn[1][k] + v[2] * turn[2][k]) * scale)
+    return out.map((x) => Number(x.toFixed(7))) as Triple
+  }
+
+  /** Keep the strokes of one gesture and put them into the scene as one step. */
+  async function keep(strokes: DrawnStroke[], middle: Triple, sizeMm: number, adds: boolean) {
+    const item = work.object
+    const layer = work.selected
+    if (!item || !strokes.length) return
+    const wanted = target.value
+    const axis = mirror.value === 'none' ? -1 : 'xyz'.indexOf(mirror.value)
+    const normal = [0, 1, 2].map((k) => (k === axis ? 1 : 0)) as Triple
+    const files: string[] = []
+    for (const stroke of strokes) {
+      const body = {
+        action: adds ? 'add' : 'take',
+        brush: { ...settings.value, size_mm: Number(sizeMm.toPrecision(5)) },
+        reach: reach.value,
+        facing: facing.value,
+        camera_up: toFile(stroke.cameraUp),
+        mirror: axis < 0 ? null : { normal: toFile(normal), at: middle[axis] },
+        scale: item.scale,
+        points: stroke.points.map((p) => [
+          ...toFile([p[0], p[1], p[2]]),
+          ...toFile([p[3], p[4], p[5]]),
+          ...p.slice(6).map((x) => Number(x.toFixed(3))),
+        ]),
+      }
+      const { data, error } = await api.POST('/api/objects/{object_id}/strokes', {
+        params: { path: { object_id: item.id } },
+        body: { stroke: body },
+      })
+      if (!data) {
+        work.trouble = messageOf(error)
+        work.wantsMarks++
+        work.full()
+        return
+      }
+      files.push(data.file)
+    }
+    if (item.id !== work.object?.id) return
+    work.wantsMarks++
+    if ('RGBA'.includes(wanted)) {
+      work.edit(`Paint vertex colour ${wanted}`, (scene) => {
+        scene.vertex_paint = [...(scene.vertex_paint ?? []), ...files.map((file) => ({ file, channel: wanted }))]
+      })
+      return
+    }
+    if (!layer) return
+    work.edit(wanted === 'line' ? 'Draw a line' : adds ? 'Paint' : 'Paint away', (scene) => {
+      const here = scene.layers.find((l) => l.id === layer.id)
+      if (!here) return
+      if (wanted === 'line') {
+        const term = here.where.terms[work.selectedTerm]
+        if (term?.source.kind === 'proximity') term.source.line = [...((term.source.line as string[]) ?? []), ...files]
+        work.syncLinks(term)
+        return
+      }
+      const term = ensure(here.where, 'strokes')
+      term.source.strokes = [...((term.source.strokes as string[]) ?? []), ...files]
+      work.syncLinks(term)
+    })
+  }
+
+  /** Fill what belongs to a place of the surface. */
+  function fill(point: Triple, normal: Triple, adds: boolean) {
+    const layer = work.selected
+    if (!layer) return
+    work.edit(adds ? 'Fill' : 'Empty', (scene) => {
+      const here = scene.layers.find((l) => l.id === layer.id)
+      if (!here) return
+      const term = ensure(here.where, 'picks')
+      const pick = {
+        what: fillWhat.value,
+        at: toFile(point),
+        facing: toFile(normal),
+        up_to_deg: fillAngle.value,
+        take: !adds,
+        scale: work.object?.scale ?? 1,
+      }
+      term.source.picks = [...((term.source.picks as unknown[]) ?? []), pick]
+      work.syncLinks(term)
+    })
+  }
+
+  function take(what: Tool, on: Target = 'mask') {
+    if (what && on === 'mask' && !work.selected) {
+      work.notice = 'Choose a layer first: its mask is what you paint.'
+      return
+    }
+    tool.value = what
+    target.value = on
+    takes.value = false
+    if ('RGBA'.includes(on)) work.show({ kind: 'reading', name: 'vertex_colour', component: on })
+  }
+  function put() {
+    if (tool.value && 'RGBA'.includes(target.value)) work.show({ kind: 'lit' })
+    tool.value = ''
+    target.value = 'mask'
+  }
+  watch(
+    () => [work.object?.id, work.bench],
+    () => (tool.value = ''),
+  )
+  watch(
+    () => work.selectedId,
+    () => {
+      if (target.value === 'line') put()
+    },
+  )
+  return {
+    tool, target, takes, brush, sizeIn, pixels, mirror, reach, facing, fillWhat, fillAngle, usual, settings, size,
+    set, keep, fill, take, put,
+  } // prettier-ignore
+})
