@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from typing import Any, ClassVar, Literal
 
 import numpy as np
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from limus.fields import choice, number
 from limus.masks.pattern import seed_field
@@ -45,6 +45,15 @@ class ProximitySource(Source):
     breakup: float = number(0.0, "Broken up", "%", 0.0, 1.0, (0.0, 0.6), "How much the distance varies from place to place")
     breakup_cm: float = number(3.0, "Break-up size", "cm", 0.01, 1000.0, (0.3, 30.0), "Size of that variation", log=True)
     seed: int = seed_field()
+
+    @model_validator(mode="before")
+    @classmethod
+    def _in_mm(cls, given: Any) -> Any:
+        """Documents from before the distance was given in centimetres."""
+        if isinstance(given, dict) and isinstance(given.get("reach_mm"), (int, float)) and "reach_cm" not in given:
+            given = {**given, "reach_cm": given["reach_mm"] / 10.0}
+            del given["reach_mm"]
+        return given
 
     @property
     def files(self) -> tuple[str, ...]:

@@ -112,6 +112,8 @@ export const useHand = defineStore('hand', () => {
       work.edit(`Paint vertex colour ${wanted}`, (scene) => {
         scene.vertex_paint = [...(scene.vertex_paint ?? []), ...files.map((file) => ({ file, channel: wanted }))]
       })
+      work.colouredNow()
+      lookAtColours()
       return
     }
     if (!layer) return
@@ -151,6 +153,13 @@ export const useHand = defineStore('hand', () => {
     })
   }
 
+  /** Vertex colours are looked through while they are painted, as soon as there are any. */
+  function lookAtColours() {
+    if (work.object?.missing_readings.vertex_colour) return
+    const { kind, name, component } = work.look
+    if (kind === 'reading' && name === 'vertex_colour' && component === target.value) return
+    work.show({ kind: 'reading', name: 'vertex_colour', component: target.value })
+  }
   function take(what: Tool, on: Target = 'mask') {
     if (what && on === 'mask' && !work.selected) {
       work.notice = 'Choose a layer first: its mask is what you paint.'
@@ -159,7 +168,7 @@ export const useHand = defineStore('hand', () => {
     tool.value = what
     target.value = on
     takes.value = false
-    if ('RGBA'.includes(on)) work.show({ kind: 'reading', name: 'vertex_colour', component: on })
+    if ('RGBA'.includes(on)) lookAtColours()
   }
   function put() {
     if (tool.value && 'RGBA'.includes(target.value)) work.show({ kind: 'lit' })

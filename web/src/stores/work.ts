@@ -314,6 +314,14 @@ export const useWork = defineStore('work', () => {
     return true
   }
 
+  /** Vertex colours were painted on an object that had none. */
+  function colouredNow() {
+    if (!object.value?.missing_readings.vertex_colour) return
+    const missing = { ...object.value.missing_readings }
+    delete missing.vertex_colour
+    object.value = { ...object.value, missing_readings: missing }
+  }
+
   /** The object was removed. */
   function forget(id: number) {
     if (object.value?.id !== id) return
@@ -533,6 +541,6 @@ export const useWork = defineStore('work', () => {
     projects, catalogue, object, scene, version, evaluation, selectedId, selectedTerm, selected, look, pinned, until, peeking, size,
     saving, busy, measuring, trouble, demo, notice, outcome, effects, sources, parts, facts, bench,
     start, open, forget, full, preview, commit, saved, edit, step, reload, show, select, playTo, peek, cancelMeasuring, measure, follow, editObject, refresh, serve,
-    addLayer, duplicateLayer, removeLayer, moveLayer, switchLayer, freshTerm, syncLinks, linkedLayers, sendTerm, unlink, wantsMarks, marks,
+    addLayer, duplicateLayer, removeLayer, moveLayer, switchLayer, freshTerm, syncLinks, linkedLayers, sendTerm, unlink, colouredNow, wantsMarks, marks,
   } // prettier-ignore
 })

@@ -248,6 +248,8 @@ defineExpose({
         :map-sets="mapSets"
         :spot="spot"
         :drawing="holding"
+        :size="brush.sizeAt"
+        :marks="work.marks"
         @hover="fromUv"
         @draw="brush.fromUv"
       />

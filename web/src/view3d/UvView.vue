@@ -11,6 +11,10 @@ const props = defineProps<{
   spot?: { page: number; u: number; v: number }
   /** A brush is in hand: the left button draws. */
   drawing?: boolean
+  /** Size of the brush at a place, mm. */
+  size?: (spot: Spot) => number
+  /** Grows when what was drawn shows truly. */
+  marks?: number
 }>()
 const emit = defineEmits<{
   hover: [spot?: { page: number; u: number; v: number }]
@@ -51,6 +55,12 @@ function draw() {
     pen.lineTo(lines[k + 2] * scale, lines[k + 3] * scale)
   }
   pen.stroke()
+  pen.fillStyle = 'rgb(102 194 178 / 60%)'
+  for (const [u, v, r] of trail) {
+    pen.beginPath()
+    pen.arc(u * scale, v * scale, Math.max(r * scale, ratio), 0, 7)
+    pen.fill()
+  }
   if (props.spot && props.spot.page === page.value) {
     pen.strokeStyle = '#2b7a6f'
     pen.lineWidth = 2.5 * ratio
@@ -86,11 +96,24 @@ const found = (event: PointerEvent) => {
   return props.surface.locate(page.value, u, v)
 }
 let pen = -1
+/** What was drawn here and does not show yet: place and half width, in widths of the picture. */
+let trail: [number, number, number][] = []
+function leave(spot: Spot | undefined) {
+  if (!spot?.perUv || !props.size) return
+  trail.push([spot.u, spot.v, props.size(spot) / 2000 / spot.perUv])
+  draw()
+}
+watch(
+  () => props.marks,
+  () => pen < 0 && (trail = []),
+)
 function press(event: PointerEvent) {
   if (!props.drawing || event.button !== 0) return
   pen = event.pointerId
   canvas.value!.setPointerCapture(pen)
-  emit('draw', 'down', found(event), event)
+  const spot = found(event)
+  leave(spot)
+  emit('draw', 'down', spot, event)
 }
 function release(event: PointerEvent) {
   if (event.pointerId !== pen) return
@@ -99,7 +122,11 @@ function release(event: PointerEvent) {
 }
 function pan(event: PointerEvent) {
   if (!event.buttons || pen >= 0) {
-    if (props.drawing) emit('draw', 'move', found(event), event)
+    if (props.drawing) {
+      const spot = found(event)
+      if (pen >= 0) leave(spot)
+      emit('draw', 'move', spot, event)
+    }
     emit('hover', { page: page.value, ...under(event) })
     return
   }

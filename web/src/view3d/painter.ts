@@ -53,9 +53,14 @@ export class Painter {
     this.surface.paint.colour(brush.adds)
   }
 
-  /** The pointer is over a place of the surface, or beside it. */
-  touch(spot: Spot | undefined, pen: Pen, brush: BrushNow) {
+  /** The pointer is over a place of the surface, or beside it; `farthest` (m) is how far it can have come on one surface. */
+  touch(spot: Spot | undefined, pen: Pen, brush: BrushNow, farthest = Infinity) {
     if (!this.drawing) return
+    if (spot && this.last && spot.point.distanceTo(this.last.point) > farthest + 2 * brush.radius(spot.point)) {
+      // The pointer jumped to something behind or beside: nothing is drawn between.
+      this.current = undefined
+      this.last = undefined
+    }
     if (!spot) {
       // Beside the object the stroke breaks off; back on it another one begins.
       this.current = undefined

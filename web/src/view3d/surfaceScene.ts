@@ -28,6 +28,8 @@ export interface Spot {
   point: Vector3
   /** Which way the surface faces there, unit length. */
   normal: Vector3
+  /** Metres that a width of the picture covers there; only where it was found from the UVs. */
+  perUv?: number
 }
 
 /** Directions drawn on the ground: compass degrees of north in the view, and where the wind comes from. */
@@ -583,12 +585,14 @@ export class SurfaceScene {
         if (s < 0 || t < 0 || s + t > 1) continue
         const position = geometry.getAttribute('position')
         const [p, q, r] = [a, b, c].map((i) => new Vector3().fromBufferAttribute(position, i))
-        const normal = new Vector3().crossVectors(q.clone().sub(p), r.clone().sub(p)).normalize()
+        const normal = new Vector3().crossVectors(q.clone().sub(p), r.clone().sub(p))
+        const perUv = Math.sqrt(normal.length() / Math.abs(det))
+        normal.normalize()
         const point = p
           .multiplyScalar(1 - s - t)
           .addScaledVector(q, s)
           .addScaledVector(r, t)
-        return { page, u, v, part, point, normal }
+        return { page, u, v, part, point, normal, perUv }
       }
     }
     return undefined

@@ -19,6 +19,7 @@ export function useBrush(surface: ShallowRef<SurfaceScene | undefined>, canvas: 
   let adds = true
   let sizeMm = 30
   let straightFrom: Vector3 | undefined
+  let before: [number, number] | undefined
 
   watch([surface, active], ([scene, on]) => {
     painter = scene ? (painter ?? new Painter(scene)) : undefined
@@ -105,18 +106,19 @@ export function useBrush(surface: ShallowRef<SurfaceScene | undefined>, canvas: 
     if (!active.value || event.button !== 0) return
     // The camera must not move with it.
     event.stopImmediatePropagation()
+    canvas.value!.focus()
     const spot = place(event)
     if (hand.tool === 'fill') {
       if (spot) fill(spot, event.ctrlKey || event.metaKey)
       return
     }
     pointer = event.pointerId
+    before = [event.clientX, event.clientY]
     try {
       canvas.value!.setPointerCapture(pointer)
     } catch {
       // A replayed pen cannot be captured, and need not be.
     }
-    canvas.value!.focus()
     straightFrom = event.shiftKey ? painter?.end : undefined
     if (spot) begin(spot, penOf(event), event.ctrlKey || event.metaKey)
     else {
@@ -136,7 +138,11 @@ export function useBrush(surface: ShallowRef<SurfaceScene | undefined>, canvas: 
       for (const each of all.length ? all : [event]) {
         spot = place(each)
         if (spot && !sizeMm) sizeMm = sizeAt(spot)
-        painter.touch(spot, penOf(each), brushNow())
+        const moved = before ? Math.hypot(each.clientX - before[0], each.clientY - before[1]) : 0
+        before = [each.clientX, each.clientY]
+        // A surface seen at a glancing angle is longer than it looks.
+        const farthest = spot ? (moved * 6 * surface.value!.millimetresPerPixelAt(spot.point)) / 1000 : 0
+        painter.touch(spot, penOf(each), brushNow(), farthest)
       }
       hover(spot, penOf(event))
     } else if (!event.buttons) hover(place(event), penOf(event))
@@ -160,8 +166,8 @@ export function useBrush(surface: ShallowRef<SurfaceScene | undefined>, canvas: 
       if (hand.tool === 'fill') return fill(spot, event.ctrlKey)
       straightFrom = undefined
       begin(spot, penOf(event), event.ctrlKey)
-    } else if (phase === 'move' && painter?.drawing) painter.touch(spot, penOf(event), brushNow())
+    } else if (phase === 'move' && painter?.drawing) painter.touch(spot, penOf(event), brushNow(), sizeMm / 1000)
     hover(spot, penOf(event))
   }
-  return { active, turning, fromUv }
+  return { active, turning, fromUv, sizeAt }
 }

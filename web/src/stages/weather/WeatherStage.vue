@@ -32,6 +32,13 @@ function neighbour(by: number) {
   if (next) work.select(next.id)
 }
 useEventListener(window, 'keydown', (event: KeyboardEvent) => {
+  // Also out of a field of the brush.
+  if (
+    event.key === 'Escape' &&
+    hand.tool &&
+    !(event.target as HTMLElement).closest('.p-select-overlay, .p-popover, .p-menu')
+  )
+    return hand.put()
   if (typing(event)) return
   if ((event.ctrlKey || event.metaKey) && !event.altKey) {
     const key = event.key.toLowerCase()
@@ -63,7 +70,6 @@ useEventListener(window, 'keydown', (event: KeyboardEvent) => {
       else hand.set('size_mm', Number(Math.min(100000, Math.max(0.05, hand.size * by)).toPrecision(3)))
     }
     Object.assign(act, {
-      escape: () => hand.put(),
       t: () => (hand.takes = !hand.takes),
       '+': () => resize(1.15),
       '-': () => resize(1 / 1.15),
