@@ -15,7 +15,7 @@ from pathlib import Path
 
 import numpy as np
 
-from limus import bench_million
+from limus import bench_million, bench_places
 from limus.bench_million import best as _best
 from limus.chronicle import Chronicle
 from limus.materials.encode import encode_surface
@@ -172,6 +172,7 @@ def main() -> None:
     _rasteriser(mesh)
     _edits(mesh, scene, readings)
     _growth(mesh, scene, readings)
+    bench_places.main(mesh)
     bench_million.main()
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
     print(f"Peak memory           {peak:6.0f} MB for all of the above, the demo at 2048 included")

@@ -124,9 +124,11 @@ def dabs_of(stroke: Stroke, mesh: Mesh) -> Dabs:
 @kernel
 def _lay(  # type: ignore[no-untyped-def]
     middle, facing, side, half, flow, hard, shape, picture, salt, reach, across_sight, grain,
-    position, normal, starts, links, low, box, counts, box_starts, order, stamp, stack, alpha, touched,
+    position, normal, starts, links, low, box, counts, box_starts, order, first, stamp, stack, alpha, touched,
 ):  # fmt: skip
-    """Lay dabs one after the other into ``alpha``; returns how many points were touched (listed in ``touched``)."""
+    """Lay dabs one after the other into ``alpha``; returns how many points were touched (listed in ``touched``). ``first`` is the
+    number of the first dab, so that stamps of earlier strokes mean nothing.
+    """
     used = 0
     for d in range(len(middle)):
         cx, cy, cz = middle[d, 0], middle[d, 1], middle[d, 2]
@@ -142,7 +144,7 @@ def _lay(  # type: ignore[no-untyped-def]
             if seed < 0:
                 continue
             stack[0] = seed
-            stamp[seed] = d
+            stamp[seed] = first + d
             depth = 1
         else:
             # Every box that the ball, or for "through" the whole tube along the facing direction, may meet.
@@ -180,8 +182,8 @@ def _lay(  # type: ignore[no-untyped-def]
             if reach == 0:
                 for k in range(starts[i], starts[i + 1]):
                     j = links[k]
-                    if j >= 0 and stamp[j] != d:
-                        stamp[j] = d
+                    if j >= 0 and stamp[j] != first + d:
+                        stamp[j] = first + d
                         stack[depth] = j
                         depth += 1
             x, y = (px * sx + py * sy + pz * sz) / ra, (px * tx + py * ty + pz * tz) / rb
@@ -237,21 +239,33 @@ def _stamp_picture(stroke: Stroke, find: Callable[[str], Path] | None) -> np.nda
     return np.ascontiguousarray(grey * values[:, :, -1] if values.shape[2] in (2, 4) else grey, np.float32)
 
 
-def footprint(canvas: Canvas, stroke: Stroke, find: Callable[[str], Path] | None = None) -> tuple[np.ndarray, np.ndarray]:
+class Workspace:
+    """Arrays as long as the canvas that strokes share, so that one stroke does not pay for all points."""
+
+    def __init__(self, count: int) -> None:
+        self.alpha, self.touched = np.zeros(count, np.float32), np.empty(count, np.int32)
+        self.stamp, self.stack = np.full(count, -1, np.int32), np.empty(max(4 * count, 16), np.int32)
+        self.dabs = 0
+
+
+def footprint(
+    canvas: Canvas, stroke: Stroke, find: Callable[[str], Path] | None = None, space: Workspace | None = None
+) -> tuple[np.ndarray, np.ndarray]:
     """Which points a stroke touches, (m,) int32, and how strongly, (m,) float32 0..1 (dabs of one stroke build up to 1)."""
-    count = len(canvas.position)
+    space = space or Workspace(len(canvas.position))
     dabs = dabs_of(stroke, canvas.mesh)
-    alpha, touched = np.zeros(count, np.float32), np.empty(count, np.int32)
-    stamp, stack = np.full(count, -1, np.int32), np.empty(max(4 * count, 16), np.int32)
     grid = canvas.grid
     used = _lay(
         dabs.middle, dabs.facing, dabs.side, dabs.half, dabs.flow, np.float32(stroke.brush.hardness), _SHAPES[stroke.brush.shape],
         _stamp_picture(stroke, find), salt_of(stroke.brush.seed), _REACHES[stroke.reach], stroke.facing == "camera",
         np.float32(canvas.grain), canvas.position, canvas.normal, canvas.starts, canvas.links,
-        grid.low, grid.side, grid.counts, grid.starts, grid.order, stamp, stack, alpha, touched,
+        grid.low, grid.side, grid.counts, grid.starts, grid.order, space.dabs, space.stamp, space.stack, space.alpha, space.touched,
     )  # fmt: skip
-    rows = touched[:used]
-    return rows, alpha[rows]
+    space.dabs += len(dabs.flow)
+    rows = space.touched[:used].copy()
+    alpha = space.alpha[rows]
+    space.alpha[rows] = 0.0
+    return rows, alpha
 
 
 def painted(texels: Texels, names: Sequence[str], find: Callable[[str], Path] | None, keep: Keep) -> np.ndarray:
@@ -278,10 +292,10 @@ def painted(texels: Texels, names: Sequence[str], find: Callable[[str], Path] | 
         state = state.copy()
     if done == len(names):
         return state
-    canvas = Canvas.of(texels)
+    canvas, space = Canvas.of(texels), Workspace(len(texels))
     for k in range(done, len(names)):
         stroke = load_stroke(names[k], find)
-        rows, alpha = footprint(canvas, stroke, find)
+        rows, alpha = footprint(canvas, stroke, find, space)
         left = np.float32(1.0) - alpha
         state[rows, 0] = state[rows, 0] * left + (alpha if stroke.action == "add" else np.float32(0.0))
         state[rows, 1] *= left

@@ -10,7 +10,7 @@ import numpy as np
 from pydantic import Field
 
 from limus.fields import Document
-from limus.masks.painting import Canvas, footprint
+from limus.masks.painting import Canvas, Workspace, footprint
 from limus.masks.stroke import load_stroke
 from limus.surface.grid import grid_of
 from limus.surface.mesh import Mesh
@@ -50,9 +50,10 @@ def painted_colours(mesh: Mesh, strokes: Sequence[VertexStroke], find: Callable[
     if not strokes:
         return out
     canvas = vertex_canvas(mesh)
+    space = Workspace(len(mesh.positions))
     for entry in strokes:
         stroke = load_stroke(entry.file, find)
-        rows, alpha = footprint(canvas, stroke, find)
+        rows, alpha = footprint(canvas, stroke, find, space)
         column = "RGBA".index(entry.channel)
         out[rows, column] = out[rows, column] * (1 - alpha) + (alpha if stroke.action == "add" else 0)
     return out

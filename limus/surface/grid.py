@@ -24,7 +24,7 @@ class Grid:
     order: np.ndarray
 
 
-def grid_of(points: np.ndarray, along: int = 40) -> Grid:
+def grid_of(points: np.ndarray, along: int = 100) -> Grid:
     """Sort (n, 3) ``points`` into cubes, ``along`` of them on the longest side."""
     low, high = points.min(axis=0).astype(np.float64), points.max(axis=0).astype(np.float64)
     side = max(float((high - low).max()) / along, 1e-9)

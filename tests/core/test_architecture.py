@@ -32,6 +32,7 @@ ORDER = [
     "review",
     "delivery",
     "bench_million",
+    "bench_places",
     "bench",
     "cli",
 ]
