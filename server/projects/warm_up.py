@@ -5,8 +5,21 @@ from __future__ import annotations
 import logging
 import threading
 
+import numpy as np
 from django.db import connection
 
+from limus.masks.painting import Canvas, footprint
+from limus.masks.recipe import SOURCES, Term
+from limus.masks.source import Scope
+from limus.masks.sources.picks import Pick, Picks
+from limus.masks.stroke import Stroke
+from limus.masks.vertex_paint import vertex_canvas
+from limus.readings.measured import Measured
+from limus.readings.reading import Place
+from limus.setting import Setting
+from limus.strata.cache import Cache
+from limus.surface.mesh import Mesh, Part
+from limus.surface.pyramid import texels_of
 from server.api.evaluation import Evaluator
 from server.projects.models import SceneVersion, WorkObject
 from server.projects.workshop import workshop
@@ -34,6 +47,26 @@ def evaluate_once(item: WorkObject, resolution: int) -> bool:
     return True
 
 
+def compile_once() -> None:
+    """Compile what drawing by hand and the rarer patterns need, on a small plate; kept on disk for the next start."""
+    plate = Mesh(
+        positions=np.array([[0, 0, 0], [0.1, 0, 0], [0.1, 0, 0.1], [0, 0, 0.1]], np.float32),
+        normals=np.tile(np.array([[0, 1, 0]], np.float32), (4, 1)),
+        triangles=np.array([[0, 2, 1], [0, 3, 2]], np.int32),
+        uv=np.array([[0.1, 0.1], [0.9, 0.1], [0.9, 0.9], [0.1, 0.9]], np.float32),
+        parts=(Part("plate", 0, 2, 0),),
+    )
+    texels = texels_of(plate, 64)
+    footprint(Canvas.of(texels), Stroke(points=[(0.05, 0, 0.05, 0, 1, 0, 1, 0, 0)]))
+    footprint(vertex_canvas(plate), Stroke(points=[(0.05, 0, 0.05, 0, 1, 0, 1, 0, 0)]))
+    scope = Scope(Place(texels, Measured.blank(texels), Setting()), Cache(), 1)
+    for kind in ("noise", "cells", "speckle", "scratches", "pieces"):
+        SOURCES[kind]().value(scope)
+    picked = Pick(at=(0.05, 0.0, 0.05), facing=(0.0, 1.0, 0.0))
+    curve = [(0.0, 0.0), (0.5, 0.4), (1.0, 1.0)]
+    Term(source=Picks(picks=[picked]), grow_mm=4.0, breakup_mm=4.0, curve=curve, cover=0.4, sharpen=0.5, soften_mm=2.0).value(scope)
+
+
 def _run() -> None:
     try:
         newest = SceneVersion.objects.order_by("-id").first()
@@ -41,6 +74,8 @@ def _run() -> None:
             item = WorkObject.objects.select_related("project", "head").get(pk=newest.object_id)
             with workshop().room:
                 evaluate_once(item, 512)
+        with workshop().room:
+            compile_once()
     except Exception:
         # Only a convenience: whoever opens the object will see what is wrong with it.
         log.warning("warming up failed", exc_info=True)

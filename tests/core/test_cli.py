@@ -23,6 +23,7 @@ from limus.effects.paint import Paint
 from limus.effects.rust import Rust
 from limus.formats.gltf_read import read_gltf
 from limus.formats.gltf_write import write_glb
+from limus.masks.recipe import SOURCES
 from limus.scene import Layer, ObjectFile, Scene
 from tests.core import shapes
 from tests.core.test_formats import VALIDATOR, khronos
@@ -225,6 +226,62 @@ class CommandLine(TestCase):
         )
         self.assertFalse((self.folder / "none").exists())
         self.assertIn("required", self.refused("export", self.scene, "--to", "gltf"))
+
+    def test_mask_of_every_source(self) -> None:
+        out = self.folder / "mask.npy"
+        rest = ("--resolution", 64, "--out", out)
+        drawn = self.folder / "stroke.json"
+        drawn.write_text('{"points": [[0, 0.1, 0, 0, 1, 0, 1, 0, 0]], "brush": {"size_mm": 80, "hardness": 1}}')
+        Image.fromarray(np.full((4, 4), 51, np.uint8)).save(self.folder / "grey.png")
+        fields = {
+            "strokes": ["--set", 'strokes=["stroke.json"]'],
+            "picture": ["--set", "file=grey.png"],
+            "coat": ["--set", "layer=paint"],
+            "mask": ["--set", "layer=rust"],
+            "picks": ["--set", 'picks=[{"what": "polygon", "at": [0, 0.1, 0], "facing": [0, 1, 0]}]'],
+            "proximity": ["--set", "to=parts", "--set", 'parts=["box"]'],
+        }
+        for kind in SOURCES:
+            code, said, err = self.run_("mask", self.scene, "--source", kind, *fields.get(kind, []), *rest)
+            self.assertEqual(code, 0, f"{kind}: {err}")
+            self.assertIn("of the surface", said)
+            self.assertEqual(np.load(out).shape, (64, 64), kind)
+            if kind == "picks":
+                self.assertAlmostEqual(float(said.split()[1].rstrip("%")), 100 / 6, delta=0.4)
+            if kind == "picture":
+                self.assertAlmostEqual(float(np.nanmean(np.load(out))), 0.2, places=3)
+            if kind == "strokes":
+                self.assertAlmostEqual(float(said.split()[1].rstrip("%")) / 100, np.pi * 40**2 / (6 * 200**2), delta=0.003)
+
+    def test_mask_of_a_recipe(self) -> None:
+        recipe = self.folder / "recipe.json"
+        lines = [{"source": {"kind": "slope"}}, {"source": {"kind": "noise", "size_mm": 0.1}, "combine": "screen", "amount": 0.0}]
+        recipe.write_text(json.dumps({"terms": lines, "cut": {"by": "coverage", "coverage": 0.1, "width": 0.01}}))
+        png = self.folder / "mask.png"
+        code, said, err = self.run_("mask", self.object, "--recipe", recipe, "--resolution", 128, "--out", png)
+        self.assertEqual(code, 0, err)
+        self.assertIn("line 2: At 0.1 mm it is finer", err)
+        self.assertAlmostEqual(float(said.split()[1].rstrip("%")), 10.0, delta=0.7)
+        self.assertEqual(Image.open(png).size, (128, 128))
+        # Before a layer of the scene: bare iron only before the paint.
+        shown = {}
+        for layer in ("paint", "rust"):
+            where = ("--source", "exposed", "--set", "what=iron", "--layer", layer)
+            shown[layer] = float(self.run_("mask", self.scene, *where, "--resolution", 64, "--out", png)[1].split()[1].rstrip("%"))
+        self.assertGreater(shown["paint"], 99.0)
+        self.assertLess(shown["rust"], 30.0)
+
+    def test_mask_refusals(self) -> None:
+        out = ("--resolution", 64, "--out", self.folder / "x.npy")
+        self.assertIn("either --source or --recipe", self.refused("mask", self.object, *out))
+        self.assertIn("size_mm", self.refused("mask", self.object, "--source", "noise", "--set", "size_mm=0", *out))
+        self.assertIn("NAME=VALUE", self.refused("mask", self.object, "--source", "noise", "--set", "size", *out))
+        self.assertIn("does not exist", self.refused("mask", self.scene, "--source", "mask", "--set", "layer=moss", *out))
+        self.assertIn("cannot be read", self.refused("mask", self.scene, "--source", "picture", "--set", "file=gone.png", *out))
+        self.assertIn("cannot be read", self.refused("mask", self.scene, "--source", "strokes", "--set", 'strokes=["gone"]', *out))
+        bad = self.folder / "recipe.json"
+        bad.write_text("[")
+        self.assertIn("not JSON", self.refused("mask", self.object, "--recipe", bad, *out))
 
     def test_no_uvs(self) -> None:
         mesh = shapes.box(0.2)

@@ -12,6 +12,7 @@ from demo.scenario import gauge_board_scene
 from limus.inspection import inspection
 from limus.masks.recipe import Recipe, Term
 from limus.masks.sources.parts import Parts
+from limus.masks.sources.proximity import ProximitySource
 from limus.materials.base import BaseChoice
 from limus.object_file import Twin
 from limus.replacement import compare, likeness, part_users, with_parts_renamed
@@ -40,6 +41,13 @@ class Comparing(TestCase):
         self.old = named(
             shapes.joined(shapes.box(0.2), shapes.box(0.1, (0.4, 0, 0)), shapes.box(0.3, (1.0, 0, 0))), "board", "bolt", "post"
         )
+
+    def test_lines_that_measure_to_a_part_follow_its_name(self) -> None:
+        made = asking("board", "bolt")
+        made.layers[0].where = Recipe(terms=[Term(source=ProximitySource(to="parts", parts=["post"]))])
+        self.assertEqual(part_users(made)["post"], [f"layer {made.layers[0].name}"])
+        source = with_parts_renamed(made, {"post": "pillar"}).layers[0].where.terms[0].source
+        self.assertEqual(source.parts, ["pillar"])  # type: ignore[attr-defined]
 
     def test_the_same_again(self) -> None:
         report = compare(asking("board", "bolt"), inspection(self.old), inspection(self.old))

@@ -22,9 +22,10 @@ from django.conf import settings
 from django.core.management import CommandError, call_command
 
 from limus.formats.read import read_object
+from limus.masks.painting import _lay
 from server.projects.models import Intake, Project, SceneVersion, WorkObject
 from server.projects.try_out import try_out_files
-from server.projects.warm_up import evaluate_once
+from server.projects.warm_up import compile_once, evaluate_once
 from server.projects.workshop import workshop
 from tests.server.base import ServerTest
 
@@ -56,6 +57,10 @@ class LoadDemo(ServerTest):
 
 
 class WarmUp(ServerTest):
+    def test_drawing_is_compiled_before_it_is_asked_for(self) -> None:
+        compile_once()
+        self.assertTrue(_lay.signatures)  # type: ignore[attr-defined]
+
     def test_it_evaluates_what_is_measured_and_nothing_else(self) -> None:
         item = self.add_box()
         with mock.patch.dict("os.environ", {"LIMUS_CACHE": f"{settings.DATA_DIR}/none"}):

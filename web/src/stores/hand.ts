@@ -109,27 +109,36 @@ export const useHand = defineStore('hand', () => {
     if (item.id !== work.object?.id) return
     work.wantsMarks++
     if ('RGBA'.includes(wanted)) {
-      work.edit(`Paint vertex colour ${wanted}`, (scene) => {
-        scene.vertex_paint = [...(scene.vertex_paint ?? []), ...files.map((file) => ({ file, channel: wanted }))]
-      })
+      work.edit(
+        `Paint vertex colour ${wanted}`,
+        (scene) => {
+          scene.vertex_paint = [...(scene.vertex_paint ?? []), ...files.map((file) => ({ file, channel: wanted }))]
+        },
+        true,
+      )
       work.colouredNow()
       lookAtColours()
       return
     }
     if (!layer) return
-    work.edit(wanted === 'line' ? 'Draw a line' : adds ? 'Paint' : 'Paint away', (scene) => {
-      const here = scene.layers.find((l) => l.id === layer.id)
-      if (!here) return
-      if (wanted === 'line') {
-        const term = here.where.terms[work.selectedTerm]
-        if (term?.source.kind === 'proximity') term.source.line = [...((term.source.line as string[]) ?? []), ...files]
+    work.edit(
+      wanted === 'line' ? 'Draw a line' : adds ? 'Paint' : 'Paint away',
+      (scene) => {
+        const here = scene.layers.find((l) => l.id === layer.id)
+        if (!here) return
+        if (wanted === 'line') {
+          const term = here.where.terms[work.selectedTerm]
+          if (term?.source.kind === 'proximity')
+            term.source.line = [...((term.source.line as string[]) ?? []), ...files]
+          work.syncLinks(term)
+          return
+        }
+        const term = ensure(here.where, 'strokes')
+        term.source.strokes = [...((term.source.strokes as string[]) ?? []), ...files]
         work.syncLinks(term)
-        return
-      }
-      const term = ensure(here.where, 'strokes')
-      term.source.strokes = [...((term.source.strokes as string[]) ?? []), ...files]
-      work.syncLinks(term)
-    })
+      },
+      true,
+    )
   }
 
   /** Fill what belongs to a place of the surface. */

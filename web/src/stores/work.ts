@@ -145,6 +145,13 @@ export const useWork = defineStore('work', () => {
   }
 
   const full = () => evaluate({ size: size.value, pictures: true })
+  /** The true surface at once, the small pictures when the hand rests: while one stroke follows another. */
+  let resting: ReturnType<typeof setTimeout> | undefined
+  function lightly() {
+    evaluate({ size: size.value, pictures: false })
+    clearTimeout(resting)
+    resting = setTimeout(full, 1200)
+  }
   /** While a control is being moved. */
   function preview() {
     if (waiting?.pictures) return
@@ -211,8 +218,9 @@ export const useWork = defineStore('work', () => {
   const saved = () => queue.then(() => undefined)
 
   /** Save what `scene` holds now as a new version. */
-  function commit(label: string) {
-    full()
+  function commit(label: string, light = false) {
+    if (light) lightly()
+    else full()
     const item = object.value
     const document = copy(scene.value)
     saving.value = true
@@ -244,10 +252,10 @@ export const useWork = defineStore('work', () => {
   }
 
   /** Change the scene in one step and save it. */
-  function edit(label: string, change: (scene: Scene) => void) {
+  function edit(label: string, change: (scene: Scene) => void, light = false) {
     if (!scene.value) return
     change(scene.value)
-    void commit(label)
+    void commit(label, light)
   }
 
   function step(direction: 'undo' | 'redo') {

@@ -24,7 +24,7 @@ const ACTIONS = [
 ]
 const targets = computed(() => [
   ...(work.selected ? [{ value: 'mask', label: `Mask of ${work.selected.name}` }] : []),
-  ...(hand.target === 'line' ? [{ value: 'line', label: 'A line to measure from' }] : []),
+  ...(hand.target === 'line' ? [{ value: 'line', label: 'Line to measure from' }] : []),
   ...(['R', 'G', 'B', 'A'] as const).map((c) => ({
     value: c,
     label: `Vertex colour ${{ R: 'red', G: 'green', B: 'blue', A: 'alpha' }[c]}`,
@@ -78,6 +78,15 @@ function finer() {
   const wanted = Number(Math.max(hand.size / 3, 0.5).toPrecision(2))
   void work.editObject('Subdivide', (scene) => (scene.object.subdivide_mm = wanted))
 }
+const hints = computed(() =>
+  [
+    hand.tool === 'paint' ? 'Drag to draw · Shift for a straight line from the last one' : '',
+    hand.target === 'line' ? '' : 'Ctrl the other way round',
+    'right drag turns the object',
+  ]
+    .filter(Boolean)
+    .join(' · '),
+)
 async function recorded(event: Event) {
   const input = event.target as HTMLInputElement
   const file = input.files?.[0]
@@ -109,6 +118,7 @@ const MORE = [
         @update:model-value="(v: Target) => hand.take('paint', v)"
       />
       <SelectButton
+        v-if="hand.target !== 'line'"
         v-model="hand.takes"
         size="small"
         :options="ACTIONS"
@@ -135,7 +145,10 @@ const MORE = [
         <kbd>Esc</kbd>
       </button>
     </div>
-    <div v-if="hand.tool === 'paint'" class="line">
+    <div v-if="hand.target === 'line'" class="line muted">
+      Draw on the object: the distance is measured from this line. More pieces may follow.
+    </div>
+    <div v-else-if="hand.tool === 'paint'" class="line">
       <label for="brush-size">Size</label>
       <Slider v-model="sizePlace" :min="0" :max="1000" class="slide" aria-label="Size of the brush" />
       <InputNumber
@@ -201,8 +214,7 @@ const MORE = [
       <button type="button" class="link" @click="finer">Subdivide the object</button>
     </p>
     <p class="hint muted">
-      {{ hand.tool === 'paint' ? 'Drag to draw · Shift for a straight line from the last one · ' : '' }}Ctrl the other
-      way round · right drag turns the object
+      {{ hints }}
     </p>
     <Popover ref="more">
       <div class="popover">

@@ -11,7 +11,7 @@ const list = computed(() => (props.term.source[props.kind] as unknown[] | undefi
 const WORDS = {
   strokes: { one: 'stroke', many: 'strokes', none: 'Nothing is painted yet', go: 'Paint' },
   picks: { one: 'fill', many: 'fills', none: 'Nothing is filled yet', go: 'Fill' },
-  line: { one: 'piece of line', many: 'pieces of line', none: 'No line is drawn yet', go: 'Draw the line' },
+  line: { one: 'piece', many: 'pieces', none: 'No line is drawn yet', go: 'Draw' },
 }
 const words = computed(() => WORDS[props.kind])
 const tool = computed(() => (props.kind === 'picks' ? 'fill' : 'paint'))
@@ -40,6 +40,7 @@ const inHand = computed(() => hand.tool === tool.value && hand.target === target
 
 <style scoped>
 .hand {
+  white-space: nowrap;
   display: flex;
   align-items: center;
   gap: 10px;

@@ -14,6 +14,7 @@ import { VueDraggable } from 'vue-draggable-plus'
 import { useHand } from '../../stores/hand'
 import { useWork } from '../../stores/work'
 import ChannelChips from './ChannelChips.vue'
+import SourcePicker from './SourcePicker.vue'
 import TermLine from './TermLine.vue'
 
 /** The selected layer answers three questions: what happened, where, how much. */
@@ -100,16 +101,7 @@ function dragTerm(k: number, where: 'source' | 'term', field: string, value: unk
   work.syncLinks(term)
   work.preview()
 }
-const adder = ref<InstanceType<typeof Menu>>()
-const choices = computed(() => {
-  const groups = new Map<string, Entry[]>()
-  for (const source of work.catalogue?.sources ?? [])
-    groups.set(source.group, [...(groups.get(source.group) ?? []), source])
-  return [...groups].map(([label, items]) => ({
-    label,
-    items: items.map((s) => ({ label: s.title, command: () => addLine(s) })),
-  }))
-})
+const adder = ref<InstanceType<typeof SourcePicker>>()
 function addLine(source: Entry, fields: Record<string, unknown> = {}) {
   work.edit('Add line', () => {
     const terms = layer.value!.where.terms
@@ -333,7 +325,7 @@ const hasAmount = computed(() => effect.value?.sets_coverage ?? false)
             <button type="button" class="link" aria-haspopup="menu" @click="(e) => adder?.toggle(e)">
               Add a line…
             </button>
-            <Menu ref="adder" :model="choices" popup class="adder" />
+            <SourcePicker ref="adder" @choose="(source) => addLine(source)" />
             <span class="fill" />
             <button
               type="button"
@@ -513,11 +505,5 @@ h3 small {
 }
 .empty h2 {
   font-size: 15px;
-}
-</style>
-<style>
-.adder.p-menu {
-  max-height: 420px;
-  overflow-y: auto;
 }
 </style>
