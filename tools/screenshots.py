@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import os
 import shutil
 import socket
@@ -45,6 +46,60 @@ def shoot(page: Page, name: str) -> None:
     print(f"docs/screenshots/{name}.png")
 
 
+def draw(page: Page, canvas: str, *points: tuple[float, float], release: bool = True) -> None:
+    """Drag along points, given as shares of an element's width and height."""
+    box = page.locator(canvas).first.bounding_box()
+    assert box is not None
+    places = [(box["x"] + x * box["width"], box["y"] + y * box["height"]) for x, y in points]
+    page.mouse.move(*places[0])
+    page.mouse.down()
+    for a, b in itertools.pairwise(places):
+        for k in range(1, 7):
+            page.mouse.move(a[0] + (b[0] - a[0]) * k / 6, a[1] + (b[1] - a[1]) * k / 6)
+            page.wait_for_timeout(40)
+    page.wait_for_timeout(900)
+    if release:
+        page.mouse.up()
+        settle(page)
+
+
+def by_hand(page: Page) -> None:
+    """A recipe with a line open, a stroke on the object, and one on the UV view; undone again."""
+    page.locator("[data-layer=dirt]").click()
+    settle(page)
+    page.get_by_role("button", name="Add a line…").click()
+    page.get_by_role("menuitem", name="Cells").click()
+    settle(page)
+    page.get_by_role("button", name="Curve, edge and coverage").click()
+    page.locator("[data-field=curve] .p-toggleswitch").click()
+    settle(page)
+    page.locator(".term.open").evaluate("line => line.scrollIntoView({ block: 'start' })")
+    shoot(page, "recipe")
+    for _ in range(2):
+        page.get_by_role("button", name="Undo").click()
+        settle(page)
+    page.locator("[data-layer=rust]").click()
+    page.locator("[data-layer=rust]").press("h")
+    page.locator("#brush-size").fill("45")
+    page.locator("#brush-size").press("Enter")
+    draw(page, "section.view canvas", (0.40, 0.42), (0.46, 0.52), (0.44, 0.66), release=False)
+    page.screenshot(path=OUT / "painting.png")
+    print("docs/screenshots/painting.png")
+    page.mouse.up()
+    settle(page)
+    page.keyboard.press("m")
+    page.keyboard.press("u")
+    settle(page)
+    draw(page, "[data-testid=uv-canvas]", (0.1, 0.06), (0.3, 0.1), (0.55, 0.07))
+    shoot(page, "uv-painting")
+    page.keyboard.press("u")
+    page.keyboard.press("Escape")
+    page.keyboard.press("l")
+    for _ in range(2):
+        page.get_by_role("button", name="Undo").click()
+        settle(page)
+
+
 def main() -> None:
     """Start, walk through, shoot, stop."""
     OUT.mkdir(parents=True, exist_ok=True)
@@ -81,6 +136,7 @@ def main() -> None:
             page.locator("[data-look=curvature]").click()
             shoot(page, "curvature")
             page.keyboard.press("l")
+            by_hand(page)
             page.get_by_role("link", name="Export").click()
             shoot(page, "export")
             page.get_by_role("link", name="Object", exact=True).click()

@@ -17,6 +17,7 @@ from limus.errors import Cancelled, InputError
 from limus.readings.exposure import measure_exposure
 from limus.readings.measured import measure
 from limus.readings.ray_pass import RayPlan
+from limus.masks.stroke import load_stroke
 from limus.scene import Scene, scene_from
 from limus.surface.pyramid import texels_of
 from server.jobs.models import Job
@@ -184,10 +185,19 @@ def _export(job: Job, watch: Watch) -> str:
                 watch.say(0.98, f"Packing {file.name}")
                 out.writestr(zipfile.ZipInfo(file.name, (1980, 1, 1, 0, 0, 0)), file.data)
             out.writestr(zipfile.ZipInfo("scene.json", (1980, 1, 1, 0, 0, 0)), _portable(scene).model_dump_json(indent=2))
+            for drawn in sorted(drawn_files(scene)):
+                out.writestr(zipfile.ZipInfo(drawn, (1980, 1, 1, 0, 0, 0)), find(drawn).read_bytes())
         part.replace(Path(settings.DATA_DIR) / name)
     finally:
         part.unlink(missing_ok=True)
     return name
+
+
+def drawn_files(scene: Scene) -> set[str]:
+    """Strokes and pictures that the scene names, and the pictures that its strokes are stamped with."""
+    out = {name for name in scene.files.values() if name.startswith(("strokes/", "pictures/"))}
+    stamps = {load_stroke(name, find).brush.picture for name in out if name.startswith("strokes/")}
+    return out | {name for name in stamps if name}
 
 
 def _portable(scene: Scene) -> Scene:

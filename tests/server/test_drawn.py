@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import json
 import zipfile
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -118,6 +119,9 @@ class Strokes(Drawn):
         self.assertEqual(self.call("get", f"/jobs/{job['id']}").json()["state"], "done")
         archive = b"".join(self.client.get(f"/api/jobs/{job['id']}/file").streaming_content)  # type: ignore[attr-defined]
         with zipfile.ZipFile(io.BytesIO(archive)) as files:
+            # The scene comes along with its strokes, so that the command line can repeat the result.
+            self.assertIn(name, files.namelist())
+            self.assertEqual(json.loads(files.read("scene.json"))["vertex_paint"], [{"file": name, "channel": "G"}])
             glb = next(files.read(n) for n in files.namelist() if n.endswith(".glb"))
         with TemporaryDirectory() as folder:
             (Path(folder) / "out.glb").write_bytes(glb)
