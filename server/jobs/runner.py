@@ -14,10 +14,10 @@ from django.utils import timezone
 
 from limus.delivery import deliver
 from limus.errors import Cancelled, InputError
+from limus.masks.stroke import load_stroke
 from limus.readings.exposure import measure_exposure
 from limus.readings.measured import measure
 from limus.readings.ray_pass import RayPlan
-from limus.masks.stroke import load_stroke
 from limus.scene import Scene, scene_from
 from limus.surface.pyramid import texels_of
 from server.jobs.models import Job

@@ -207,4 +207,5 @@ class Places(BrowserTest):
         assert item.head is not None
         self.assertEqual([x["channel"] for x in item.head.document["vertex_paint"]], ["R"])
         self.assertIn("Vertex colour, R", self.label())
+        self.assertEqual(bar.count(), 1)  # the brush stays in the hand
         self.assertGreater(float((self.picture().min(axis=2) > 200).mean()), 0.001)

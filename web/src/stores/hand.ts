@@ -185,7 +185,7 @@ export const useHand = defineStore('hand', () => {
     target.value = 'mask'
   }
   watch(
-    () => [work.object?.id, work.bench],
+    () => `${work.object?.id} ${work.bench}`,
     () => (tool.value = ''),
   )
   watch(

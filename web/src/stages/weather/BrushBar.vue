@@ -130,7 +130,7 @@ const MORE = [
       <template v-if="hand.tool === 'paint'">
         <Select
           v-model="hand.mirror"
-          class="mirror"
+          class="mirror roomy"
           size="small"
           :options="MIRRORS"
           option-label="label"
@@ -225,6 +225,17 @@ const MORE = [
           :only="MORE"
           @drag="(name, value) => hand.set(name, value)"
         />
+        <div class="pair tight">
+          <label for="brush-mirror">Mirror</label>
+          <Select
+            v-model="hand.mirror"
+            input-id="brush-mirror"
+            size="small"
+            :options="MIRRORS"
+            option-label="label"
+            option-value="value"
+          />
+        </div>
         <div class="pair">
           <label for="brush-reach">Reaches</label>
           <Select
@@ -283,7 +294,7 @@ const MORE = [
   flex: 1;
 }
 .target {
-  flex: 0 1 160px;
+  flex: 0 1 170px;
   min-width: 0;
 }
 .mirror {
@@ -327,6 +338,17 @@ const MORE = [
 }
 .hint {
   font-size: 12px;
+}
+.tight {
+  display: none;
+}
+@media (width <= 1180px) {
+  .roomy {
+    display: none;
+  }
+  .pair.tight {
+    display: grid;
+  }
 }
 .popover {
   width: 330px;
