@@ -21,7 +21,7 @@ const inHand = computed(() => hand.tool === tool.value && hand.target === target
 
 <template>
   <div class="hand">
-    <button type="button" class="tool" :aria-pressed="inHand" @click="inHand ? hand.put() : hand.take(tool, target)">
+    <button type="button" class="press" :aria-pressed="inHand" @click="inHand ? hand.put() : hand.take(tool, target)">
       <i class="pi pi-pencil" />
       {{ words.go }}
     </button>
@@ -48,19 +48,5 @@ const inHand = computed(() => hand.tool === tool.value && hand.target === target
 }
 .fill {
   flex: 1;
-}
-.tool {
-  border: 1px solid var(--line);
-  background: var(--panel);
-  border-radius: 4px;
-  padding: 2px 9px;
-  display: inline-flex;
-  align-items: center;
-  gap: 6px;
-}
-.tool[aria-pressed='true'] {
-  background: var(--verdigris);
-  border-color: var(--verdigris);
-  color: var(--panel);
 }
 </style>

@@ -329,7 +329,7 @@ const hasAmount = computed(() => effect.value?.sets_coverage ?? false)
             <span class="fill" />
             <button
               type="button"
-              class="by-hand"
+              class="press"
               :aria-pressed="hand.tool === 'paint' && hand.target === 'mask'"
               @click="hand.tool === 'paint' ? hand.put() : hand.take('paint')"
             >
@@ -338,7 +338,7 @@ const hasAmount = computed(() => effect.value?.sets_coverage ?? false)
             </button>
             <button
               type="button"
-              class="by-hand"
+              class="press"
               :aria-pressed="hand.tool === 'fill'"
               @click="hand.tool === 'fill' ? hand.put() : hand.take('fill')"
             >
@@ -455,35 +455,6 @@ h3 small {
   border-top: 1px solid var(--line);
   padding: 4px 0;
   margin-top: 2px;
-}
-.whole .thumb {
-  width: 36px;
-  height: 36px;
-  border-radius: 3px;
-  overflow: hidden;
-  background: #868686;
-  border: 1px solid var(--line);
-}
-.whole .thumb.through {
-  outline: 2px solid var(--verdigris);
-}
-.whole img {
-  width: 100%;
-  height: 100%;
-  display: block;
-}
-.by-hand {
-  border: 1px solid var(--line);
-  border-radius: 4px;
-  padding: 2px 9px;
-  display: inline-flex;
-  gap: 6px;
-  align-items: center;
-}
-.by-hand[aria-pressed='true'] {
-  background: var(--verdigris);
-  border-color: var(--verdigris);
-  color: var(--panel);
 }
 .under,
 .cut {

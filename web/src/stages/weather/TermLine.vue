@@ -177,7 +177,7 @@ function look() {
         <button
           v-tooltip.top="'Black and white change places'"
           type="button"
-          class="tool"
+          class="press"
           :aria-pressed="term.invert"
           @click="(emit('drag', 'term', 'invert', !term.invert), emit('done', 'Invert line'))"
         >
@@ -186,7 +186,7 @@ function look() {
         <button
           v-tooltip.top="'Keep the line but let it do nothing'"
           type="button"
-          class="tool"
+          class="press"
           :aria-pressed="term.muted"
           @click="(emit('drag', 'term', 'muted', !term.muted), emit('done', 'Mute line'))"
         >
@@ -195,7 +195,7 @@ function look() {
         <button
           v-tooltip.top="'Only lines with this mark count'"
           type="button"
-          class="tool"
+          class="press"
           :aria-pressed="term.solo"
           @click="(emit('drag', 'term', 'solo', !term.solo), emit('done', 'Solo line'))"
         >
@@ -315,22 +315,6 @@ function look() {
   gap: 10px;
   align-items: center;
 }
-.thumb {
-  width: 36px;
-  height: 36px;
-  border-radius: 3px;
-  overflow: hidden;
-  background: #868686;
-  border: 1px solid var(--line);
-}
-.thumb.through {
-  outline: 2px solid var(--verdigris);
-}
-.thumb img {
-  width: 100%;
-  height: 100%;
-  display: block;
-}
 .words {
   text-align: left;
   min-width: 0;
@@ -354,17 +338,6 @@ function look() {
 }
 .fill {
   flex: 1;
-}
-.tool {
-  border: 1px solid var(--line);
-  background: var(--panel);
-  border-radius: 4px;
-  padding: 2px 9px;
-}
-.tool[aria-pressed='true'] {
-  background: var(--verdigris);
-  border-color: var(--verdigris);
-  color: var(--panel);
 }
 hr {
   border: 0;
