@@ -726,7 +726,7 @@ def evaluate(request: HttpRequest, object_id: int, body: EvaluateIn) -> Any:
             look=work.look(body.look, chapters, pile),
             layers=work.layers(chapters, pictures=body.pictures),
             coats=work.coats(pile, pictures=body.pictures),
-            where=work.where(body.selected, chapters, pictures=body.pictures) if body.selected else None,
+            where=work.where(body.selected, chapters) if body.selected else None,
             pictures=work.small_pictures(chapters, pile) if body.pictures else {},
         )
         hidden_notes(out.layers, out.coats, scene)

@@ -406,12 +406,12 @@ class Evaluator:
             out.append(CoatOut(layer=layer, name=name, share=self.texels.share(exposure), picture=hash_))
         return out
 
-    def where(self, layer_id: str, chapters: list[Chapter], *, pictures: bool) -> WhereOut | None:
-        """The recipe of the selected layer, line by line."""
+    def where(self, layer_id: str, chapters: list[Chapter]) -> WhereOut | None:
+        """The recipe of the selected layer, line by line; its small pictures follow every drag."""
         chapter = next((c for c in chapters if c.layer.id == layer_id), None)
         if chapter is None:
             return None
-        thumb = self._picture(*THUMB, 1.0) if pictures else None
+        thumb = self._picture(*THUMB, 1.0)
         scope = self.chronicle.scope(self.scene, self._before(chapters, chapter))
         terms = []
         for term in chapter.layer.where.terms:
@@ -420,14 +420,14 @@ class Evaluator:
                 TermOut(
                     histogram=histogram(values, self.texels.area, 24),
                     share=self.texels.share(values),
-                    picture=self._png(thumb.show(values)) if thumb else "",
+                    picture=self._png(thumb.show(values)),
                     finding=term.finding(scope),
                 )
             )
         return WhereOut(
             share=self.texels.share(chapter.mask),
             histogram=histogram(chapter.mask, self.texels.area, 24),
-            picture=self._png(thumb.show(chapter.mask)) if thumb else "",
+            picture=self._png(thumb.show(chapter.mask)),
             terms=terms,
         )
 

@@ -43,7 +43,7 @@ def evaluate_once(item: WorkObject, resolution: int) -> bool:
     work.coats(pile, pictures=True)
     work.small_pictures(chapters, pile)
     if scene.layers:
-        work.where(scene.layers[0].id, chapters, pictures=True)
+        work.where(scene.layers[0].id, chapters)
     return True
 
 

@@ -184,6 +184,81 @@ class OnAPlane(TestCase):
         self.assertEqual(cache.misses - before, 2)  # the line that changed, and the whole
 
 
+class OverSeams(TestCase):
+    """A cube has an island for each face; a tube unrolled has a seam down its back."""
+
+    def test_links_lead_to_what_lies_next_door(self) -> None:
+        for mesh in (shapes.box(0.2), shapes.cylinder()):
+            texels = Texels.of(mesh, 256)
+            links = texels.links
+            rows, sides = np.nonzero(links >= 0)
+            gap = np.linalg.norm(texels.position[links[rows, sides]] - texels.position[rows], axis=1) * 1000
+            self.assertLess(float(gap.max()), 3.5 * float(texels.step_mm.max()))
+            # Over every seam of the cube something is found; the tube is open at its ends only.
+            other = texels.island[links[rows, sides]] != texels.island[rows]
+            if mesh.source == "box.glb":
+                self.assertTrue((links >= 0).all())
+                self.assertGreater(int(other.sum()), 500)
+            else:
+                ends = (links < 0).any(axis=1)
+                height = texels.position[ends, 1]
+                self.assertTrue(((height < 0.01) | (height > 0.39)).all())
+
+    def test_growing_and_breaking_up_show_no_seam(self) -> None:
+        # A ball's worth of white round an edge of the cube: what grows on both faces grows alike.
+        texels = Texels.of(shapes.box(0.2), 512)
+        p = texels.position
+        near = (np.linalg.norm(p - np.array([0.1, 0.1, 0.0], np.float32), axis=1) < 0.04).astype(np.float32)
+        grown = grow(texels, near, 15.0)
+        right, top = texels.normal[:, 0] > 0.9, texels.normal[:, 1] > 0.9
+        a, b = (float((texels.area * grown)[side].sum()) for side in (right, top))
+        self.assertAlmostEqual(a / b, 1.0, delta=0.06)
+        self.assertAlmostEqual((a + b) * 1e6 / (np.pi * 55**2), 1.0, delta=0.06)
+        # A field that runs evenly over the seam still does after it was read off to the side.
+        field = (p @ np.array([1.0, 0.7, 0.3], np.float32)).astype(np.float32)
+        offset = np.tile(np.array([[0.0, 0.0, 0.009]], np.float32), (len(p), 1))
+        moved = read_off(texels, field, offset)
+        inner = (np.abs(p[:, 2]) < 0.08) & (right | top)
+        np.testing.assert_allclose(moved[inner], field[inner] + 0.3 * 0.009, atol=0.0012)
+
+    def test_a_grid_finds_the_nearest_that_does_not_face_away(self) -> None:
+        # scipy's cKDTree over those that face the same way.
+        from scipy.spatial import cKDTree
+
+        from limus.surface.grid import nearest_facing
+
+        texels = Texels.of(shapes.sphere(0.1, 48), 128)
+        grid = texels.grid
+        rng = np.random.default_rng(4)
+        for _ in range(60):
+            way = rng.normal(size=3)
+            way /= np.linalg.norm(way)
+            at = way * 0.1 + rng.normal(scale=0.004, size=3)
+            found = nearest_facing(
+                *at, *way, 0.03, texels.position, texels.normal, grid.low, grid.side, grid.counts, grid.starts, grid.order
+            )
+            fits = np.flatnonzero(texels.normal @ way >= -0.2)
+            distance, _ = cKDTree(texels.position[fits]).query(at)
+            self.assertAlmostEqual(float(np.linalg.norm(texels.position[found] - at)), float(distance), places=6)
+        far = nearest_facing(
+            0.5,
+            0.0,
+            0.0,
+            1.0,
+            0.0,
+            0.0,
+            0.03,
+            texels.position,
+            texels.normal,
+            grid.low,
+            grid.side,
+            grid.counts,
+            grid.starts,
+            grid.order,
+        )
+        self.assertEqual(far, -1)
+
+
 class Places(TestCase):
     def test_towards_a_direction(self) -> None:
         mesh = shapes.box(0.2)

@@ -117,10 +117,6 @@ export const useWork = defineStore('work', () => {
           data.layers.forEach((l) => (l.picture = cards.get(l.id) ?? ''))
           data.coats.forEach((c, k) => (c.picture = old.coats[k]?.name === c.name ? old.coats[k].picture : ''))
           data.pictures = old.pictures
-          if (data.where && old.where && data.where.terms.length === old.where.terms.length) {
-            data.where.picture = old.where.picture
-            data.where.terms.forEach((t, k) => (t.picture = old.where!.terms[k].picture))
-          }
         }
         evaluation.value = markRaw(data) as Evaluation
         marks.value = carried
