@@ -26,6 +26,7 @@ from limus.formats.png import png_bytes, quantise
 from limus.formats.read import SUFFIXES, unit_known
 from limus.inspection import inspection
 from limus.masks.recipe import SOURCES
+from limus.masks.vertex_paint import painted_colours
 from limus.object_file import ObjectFile, Twin
 from limus.preparation import beside_scene, prepared, surroundings
 from limus.readings.catalogue import READINGS
@@ -202,7 +203,10 @@ def _measure(args: argparse.Namespace) -> None:
     # Only what is asked for is measured; readings that need no rays get the smallest pass there is.
     plan = RayPlan(radii, (reach,), reach if reading.kind == "thickness" else 4.0, args.pairs if reading.rays else 1)
     exposure = measure_exposure(texels, setting, around, rays=max(8, args.pairs // 4)) if reading.weather else None
-    place = Place(texels, measure(texels, plan, around=around), setting, exposure)
+    path = Path(args.object)
+    strokes = load_scene(path).vertex_paint if path.suffix.lower() == ".json" else []
+    colours = painted_colours(mesh, strokes, find) if strokes else None
+    place = Place(texels, measure(texels, plan, around=around), setting, exposure, colours)
     missing = reading.missing(place)
     if missing:
         raise InputError(missing[0].lower() + missing[1:], where=f"--reading {args.reading}", remedy="Choose another reading")

@@ -253,6 +253,17 @@ class CommandLine(TestCase):
             if kind == "strokes":
                 self.assertAlmostEqual(float(said.split()[1].rstrip("%")) / 100, np.pi * 40**2 / (6 * 200**2), delta=0.003)
 
+    def test_painted_vertex_colours_are_measured(self) -> None:
+        (self.folder / "stroke.json").write_text('{"points": [[0.1, 0.1, 0.1, 1, 1, 1, 1, 0, 0]], "brush": {"size_mm": 80}}')
+        document = {**json.loads(self.scene.read_text()), "vertex_paint": [{"file": "stroke.json", "channel": "B"}]}
+        self.scene.write_text(json.dumps(document))
+        out = self.folder / "b.npy"
+        words = ("--reading", "vertex_colour", "--component", "B", "--resolution", 64, "--out", out)
+        code, _, err = self.run_("measure", self.scene, *words)
+        self.assertEqual(code, 0, err)
+        self.assertGreater(float(np.nanmax(np.load(out))), 0.8)
+        self.assertLess(float(np.nanmean(np.load(out))), 0.3)
+
     def test_mask_of_a_recipe(self) -> None:
         recipe = self.folder / "recipe.json"
         lines = [{"source": {"kind": "slope"}}, {"source": {"kind": "noise", "size_mm": 0.1}, "combine": "screen", "amount": 0.0}]
