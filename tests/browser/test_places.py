@@ -149,7 +149,7 @@ class Places(BrowserTest):
     def test_the_recorded_pen_fills_and_the_uv_view(self) -> None:
         self.open()
         self.choose("dust")
-        self.page.get_by_test_id("where").get_by_role("button", name="Paint").click()
+        self.page.get_by_test_id("where").get_by_role("button", name="Paint").last.click()
         bar = self.page.get_by_test_id("brush-bar")
         bar.get_by_role("button", name="More…").click()
         self.page.get_by_test_id("pen-file").set_input_files(PEN)
@@ -196,7 +196,7 @@ class Places(BrowserTest):
     def test_vertex_colours(self) -> None:
         self.open()
         self.choose("dust")
-        self.page.get_by_test_id("where").get_by_role("button", name="Paint").click()
+        self.page.get_by_test_id("where").get_by_role("button", name="Paint").last.click()
         bar = self.page.get_by_test_id("brush-bar")
         bar.get_by_label("What it works on").click()
         self.page.get_by_role("option", name="Vertex colour red").click()

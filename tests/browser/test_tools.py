@@ -177,7 +177,8 @@ class Controls(BrowserTest):
         self.settle()
         self.assertTrue(self.layer(4).where.terms[1].muted)
         self.assertIn("muted", line.inner_text())
-        line.get_by_role("button", name="Move line up").click()
+        line.get_by_role("button", name="More for this line").click()
+        self.page.get_by_role("menuitem", name="Earlier").click()
         self.settle()
         self.assertEqual([t.source.kind for t in self.layer(4).where.terms], ["sky", "slope", "noise"])
         self.page.locator(".term.open").get_by_role("button", name="Duplicate line").click()
@@ -215,7 +216,7 @@ class Controls(BrowserTest):
         self.settle()
         self.page.locator("[data-layer=rust]").focus()
         self.page.keyboard.press("Delete")
-        self.page.get_by_text("Dust asks where this layer shows").wait_for()
+        self.page.get_by_text("Dust has a line that looks at this layer").wait_for()
         self.assertIn("rust", self.order())
 
 

@@ -43,7 +43,7 @@ class Comparing(TestCase):
         )
 
     def test_lines_that_measure_to_a_part_follow_its_name(self) -> None:
-        made = asking("board", "bolt")
+        made = asking("board", "bolt").model_copy(deep=True)
         made.layers[0].where = Recipe(terms=[Term(source=ProximitySource(to="parts", parts=["post"]))])
         self.assertEqual(part_users(made)["post"], [f"layer {made.layers[0].name}"])
         source = with_parts_renamed(made, {"post": "pillar"}).layers[0].where.terms[0].source

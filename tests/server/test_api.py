@@ -417,15 +417,19 @@ class Published(ServerTest):
     def test_catalogue_draws_every_control(self) -> None:
         found = self.call("get", "/catalogue").json()
         self.assertEqual([e["kind"] for e in found["effects"]], ["paint", "chipping", "rust", "dirt", "dust"])
-        controls = {"slider", "colour", "choice", "switch", "parts", "exposed", "seed"}
+        controls = {
+            "slider", "colour", "choice", "switch", "parts", "exposed", "seed", "optional", "curve", "picture", "layer", "coat",
+            "line", "strokes", "picks",
+        }  # fmt: skip
         for entry in [
             *found["effects"],
             *found["sources"],
             {"kind": "term", "schema": found["term"]},
             {"kind": "cut", "schema": found["cut"]},
+            {"kind": "brush", "schema": {"properties": {k: v for k, v in found["brush"]["properties"].items() if k != "seed"}}},
         ]:
             for name, field in entry["schema"]["properties"].items():
-                if name != "kind":
+                if name not in ("kind", "link"):
                     self.assertIn(field.get("control"), controls, f"{entry['kind']}.{name}")
         for source in found["sources"]:
             for name in [p.split("}")[0] for p in source["sentence"].split("{")[1:]]:

@@ -31,14 +31,19 @@ function neighbour(by: number) {
   const next = layers[Math.min(layers.length - 1, Math.max(0, k + by))]
   if (next) work.select(next.id)
 }
+// Before fields that keep Escape to themselves; what lies open over them goes first.
+useEventListener(
+  window,
+  'keydown',
+  (event: KeyboardEvent) => {
+    if (event.key !== 'Escape' || !hand.tool) return
+    if (document.querySelector('.p-select-overlay, .p-popover, .p-menu-overlay, .p-dialog')) return
+    event.preventDefault()
+    hand.put()
+  },
+  { capture: true },
+)
 useEventListener(window, 'keydown', (event: KeyboardEvent) => {
-  // Also out of a field of the brush.
-  if (
-    event.key === 'Escape' &&
-    hand.tool &&
-    !(event.target as HTMLElement).closest('.p-select-overlay, .p-popover, .p-menu')
-  )
-    return hand.put()
   if (typing(event)) return
   if ((event.ctrlKey || event.metaKey) && !event.altKey) {
     const key = event.key.toLowerCase()
