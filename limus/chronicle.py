@@ -69,6 +69,8 @@ class LayerMasks:
 
     def __init__(self, chronicle: Chronicle, scene: Scene) -> None:
         self.chronicle, self.scene = chronicle, scene
+        #: Made once for all layers of the scene.
+        self.place, self.made = chronicle.place(scene), chronicle.as_made(scene)
         self._scopes: dict[str, Scope] = {}
 
     def scope(self, layer: Layer) -> Scope:
@@ -123,18 +125,18 @@ class Chronicle:
 
     def scope(self, scene: Scene, pile: Pile | None, masks: LayerMasks | None = None) -> Scope:
         """What sources may look at, at the moment when ``pile`` is the surface."""
-        return Scope(
-            self.place(scene), self.cache, scene.seed, pile, self.as_made(scene), masks or LayerMasks(self, scene), self.files
-        )
+        masks = masks or LayerMasks(self, scene)
+        return Scope(masks.place, self.cache, scene.seed, pile, masks.made, masks, self.files)
 
     def before(self, scene: Scene, layer_id: str) -> Pile:
         """The surface before a layer happens."""
-        pile = self.as_made(scene)
+        masks = LayerMasks(self, scene)
+        pile = masks.made
         for layer in scene.layers:
             if layer.id == layer_id:
                 break
             if layer.on:
-                pile = self._chapter(scene, layer, pile, LayerMasks(self, scene)).pile
+                pile = self._chapter(scene, layer, pile, masks).pile
         return pile
 
     def as_made(self, scene: Scene) -> Pile:
@@ -182,8 +184,8 @@ class Chronicle:
         -------
         one chapter per layer played.
         """
-        pile = self.as_made(scene)
         masks = LayerMasks(self, scene)
+        pile = masks.made
         chapters: list[Chapter] = []
         for layer in scene.layers:
             if check is not None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import cached_property
 from pathlib import Path
 from typing import ClassVar, Protocol
 
@@ -56,7 +57,7 @@ class Scope:
     masks: Masks | None = None
     files: Callable[[str], Path] | None = None
 
-    @property
+    @cached_property
     def key(self) -> str:
         """Hash of everything that does not change with the chronicle, weather left out."""
         return self.key_with(False)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from typing import ClassVar, Literal
 
 import numpy as np
@@ -33,7 +34,7 @@ class Place:
         """(n, 4) float32 linear vertex colours; white where there are none."""
         return self.texels.vertex_colour if self.colours is None else self.texels.from_vertices(self.colours)
 
-    @property
+    @cached_property
     def key(self) -> str:
         """Hash of all but the exposure, measuring quality included: whether that is there makes no difference to who does not ask for it."""
         return key_of(self.texels.key, self.measured.key, self.setting.model_dump())
