@@ -26,8 +26,6 @@ from limus.surface.texels import Texels
 
 _SHAPES = {"round": 0, "square": 1, "ragged": 2, "picture": 3}
 _REACHES = {"surface": 0, "front": 1, "through": 2}
-#: Points this far to the side of facing away still count as in front (cosine).
-FACING = -0.2
 #: The state is kept for good every so many strokes; the newest ones always.
 KEEP_EVERY = 32
 

@@ -48,11 +48,11 @@ export const useHand = defineStore('hand', () => {
     if (open?.source.kind === kind) return work.selectedTerm
     return recipe.terms.map((t) => t.source.kind).lastIndexOf(kind)
   }
-  function ensure(recipe: Recipe, kind: 'strokes' | 'picks'): Term {
+  function ensure(recipe: Recipe, kind: 'strokes' | 'picks', adds: boolean): Term {
     let k = lineOf(recipe, kind)
     if (k < 0) {
       // Taking away from everywhere: something must stand there first.
-      if (!recipe.terms.length && takes.value) recipe.terms.push(work.freshTerm('even'))
+      if (!recipe.terms.length && !adds) recipe.terms.push(work.freshTerm('even'))
       recipe.terms.push({ ...work.freshTerm(kind), combine: 'over' })
       k = recipe.terms.length - 1
     }
@@ -60,13 +60,13 @@ export const useHand = defineStore('hand', () => {
     return recipe.terms[k]
   }
 
-  const toFile = (v: Triple, scale = 1): Triple => {
+  const toFile = (v: Triple): Triple => {
     const turn = work.object?.turn ?? [
       [1, 0, 0],
       [0, 1, 0],
       [0, 0, 1],
     ]
-    const out = [0, 1, 2].map((k) => (v[0] * turn[0][k] + v[1] * turn[1][k] + v[2] * turn[2][k]) * scale)
+    const out = [0, 1, 2].map((k) => v[0] * turn[0][k] + v[1] * turn[1][k] + v[2] * turn[2][k])
     return out.map((x) => Number(x.toFixed(7))) as Triple
   }
 
@@ -133,7 +133,7 @@ export const useHand = defineStore('hand', () => {
           work.syncLinks(term)
           return
         }
-        const term = ensure(here.where, 'strokes')
+        const term = ensure(here.where, 'strokes', adds)
         term.source.strokes = [...((term.source.strokes as string[]) ?? []), ...files]
         work.syncLinks(term)
       },
@@ -148,7 +148,7 @@ export const useHand = defineStore('hand', () => {
     work.edit(adds ? 'Fill' : 'Empty', (scene) => {
       const here = scene.layers.find((l) => l.id === layer.id)
       if (!here) return
-      const term = ensure(here.where, 'picks')
+      const term = ensure(here.where, 'picks', adds)
       const pick = {
         what: fillWhat.value,
         at: toFile(point),
