@@ -18,7 +18,7 @@ from limus.patterns.noise import fractal
 from limus.readings.measured import Measured
 from limus.readings.reading import Place
 from limus.setting import Setting
-from limus.strata.cache import Cache
+from limus.store import Store
 from limus.surface.mesh import Mesh
 from limus.surface.pyramid import texels_of
 from limus.surface.texels import Texels
@@ -77,8 +77,8 @@ def _strokes(mesh: Mesh) -> None:
         names = [f"{k}.json" for k in range(1001)]
         for k, name in enumerate(names):
             write_whole(here / name, _path(texels, 20, 15.0, k).model_dump_json().encode())
-        cache = Cache(1 << 30)
-        whole = _best(lambda: painted(texels, names[:-1], lambda n: here / n, Cache(1 << 30)), 1)
+        cache = Store(1 << 30)
+        whole = _best(lambda: painted(texels, names[:-1], lambda n: here / n, Store(1 << 30)), 1)
         painted(texels, names[:-1], lambda n: here / n, cache)
         more = _best(lambda: painted(texels, names, lambda n: here / n, cache), 1)
     print(
@@ -89,7 +89,7 @@ def _strokes(mesh: Mesh) -> None:
 def _recipe(mesh: Mesh) -> None:
     texels = texels_of(mesh, 1024)
     _ = texels.neighbours
-    cache = Cache(1 << 30)
+    cache = Store(1 << 30)
     scope = Scope(Place(texels, Measured.blank(texels), Setting()), cache, 1)
     lines = [
         Term(source=Noise(size_mm=20.0 + 9 * k, octaves=5, seed=k), soften_mm=2.0, combine="screen", amount=0.3) for k in range(8)

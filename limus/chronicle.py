@@ -6,34 +6,35 @@ before; masks and noises of later layers are found in the cache unless they look
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
 
+from limus.blending import MODES
 from limus.effects.effect import Event
 from limus.errors import InputError
 from limus.hashing import key_of
-from limus.masks.combine import MODES
 from limus.masks.source import Scope
 from limus.masks.vertex_paint import painted_colours
-from limus.materials.base import BASES, lay_base
-from limus.materials.channels import COLUMNS, COLUMNS_OF
+from limus.materials.base import BASES, BaseChoice, lay_base
+from limus.materials.channels import CHANNELS, Sheet, is_even, spread
 from limus.materials.imported import lay_maps
 from limus.materials.substance import Substance
 from limus.readings.exposure import Exposure
 from limus.readings.measured import Measured
 from limus.readings.reading import Place
 from limus.scene import Layer, Scene
-from limus.strata.cache import Cache
-from limus.strata.pile import FULL_WEIGHTS, NORMAL_MODES, Coat, Pile, weights_for
+from limus.store import Store
+from limus.strata.composite import Use
+from limus.strata.pile import Coat, Pile
 from limus.surface.base_normal import base_normal
 from limus.surface.gradient import normal_from_relief
 from limus.surface.texels import Texels
 
 #: A veil keeps what showed before a loss, in the channels that the loss may not touch. It has no thickness of its own.
-VEIL = Substance("veil", hide_um=1.0)
+VEIL = Substance("veil", hide_um=1.0, clear=True)
 #: Reach of the ambient occlusion that is delivered with the maps, as a share of the object's diagonal.
 OCCLUSION_SHARE = 0.06
 
@@ -56,12 +57,51 @@ class Chapter:
 
 @dataclass(frozen=True)
 class Surface:
-    """The finished surface: ``sheet`` (n, 7), ``relief`` (n,) mm, ``normal`` (n, 3) tangent space, ``occlusion`` (n,) 0 open."""
+    """The finished surface: ``sheet`` of the channels in use, ``relief`` (n,) mm, ``normal`` (n, 3) tangent space, ``occlusion`` (n,) 0 open."""
 
-    sheet: np.ndarray
+    sheet: Sheet
     relief: np.ndarray
     normal: np.ndarray
     occlusion: np.ndarray
+
+    def channel(self, name: str) -> np.ndarray:
+        """(n,) or (n, 3) float32 of any channel; its default where nothing uses it."""
+        channel = CHANNELS[name]
+        return spread(self.sheet.get(name, channel.plain()), channel, len(self.relief))
+
+
+def _choice_of_part(scene: Scene, texels: Texels) -> np.ndarray:
+    """(parts,) int32: which base of the scene each part is made of."""
+    parts = texels.mesh.parts
+    out = np.full(len(parts), next((k for k, b in enumerate(scene.bases) if b.parts is None), 0), np.int32)
+    for k, base in enumerate(scene.bases):
+        for number, part in enumerate(parts):
+            if base.parts is not None and part.name in base.parts:
+                out[number] = k
+    return out
+
+
+def _joined(
+    count: int, laid: list[tuple[np.ndarray, dict[str, np.ndarray], np.ndarray]]
+) -> tuple[dict[str, np.ndarray], np.ndarray]:
+    """One sheet and one (n,) relief from those of several bases, each with the texels it covers."""
+    if len(laid) == 1:
+        return laid[0][1], laid[0][2]
+    skin = np.zeros(count, np.float32)
+    out: dict[str, np.ndarray] = {}
+    for rows, _, relief in laid:
+        skin[rows] = relief
+    for name, channel in CHANNELS.items():
+        if not any(name in sheet for _, sheet, _ in laid):
+            continue
+        values = [sheet.get(name, channel.plain()) for _, sheet, _ in laid]
+        if all(is_even(v, channel) and np.array_equal(v, values[0]) for v in values):
+            out[name] = values[0]
+            continue
+        whole = out[name] = np.empty((count, channel.width) if channel.width > 1 else count, np.float32)
+        for (rows, _, _), value in zip(laid, values, strict=True):
+            whole[rows] = value
+    return out, skin
 
 
 class LayerMasks:
@@ -105,7 +145,7 @@ class Chronicle:
         self,
         texels: Texels,
         measured: Measured,
-        cache: Cache,
+        cache: Store,
         exposure: Exposure | None = None,
         files: Callable[[str], Path] | None = None,
     ) -> None:
@@ -144,33 +184,24 @@ class Chronicle:
         key = key_of("as made", self.texels.key, [b.model_dump() for b in scene.bases], scene.seed)
 
         def make() -> Pile:
-            count = len(self.texels)
-            choice_of_part = np.zeros(len(self.texels.mesh.parts), np.int32)
-            for k, base in enumerate(scene.bases):
-                for number, part in enumerate(self.texels.mesh.parts):
-                    if base.parts is not None and part.name in base.parts:
-                        choice_of_part[number] = k
-            general = next((k for k, b in enumerate(scene.bases) if b.parts is None), 0)
-            named = {name for b in scene.bases if b.parts is not None for name in b.parts}
-            for number, part in enumerate(self.texels.mesh.parts):
-                if part.name not in named:
-                    choice_of_part[number] = general
-            of_texel = choice_of_part[self.texels.part]
-            sheet = np.empty((count, COLUMNS), np.float32)
-            skin = np.zeros(count, np.float32)
-            ferrous = np.zeros(count, np.float32)
+            texels = self.texels
+            of_texel = _choice_of_part(scene, texels)[texels.part]
+            laid: list[tuple[np.ndarray, dict[str, np.ndarray], np.ndarray]] = []
+            substances: list[Substance] = []
             for k in np.unique(of_texel):
-                chosen = scene.bases[k] if scene.bases else None
-                entry = BASES[chosen.material if chosen else "cast iron"]
-                here = of_texel == k
-                sheet[here], skin[here] = lay_base(self.texels.position[here], entry, scene.seed, chosen.relief if chosen else 1.0)
-                ferrous[here] = entry.substance.family == "ferrous"
-            lay_maps(self.texels, sheet)
-            for array in (sheet, skin, ferrous):
+                chosen = scene.bases[k] if scene.bases else BaseChoice()
+                entry = BASES[chosen.material]
+                here = np.flatnonzero(of_texel == k)
+                laid.append((here, *lay_base(texels.position[here], entry, scene.seed, chosen.relief)))
+                substances.append(entry.substance)
+            sheet, skin = _joined(len(texels), laid)
+            lay_maps(texels, sheet)
+            number = np.searchsorted(np.unique(of_texel), of_texel).astype(np.uint8)
+            for array in (*sheet.values(), skin, number):
                 array.setflags(write=False)
-            return Pile(self.texels, key, sheet, ferrous, skin)
+            return Pile(texels, key, sheet, tuple(substances), number, skin)
 
-        pile: Pile = self.cache.get(key, make, size=len(self.texels) * (COLUMNS + 2) * 4)
+        pile: Pile = self.cache.get(key, make)
         return pile
 
     def play(self, scene: Scene, *, until: str | None = None, check: Callable[[], None] | None = None) -> list[Chapter]:
@@ -184,53 +215,58 @@ class Chronicle:
         -------
         one chapter per layer played.
         """
+        return list(self.playing(scene, until=until, check=check))
+
+    def playing(self, scene: Scene, *, until: str | None = None, check: Callable[[], None] | None = None) -> Iterator[Chapter]:
+        """``play`` one layer at a time, for those who need only the last: what is not looked at any more can be let go."""
         masks = LayerMasks(self, scene)
         pile = masks.made
-        chapters: list[Chapter] = []
         for layer in scene.layers:
             if check is not None:
                 check()
             if layer.on:
                 chapter = self._chapter(scene, layer, pile, masks)
-                chapters.append(chapter)
                 pile = chapter.pile
+                yield chapter
             if layer.id == until:
                 break
-        return chapters
 
     def _chapter(self, scene: Scene, layer: Layer, before: Pile, masks: LayerMasks) -> Chapter:
         scope = self.scope(scene, before, masks)
         where = layer.where.key(scope)
-        key = key_of("chapter", before.key, scope.key, where, layer.model_dump(exclude={"where"}))
-        found = self.cache.peek(key)
-        if found is not None:
-            return found  # type: ignore[no-any-return]
+        looked_at = scope.place.key_for(layer.effect.reads)
+        key = key_of("chapter", before.key, looked_at, scene.seed, where, layer.model_dump(exclude={"where"}))
+        chapter: Chapter = self.cache.get(key, lambda: self._happen(layer, before, scope, where, key))
+        # The key leaves out what makes no difference (a muted line): the layer is the one that was asked for.
+        return chapter if chapter.layer is layer else replace(chapter, layer=layer)
+
+    def _happen(self, layer: Layer, before: Pile, scope: Scope, where: str, key: str) -> Chapter:
         mask = layer.where.value(scope)
-        amounts: dict[str, float] = {name: use.weight for name, use in layer.channels.items()}
-        modes = NORMAL_MODES.copy()
-        for name, use in layer.channels.items():
-            if name in COLUMNS_OF:
-                modes[COLUMNS_OF[name]] = MODES[use.blend]
-        weights = weights_for(amounts)
+        uses: dict[str, Use] = {
+            voice: Use(use.weight, MODES[use.blend]) for voice, use in layer.channels.items() if voice != "relief"
+        }
         loss = layer.effect.family == "loss"
-        event = Event(
-            layer.id, layer.name, before, mask, where, layer.strength, scope,
-            FULL_WEIGHTS if loss else weights, NORMAL_MODES if loss else modes,
-        )  # fmt: skip
+        reads = layer.effect.reads
+        event = Event(layer.id, layer.name, before, mask, where, layer.strength, scope, reads, {} if loss else uses)
         outcome = layer.effect.apply(event)
         pile, note = outcome.pile, outcome.note
-        if loss and (weights < 1).any() and pile is not before:
+        quiet = {voice: Use(1.0 - use.weight) for voice, use in uses.items() if use.weight < 1}
+        if loss and quiet and pile is not before:
             # Beyond any number of hiding thicknesses a veil is opaque: -ln(1 - shown) gives the coverage wanted.
             thick = -np.log(np.maximum(1.0 - outcome.shown, 1e-6)).astype(np.float32)
-            pile = pile.with_coat(
-                Coat(
-                    layer.id, f"{layer.name}: kept", VEIL, thick, before.visible(), (1.0 - weights).astype(np.float32), NORMAL_MODES
-                )
-            )
-        relief_amount = amounts.get("relief", 1.0)
-        if relief_amount < 1 and pile is not before:
-            pile = replace(pile, skin=pile.skin + np.float32(relief_amount - 1.0) * (pile.relief() - before.relief()))
+            kept = {name: value for name, value in before.visible().items() if CHANNELS[name].voice in quiet}
+            pile = pile.with_coat(Coat(layer.id, f"{layer.name}: kept", VEIL, thick, kept, quiet))
+        relief = layer.channels.get("relief")
+        if relief is not None and relief.weight < 1 and pile is not before:
+            pile = replace(pile, skin=pile.skin + np.float32(relief.weight - 1.0) * (pile.relief() - before.relief()))
         pile = replace(pile, key=key)
+        for array in (
+            outcome.shown,
+            pile.skin,
+            *(c.thickness for c in pile.coats),
+            *(v for c in pile.coats for v in c.sheet.values()),
+        ):
+            array.setflags(write=False)
         coverage = self.texels.share(outcome.shown)
         if not note:
             if layer.strength == 0:
@@ -239,18 +275,7 @@ class Chronicle:
                 note = "Its mask is black everywhere"
             elif coverage < 1e-6:
                 note = "It changes nothing here"
-        chapter = Chapter(layer, mask, outcome.shown, coverage, pile, note)
-        self.cache.put(key, chapter, size=self._new_bytes(before, pile) + outcome.shown.nbytes)
-        return chapter
-
-    @staticmethod
-    def _new_bytes(before: Pile, after: Pile) -> int:
-        old = {id(before.skin), *(id(c.thickness) for c in before.coats), *(id(c.sheet) for c in before.coats)}
-        arrays = [after.skin, *(c.thickness for c in after.coats), *(c.sheet for c in after.coats)]
-        fresh = [a for a in arrays if id(a) not in old]
-        for array in fresh:
-            array.setflags(write=False)
-        return sum(a.nbytes for a in fresh)
+        return Chapter(layer, mask, outcome.shown, coverage, pile, note)
 
     def finish(self, pile: Pile) -> Surface:
         """What shows: channels, relief, and the normal that follows from the relief."""
@@ -281,10 +306,8 @@ class Chronicle:
         )  # type: ignore[no-any-return]
 
     def exposures(self, pile: Pile) -> list[tuple[str, str, np.ndarray]]:
-        """(layer id, name, (n,) exposure) of the base ("", "Bare base") and of every coat, oldest first; veils left out."""
-        fields: list[np.ndarray] = self.cache.get(
-            key_of("exposures", pile.key), pile.exposures, size=(len(pile.coats) + 1) * 4 * len(self.texels)
-        )
+        """(id of the coat, name, (n,) exposure) of the base ("", "Bare base") and of every coat, oldest first; veils left out."""
+        fields: list[np.ndarray] = self.cache.get(key_of("exposures", pile.key), pile.exposures)
         named = [("", "Bare base", fields[0])]
-        named += [(c.layer, c.name, f) for c, f in zip(pile.coats, fields[1:], strict=True) if c.substance.family != "veil"]
+        named += [(c.id, c.name, f) for c, f in zip(pile.coats, fields[1:], strict=True) if c.substance.family != "veil"]
         return named

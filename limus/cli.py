@@ -1,12 +1,14 @@
 """The core on the command line.
 
-Exit code 0 when done, 2 for bad input with one clear line on standard error.
+Exit code 0 when done, 2 for bad input with one clear line on standard error, 3 with ``--strict`` when a layer says that it did nothing or
+less than was asked. What layers say of themselves goes to standard error either way.
 """
 
 from __future__ import annotations
 
 import argparse
 import json
+import os
 import sys
 from collections.abc import Sequence
 from pathlib import Path
@@ -16,10 +18,12 @@ import numpy as np
 from pydantic import ValidationError
 
 from limus import __version__
-from limus.chronicle import Chronicle, LayerMasks
-from limus.delivery import TARGETS, Written, deliver, finished, map_files, write_all
+from limus.chronicle import LayerMasks
+from limus.delivery import TARGETS, Written, deliver, map_files, write_all
+from limus.effects.catalogue import EFFECTS
 from limus.errors import InputError
 from limus.formats.field import write_field
+from limus.formats.files import write_whole
 from limus.formats.gltf_write import write_glb
 from limus.formats.json_read import read_json
 from limus.formats.png import png_bytes, quantise
@@ -27,23 +31,29 @@ from limus.formats.read import SUFFIXES, unit_known
 from limus.inspection import inspection
 from limus.masks.recipe import SOURCES
 from limus.masks.vertex_paint import painted_colours
+from limus.materials.base import BASES
 from limus.object_file import ObjectFile, Twin
+from limus.object_size import ObjectSize
 from limus.preparation import beside_scene, prepared, surroundings
 from limus.readings.catalogue import READINGS
 from limus.readings.exposure import measure_exposure
 from limus.readings.measured import measure
 from limus.readings.ray_pass import RayPlan
-from limus.readings.reading import Place
-from limus.readings.surroundings import Surroundings
+from limus.readings.reading import Place, asks_weather
 from limus.replacement import compare
 from limus.scene import Scene, load_scene, scene_from, scene_schema
+from limus.session import Session, layer_of
 from limus.setting import Setting
-from limus.strata.cache import Cache
+from limus.start import started
 from limus.surface.mesh import Mesh
 from limus.surface.pyramid import texels_of
 
 #: Directions around each texel (pairs) on the command line, where nobody waits for a picture.
 MEASURE_PAIRS = 64
+
+
+class Noted(Exception):
+    """Layers had something to say, and that was to be an error."""
 
 
 class _Parser(argparse.ArgumentParser):
@@ -181,9 +191,7 @@ def _measure(args: argparse.Namespace) -> None:
     find = beside_scene(folder)
     mesh = prepared(document, setting, find)
     around = surroundings(document, setting, mesh, find)
-    names = list(mesh.uv_domains)
-    if args.map_set is not None and args.map_set not in names:
-        raise InputError(f"there is no map set '{args.map_set}'", where="--map-set", remedy=f"Choose one of: {', '.join(names)}")
+    page = _page(mesh, args.map_set)
     if args.component and args.component not in reading.components:
         have = ", ".join(reading.components) or "none: it is one number"
         raise InputError(f"'{args.reading}' has no component '{args.component}'", where="--component", remedy=f"It has {have}")
@@ -195,14 +203,14 @@ def _measure(args: argparse.Namespace) -> None:
             where="--component",
             remedy=f"Choose one of {', '.join(reading.components)}, or write .npy",
         )
-    page = names.index(args.map_set) if args.map_set else 0
-    size_mm = args.radius if args.radius is not None else reading.default_size_mm
+    size = ObjectSize(mesh.diagonal)
+    size_mm = args.radius if args.radius is not None else size.mm(reading.default_size_mm, reading.grows)
     texels = texels_of(mesh, args.resolution)
     radii = (size_mm,) if reading.size == "radius" else (4.0,)
     reach = size_mm if reading.size == "reach" else 4.0
     # Only what is asked for is measured; readings that need no rays get the smallest pass there is.
-    plan = RayPlan(radii, (reach,), reach if reading.kind == "thickness" else 4.0, args.pairs if reading.rays else 1)
-    exposure = measure_exposure(texels, setting, around, rays=max(8, args.pairs // 4)) if reading.weather else None
+    plan = RayPlan(radii, (reach,), reach if reading.kind == "thickness" else 4.0, args.pairs if "rays" in reading.reads else 1)
+    exposure = measure_exposure(texels, setting, around, rays=max(8, args.pairs // 4)) if asks_weather(reading.reads) else None
     path = Path(args.object)
     strokes = load_scene(path).vertex_paint if path.suffix.lower() == ".json" else []
     colours = painted_colours(mesh, strokes, find) if strokes else None
@@ -225,44 +233,39 @@ def _unwrap(args: argparse.Namespace) -> None:
     write_glb(out, mesh, name=Path(document.file).stem)
 
 
-def _mesh_of(path: Path, scene: Scene) -> tuple[Mesh, Surroundings]:
-    find = beside_scene(path.parent)
-    mesh = prepared(scene.object, scene.setting, find)
-    return mesh, surroundings(scene.object, scene.setting, mesh, find)
+def _say(notes: Sequence[str], strict: bool) -> None:
+    """What layers have to say of themselves, on standard error.
 
-
-def _need_layer(scene: Scene, name: str, option: str) -> str:
-    for layer in scene.layers:
-        if name in (layer.id, layer.name):
-            return layer.id
-    raise InputError(f"there is no layer '{name}'", where=option, remedy=f"Choose one of: {', '.join(x.id for x in scene.layers)}")
+    Raises
+    ------
+    Noted : there is something, and ``strict`` was asked for.
+    """
+    for note in notes:
+        print(note if note.endswith(".") else f"{note}.", file=sys.stderr)
+    if notes and strict:
+        raise Noted
 
 
 def _weather(args: argparse.Namespace) -> None:
     path = Path(args.scene)
     scene = load_scene(path)
-    mesh, around = _mesh_of(path, scene)
+    session = Session(scene, beside_scene(path.parent))
     if args.mask:
-        wanted = _need_layer(scene, args.mask, "--mask")
-        chronicle = _chronicle(scene, mesh, around, args.resolution, path.parent)
+        wanted = layer_of(scene, args.mask, "--mask")
+        chronicle = session.exact(args.resolution)
         texels = chronicle.texels
-        chapters = chronicle.play(scene, until=wanted)
-        found = next((c for c in chapters if c.layer.id == wanted), None)
-        if found is None:
+        chapter = next((c for c in chronicle.playing(scene, until=wanted) if c.layer.id == wanted), None)
+        if chapter is None:
             raise InputError(f"the layer '{args.mask}' is off", where="--mask", remedy="Switch it on in the scene")
-        image = texels.image(quantise(found.mask, 16))
+        image = texels.image(quantise(chapter.mask, 16))
         files = [Written(f"mask_{wanted}_{k}.png", png_bytes(image[k])) for k in range(texels.pages)]
+        notes = [f"{chapter.layer.name}: {chapter.note[0].lower()}{chapter.note[1:]}"] if chapter.note else []
     else:
-        until = _need_layer(scene, args.until, "--until") if args.until else None
-        texels, surface = finished(scene, mesh, args.resolution, until=until, around=around, files=beside_scene(path.parent))
+        until = layer_of(scene, args.until, "--until") if args.until else None
+        texels, surface, notes = session.finished(args.resolution, until=until)
         files = map_files(scene.name, texels, surface, args.bits)
     write_all(files, Path(args.out))
-
-
-def _chronicle(scene: Scene, mesh: Mesh, around: Surroundings, resolution: int, folder: Path) -> Chronicle:
-    texels = texels_of(mesh, resolution)
-    exposure = measure_exposure(texels, scene.setting, around) if scene.asks_for_weather else None
-    return Chronicle(texels, measure(texels, around=around), Cache(512 << 20), exposure, beside_scene(folder))
+    _say(notes, args.strict)
 
 
 def _pairs(pairs: list[str], option: str) -> dict[str, Any]:
@@ -293,41 +296,61 @@ def _mask(args: argparse.Namespace) -> None:
     document, setting, folder = _brought(args)
     scene = load_scene(path) if path.suffix.lower() == ".json" else Scene(object=document, setting=setting)
     scene = scene.model_copy(update={"object": document, "setting": setting})
-    at = _need_layer(scene, args.layer, "--layer") if args.layer else None
+    at = layer_of(scene, args.layer, "--layer") if args.layer else None
     layers = [layer.model_dump(mode="json") for layer in scene.layers]
     # Tried on a layer that does nothing: at the moment asked for, else at the end.
     k = next((k for k, layer in enumerate(scene.layers) if layer.id == at), len(layers))
     probe = {"id": "this-recipe", "name": "this recipe", "on": False, "effect": {"kind": "dust"}, "where": _recipe(args)}
     whole = scene_from({**scene.model_dump(mode="json"), "layers": [*layers[:k], probe, *layers[k:]]}, path.name)
-    find = beside_scene(folder)
-    mesh = prepared(document, setting, find)
-    around = surroundings(document, setting, mesh, find)
-    names = list(mesh.uv_domains)
-    if args.map_set is not None and args.map_set not in names:
-        raise InputError(f"there is no map set '{args.map_set}'", where="--map-set", remedy=f"Choose one of: {', '.join(names)}")
+    session = Session(whole, beside_scene(folder))
+    page = _page(session.mesh, args.map_set)
     tried = whole.layers[k]
     weather = tried.where.weather or any(o.where.weather for o in whole.layers if o.on or o.id in tried.where.masks)
-    texels = texels_of(mesh, args.resolution)
-    exposure = measure_exposure(texels, setting, around) if weather else None
-    chronicle = Chronicle(texels, measure(texels, around=around), Cache(512 << 20), exposure, find)
+    chronicle = session.exact(args.resolution, weather=weather)
+    texels = chronicle.texels
     scope = LayerMasks(chronicle, whole).scope(tried)
-    for j, line in enumerate(tried.where.terms):
-        found = line.finding(scope)
-        if found:
-            print(f"line {j + 1}: {found}.", file=sys.stderr)
+    notes = [f"line {j + 1}: {found}" for j, line in enumerate(tried.where.terms) if (found := line.finding(scope))]
     values = tried.where.value(scope)
-    page = names.index(args.map_set) if args.map_set else 0
     write_field(Path(args.out), texels.image(values, empty=np.nan)[page], low=0.0, high=1.0)
     print(f"covers {texels.share(values):.2%} of the surface")
+    _say(notes, args.strict)
+
+
+def _page(mesh: Mesh, wanted: str | None) -> int:
+    """Number of the map set with this name, by default the first."""
+    names = list(mesh.uv_domains)
+    if wanted is None:
+        return 0
+    if wanted not in names:
+        raise InputError(f"there is no map set '{wanted}'", where="--map-set", remedy=f"Choose one of: {', '.join(names)}")
+    return names.index(wanted)
 
 
 def _export(args: argparse.Namespace) -> None:
     path = Path(args.scene)
-    scene = load_scene(path)
-    mesh, around = _mesh_of(path, scene)
-    write_all(
-        deliver(scene, mesh, args.to, args.resolution, bits=args.bits, around=around, files=beside_scene(path.parent)),
-        Path(args.out),
+    files, notes = deliver(Session(load_scene(path), beside_scene(path.parent)), args.to, args.resolution, bits=args.bits)
+    write_all(files, Path(args.out))
+    _say(notes, args.strict)
+
+
+def _start(args: argparse.Namespace) -> None:
+    document, setting, folder = _brought(args)
+    session = Session(Scene(object=document, setting=setting), beside_scene(folder))
+    layers = None if args.layers is None else [name.strip() for name in args.layers.split(",") if name.strip()]
+    out = Path(args.out)
+    # Paths in a scene document are relative to it.
+    file = os.path.relpath(folder / document.file, out.parent)
+    scene = started(
+        document.model_copy(update={"file": Path(file).as_posix()}),
+        setting,
+        session.size,
+        base=args.base,
+        layers=layers,
+        name=args.name,
+    )
+    write_whole(out, (scene.model_dump_json(indent=2) + "\n").encode())
+    print(
+        f"{out}: {scene.bases[0].material}, {', '.join(layer.name.lower() for layer in scene.layers) or 'no layers'}; sizes for an object of {session.size.diagonal_m:.2g} m"
     )
 
 
@@ -385,6 +408,7 @@ def _build() -> _Parser:
     one.add_argument("--map-set", metavar="NAME")
     one.add_argument("--resolution", type=_resolution, default=1024, metavar="N")
     one.add_argument("--out", required=True, metavar="FILE")
+    one.add_argument("--strict", action="store_true", help="exit with 3 when a layer or line has something to say")
     one.set_defaults(run=_mask)
 
     one = commands.add_parser("weather", help="the finished maps of a scene, or the mask of one layer")
@@ -394,6 +418,7 @@ def _build() -> _Parser:
     one.add_argument("--mask", metavar="LAYER", help="write only this layer's mask")
     one.add_argument("--bits", type=int, choices=[8, 16], default=8)
     one.add_argument("--out", required=True, metavar="DIR")
+    one.add_argument("--strict", action="store_true", help="exit with 3 when a layer or line has something to say")
     one.set_defaults(run=_weather)
 
     one = commands.add_parser("export", help="a delivery: a GLB, or maps")
@@ -402,7 +427,19 @@ def _build() -> _Parser:
     one.add_argument("--resolution", type=_resolution, default=1024, metavar="N")
     one.add_argument("--bits", type=int, choices=[8, 16], default=8)
     one.add_argument("--out", required=True, metavar="DIR")
+    one.add_argument("--strict", action="store_true", help="exit with 3 when a layer or line has something to say")
     one.set_defaults(run=_export)
+
+    one = commands.add_parser("start", parents=[brought], help="a scene document that works, with sizes that fit the object")
+    one.add_argument("--base", choices=list(BASES), help="what it is made of (default: cast iron)")
+    one.add_argument(
+        "--layers",
+        metavar="KINDS",
+        help=f"what happened to it, oldest first, of {', '.join(EFFECTS)}; default: what suits the base",
+    )
+    one.add_argument("--name", help="name of the scene (default: that of the file)")
+    one.add_argument("--out", required=True, metavar="SCENE.json")
+    one.set_defaults(run=_start)
 
     one = commands.add_parser("schema", help="JSON Schema of the scene document")
     one.set_defaults(run=lambda args: print(json.dumps(scene_schema(), indent=2)))
@@ -420,6 +457,8 @@ def main(argv: Sequence[str] | None = None) -> int:
     except InputError as error:
         print(error.line.replace("\n", " "), file=sys.stderr)
         return 2
+    except Noted:
+        return 3
     except OSError as error:
         print(
             f"{error.filename or 'file'}: cannot be written or read ({error.strerror}). Check the path and the space left.",

@@ -14,13 +14,14 @@ from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 import numba
+import numpy as np
 
-#: Threads that compute. One per core; set LIMUS_THREADS to use fewer.
+#: Threads that compute for one caller, itself included. One per core; set LIMUS_THREADS to use fewer.
 WORKERS = max(1, int(os.environ.get("LIMUS_THREADS", "0")) or (os.cpu_count() or 1))
 #: Below this many items the hand-over costs more than it saves.
 SMALLEST_SHARE = 8192
 
-_pool = ThreadPoolExecutor(max_workers=WORKERS, thread_name_prefix="limus")
+_pool = ThreadPoolExecutor(max_workers=max(1, WORKERS - 1), thread_name_prefix="limus")
 _here = threading.local()
 
 
@@ -36,12 +37,80 @@ def kernel(function: Callable[..., Any]) -> Callable[..., Any]:
 inlined = numba.njit(inline="always", error_model="numpy", fastmath={"contract", "arcp", "nsz"})
 
 
-def _run(function: Callable[..., Any], args: tuple[Any, ...]) -> Any:
-    _here.inside = True
-    try:
-        return function(*args)
-    finally:
-        _here.inside = False
+@inlined
+def fading(x):  # type: ignore[no-untyped-def]
+    """exp(-x) for a float32 x from 0, to about 2e-7: no call, so that loops over it become vector instructions.
+
+    The whole part of x / ln 2 goes into the exponent's bits; the rest through the Taylor series of 2^-f about its middle.
+    """
+    z = min(x * np.float32(1.4426950408889634), np.float32(126.0))
+    k = np.int32(z)
+    # 2^-f = 2^-1/2 exp(-y), |y| <= ln 2 / 2
+    y = (z - np.float32(k) - np.float32(0.5)) * np.float32(0.6931471805599453)
+    p = np.float32(1.0) - y * (
+        np.float32(1.0)
+        - y
+        * (
+            np.float32(0.5)
+            - y * (np.float32(1 / 6) - y * (np.float32(1 / 24) - y * (np.float32(1 / 120) - y * np.float32(1 / 720))))
+        )
+    )
+    return p * np.float32(0.7071067811865476) * np.int32((127 - k) << 23).view(np.float32)
+
+
+def _nothing(item: int) -> None:
+    pass
+
+
+class _Share:
+    """Items of work that the caller and idle helpers take one by one.
+
+    The caller always works itself, so what it asked for goes on however busy the helpers are with somebody else's work.
+    """
+
+    def __init__(self, run: Callable[[int], None], count: int) -> None:
+        self._run: Callable[[int], None] = run
+        self._count = count
+        self._next = itertools.count()
+        self._lock = threading.Lock()
+        self._helping = 0
+        self._left = threading.Condition(self._lock)
+        self.fault: BaseException | None = None
+
+    def work(self) -> None:
+        """Take items until there are none."""
+        before = getattr(_here, "inside", False)
+        _here.inside = True
+        try:
+            while self.fault is None and (k := next(self._next)) < self._count:
+                self._run(k)
+        except BaseException as fault:
+            self.fault = fault
+        finally:
+            _here.inside = before
+
+    def help(self) -> None:
+        """The same from a helper's thread."""
+        with self._lock:
+            self._helping += 1
+        self.work()
+        with self._lock:
+            self._helping -= 1
+            self._left.notify_all()
+
+    def finish(self) -> None:
+        """Work along, then wait for what helpers have begun; raises what failed."""
+        helpers = min(WORKERS, self._count) - 1
+        for _ in range(helpers):
+            _pool.submit(self.help)
+        self.work()
+        with self._lock:
+            while self._helping:
+                self._left.wait()
+        # A helper that comes too late finds nothing to do, and must not hold on to the arrays.
+        self._run = _nothing
+        if self.fault is not None:
+            raise self.fault
 
 
 def for_ranges(function: Callable[..., Any], count: int, *args: Any, smallest: int = SMALLEST_SHARE) -> None:
@@ -55,14 +124,17 @@ def for_ranges(function: Callable[..., Any], count: int, *args: Any, smallest: i
     if shares == 1 or WORKERS == 1 or getattr(_here, "inside", False):
         function(0, count, *args)
         return
-    edges = [count * k // shares for k in range(shares + 1)]
-    jobs = [_pool.submit(_run, function, (a, b, *args)) for a, b in itertools.pairwise(edges)]
-    for job in jobs:
-        job.result()
+    _Share(lambda k: function(count * k // shares, count * (k + 1) // shares, *args), shares).finish()
 
 
-def map_blocks(function: Callable[..., Any], blocks: list[Any]) -> list[Any]:
-    """Run ``function(block)`` for every block on the pool and return the results in order."""
+def map_blocks(function: Callable[[Any], Any], blocks: list[Any]) -> list[Any]:
+    """Run ``function(block)`` for every block on all cores and return the results in order."""
     if len(blocks) < 2 or WORKERS == 1 or getattr(_here, "inside", False):
         return [function(b) for b in blocks]
-    return list(_pool.map(lambda b: _run(function, (b,)), blocks))
+    out: list[Any] = [None] * len(blocks)
+
+    def run(k: int) -> None:
+        out[k] = function(blocks[k])
+
+    _Share(run, len(blocks)).finish()
+    return out

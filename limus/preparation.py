@@ -6,8 +6,6 @@ Everything here is a pure function of the files and the document, so an undo giv
 
 from __future__ import annotations
 
-import threading
-from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import replace
 from io import BytesIO
@@ -23,6 +21,7 @@ from limus.object_file import Neighbour, ObjectFile
 from limus.readings.measured import cache_folder
 from limus.readings.surroundings import Surroundings
 from limus.setting import Setting
+from limus.store import shared
 from limus.surface.axes import placed
 from limus.surface.mesh import Mesh, Part
 from limus.surface.sheets import with_backs
@@ -34,9 +33,6 @@ Progress = Callable[[float], None]
 #: Gives the path of a file named in a scene.
 Finder = Callable[[str], Path]
 
-_read: OrderedDict[tuple[str, int, int], Mesh] = OrderedDict()
-_lock = threading.Lock()
-
 
 def beside_scene(folder: Path) -> Finder:
     """Files of a scene lie beside it, or below."""
@@ -44,21 +40,13 @@ def beside_scene(folder: Path) -> Finder:
 
 
 def read_once(path: Path) -> Mesh:
-    """``read_object`` with the last few results kept, by path, size and time of change."""
+    """``read_object``, kept in memory by path, size and time of change."""
     try:
         about = path.stat()
     except OSError as error:
         raise InputError(f"the file cannot be read ({error.strerror})", where=str(path), remedy="Check the path") from error
-    key = (str(path.resolve()), about.st_size, about.st_mtime_ns)
-    with _lock:
-        if key in _read:
-            _read.move_to_end(key)
-            return _read[key]
-    mesh = read_object(path)
-    with _lock:
-        _read[key] = mesh
-        while len(_read) > 6:
-            _read.popitem(last=False)
+    key = key_of("object file", str(path.resolve()), about.st_size, about.st_mtime_ns)
+    mesh: Mesh = shared().get(key, lambda: read_object(path))
     return mesh
 
 

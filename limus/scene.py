@@ -11,25 +11,25 @@ from typing import Any, Literal
 
 from pydantic import Field, ValidationError, model_validator
 
+from limus.blending import Blend
 from limus.effects.catalogue import EFFECTS, AnyEffect
+from limus.effects.effect import Effect
 from limus.errors import InputError
 from limus.fields import Document, number, switch
-from limus.masks.combine import Blend
 from limus.masks.recipe import SOURCES, STANDING, Recipe
 from limus.masks.vertex_paint import VertexStroke
 from limus.materials.base import BaseChoice
-from limus.materials.channels import Channel
+from limus.materials.channels import Voice
 from limus.object_file import ObjectFile
+from limus.readings.reading import asks_weather
 from limus.setting import Setting
 
 #: The version this program writes and reads.
 VERSION = 1
-#: Words of the source "exposed" that are not layers.
-_GENERAL = ("base", "iron", "coating")
 
 
 class ChannelUse(Document):
-    """How a layer speaks in one channel."""
+    """How a layer speaks in one voice: a channel, or channels that belong together."""
 
     on: bool = switch(True, "On", "Off: the layer leaves this channel as it was")
     amount: float = number(1.0, "Amount", "%", 0.0, 1.0)
@@ -50,7 +50,7 @@ class Layer(Document):
     effect: AnyEffect
     where: Recipe = Field(default_factory=Recipe)
     strength: float = number(1.0, "Strength", "%", 0.0, 1.0)
-    channels: dict[Channel, ChannelUse] = Field(default_factory=dict)
+    channels: dict[Voice, ChannelUse] = Field(default_factory=dict)
 
 
 class Scene(Document):
@@ -83,14 +83,20 @@ class Scene(Document):
         return next((layer for layer in self.layers if layer.id == name), None)
 
     @property
-    def asks_for_weather(self) -> bool:
-        """Whether a line of a recipe reads sun, rain or run-off."""
+    def needs(self) -> frozenset[str]:
+        """Everything that its effects and recipes look at besides the texels, among ``readings.reading.READS``."""
         read = {name for layer in self.layers for name in layer.where.masks}
-        return any(layer.where.weather for layer in self.layers if layer.on or layer.id in read)
+        played = [layer for layer in self.layers if layer.on or layer.id in read]
+        return frozenset().union(*(layer.where.needs | set(layer.effect.reads) for layer in played))
+
+    @property
+    def asks_for_weather(self) -> bool:
+        """Whether an effect or a line of a recipe reads sun, rain or run-off."""
+        return asks_weather(self.needs)
 
     @model_validator(mode="after")
     def _references(self) -> Scene:
-        seen: dict[str, str] = {}
+        seen: dict[str, type[Effect]] = {}
         all_ids = {layer.id for layer in self.layers}
         linked: dict[str, tuple[str, dict[str, Any]]] = {}
         for k, layer in enumerate(self.layers):
@@ -106,7 +112,7 @@ class Scene(Document):
                         raise ValueError(
                             f"{path}.link|the line is linked as '{term.link}' with one of '{first[0]}', but they differ|Make them alike, or clear the link"
                         )
-            seen[layer.id] = layer.effect.family
+            seen[layer.id] = type(layer.effect)
         loop = self._loop()
         if loop:
             k = next(k for k, layer in enumerate(self.layers) if layer.id == loop[0])
@@ -117,19 +123,27 @@ class Scene(Document):
         return self
 
     @staticmethod
-    def _reference(path: str, source: Any, layer: Layer, seen: dict[str, str], all_ids: set[str]) -> None:
-        field = source.names_layer
-        name = getattr(source, field) if field else ""
-        if not name or (source.kind == "exposed" and name in _GENERAL):
+    def _reference(path: str, source: Any, layer: Layer, seen: dict[str, type[Effect]], all_ids: set[str]) -> None:
+        name = source.layer_named
+        if not name:
             return
-        others = ", 'base', 'iron' or 'coating'" if source.kind == "exposed" else ""
+        field = source.names_layer
+        others = ", 'base' or a family" if source.kind == "exposed" else ""
         if name not in all_ids:
             raise ValueError(
                 f"{path}.{field}|refers to the layer '{name}', which does not exist|Choose another layer{others}, or remove the line"
             )
-        if source.kind != "mask" and seen.get(name) not in ("deposit", "change"):
+        if source.kind == "mask":
+            return
+        effect = seen.get(name)
+        if effect is None or effect.family not in ("deposit", "change"):
             raise ValueError(
                 f"{path}.{field}|refers to the layer '{name}', which leaves no coat before '{layer.name}' happens|Choose a layer to its left that leaves a coat"
+            )
+        _, slash, piece = str(getattr(source, field)).partition("/")
+        if slash and piece not in effect.pieces:
+            raise ValueError(
+                f"{path}.{field}|'{name}' leaves no coat called '{piece}'|Choose one of {', '.join(effect.pieces) or 'its coats: it leaves only one'}"
             )
 
     def _loop(self) -> list[str]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 from typing import ClassVar, Literal
 
@@ -9,12 +10,17 @@ import numpy as np
 
 from limus.effects.effect import Effect, Event, Kind, Outcome, raised
 from limus.fields import choice, number
-from limus.masks.coverage import level_for
+from limus.masks.coverage import soft_level
 from limus.masks.recipe import Recipe, term
 from limus.masks.shape import smoothstep
 from limus.masks.sources.edges import Edges
 from limus.masks.sources.noise import Noise
+from limus.materials.substance import covered, thinned
+from limus.object_size import ONE_METRE, ObjectSize
+from limus.strata.pile import Pile
 
+#: Half the width of the edge of a chip, in the potential.
+WIDTH = 0.010
 #: Flaked area in percent by class, ISO 4628-5 (quantity classes 0 to 5; from memory).
 FLAKING_GRADES: dict[str, float] = {"0": 0.0, "1": 0.1, "2": 0.3, "3": 1.0, "4": 3.0, "5": 15.0}
 
@@ -31,10 +37,12 @@ class Chipping(Effect):
     order: ClassVar[int] = 1
     family: ClassVar[Kind] = "loss"
     title: ClassVar[str] = "Chipping"
+    acts_on: ClassVar[tuple[str, ...]] = ("coating",)
+    suits: ClassVar[tuple[str, ...]] = ("ferrous", "zinc", "aluminium", "other metal", "timber", "polymer")
     summary: ClassVar[str] = "Paint broken off edges, and here and there on faces, through the primer to the bare base"
     sets_coverage: ClassVar[bool] = True
 
-    size_mm: float = number(6.0, "Chip size", "mm", 0.2, 200.0, (1.0, 40.0), "Typical width of a chip", log=True)
+    size_mm: float = number(6.0, "Chip size", "mm", 0.2, 200.0, (1.0, 40.0), "Typical width of a chip", log=True, grows=0.5)
     by: Literal["coverage", "grade"] = choice(
         "coverage",
         "Amount by",
@@ -63,13 +71,13 @@ class Chipping(Effect):
     rim_um: float = number(40.0, "Lifted rim", "µm", 0.0, 1000.0, (0.0, 200.0), "How far the paint stands up around a chip")
 
     @classmethod
-    def default_where(cls) -> Recipe:
+    def default_where(cls, size: ObjectSize = ONE_METRE) -> Recipe:
         """Edges, whole stretches of them silenced, and stray places on faces."""
         return Recipe(
             terms=[
-                term(Edges(radius_mm=4.0)),
-                term(Noise(size_mm=90.0, octaves=3, seed=1), amount=0.8),
-                term(Noise(size_mm=34.0, octaves=4, seed=2), low=0.55, high=1.0, combine="add", amount=0.45),
+                term(Edges(radius_mm=size.mm(4.0, 0.5))),
+                term(Noise(size_mm=size.mm(90.0, 0.75), octaves=3, seed=1), amount=0.8),
+                term(Noise(size_mm=size.mm(34.0, 0.5), octaves=4, seed=2), low=0.55, high=1.0, combine="add", amount=0.45),
             ]
         )
 
@@ -84,8 +92,10 @@ class Chipping(Effect):
         nothing = np.zeros(len(event.mask), np.float32)
         if not paints:
             return Outcome(pile, nothing, "There is no paint to chip: put a paint layer before it")
-        film = pile.coating()
-        painted = np.minimum(film / np.float32(10.0), np.float32(1.0))
+        painted = nothing
+        for k in paints:
+            cover = covered(pile.coats[k].thickness, pile.coats[k].substance)
+            painted = painted + cover * (np.float32(1.0) - painted)
         if not (event.mask * painted > 0.004).any():
             return Outcome(pile, nothing, "The mask is black wherever there is paint")
         wanted = self.wanted() * event.strength
@@ -96,34 +106,62 @@ class Chipping(Effect):
             ["potential", event.mask_key, self.size_mm, self.ragged, self.cluster], lambda: self._potential(event)
         )
         # Black hides: where the recipe is black nothing breaks, whatever the noise says.
-        allowed = np.minimum(event.mask * np.float32(40.0), np.float32(1.0)) * painted
-        weight = pile.texels.area * painted * (allowed > 0.05)
+        allowed = np.minimum(event.mask * np.float32(40.0), np.float32(1.0))
+        weight = pile.texels.area * painted * allowed
         area = float((pile.texels.area * painted).sum(dtype=np.float64))
         reachable = float(weight.sum(dtype=np.float64))
         share = min(wanted * area / max(reachable, 1e-30), 1.0)
-        outer = level_for(potential, weight, share)
-        width = 0.010
-        # From the topmost paint down; the lowest interface needs the most. The spread is in area, so it holds for any distribution.
-        levels = [outer]
-        for k in range(1, len(paints)):
-            deep = share * (1.0 - (1.0 - self.depth) * k / (len(paints) - 1))
-            levels.append(level_for(potential, weight, deep) if self.depth > 0 else float("inf"))
+
+        def level(deep: float) -> float:
+            """Of an interface that lies bare over the share ``deep`` of the chips; a share of area, so it holds for any distribution."""
+            return soft_level(potential, weight, share * deep, WIDTH) if deep > 0 else float("inf")
+
+        outer = level(1.0)
         coats = list(pile.coats)
-        gone_top = nothing
-        for level, k in zip(levels, reversed(paints), strict=True):
-            gone = smoothstep(potential, level - width, level + width) * allowed if np.isfinite(level) else nothing
-            if k == paints[-1]:
-                gone_top = gone
-                # Whatever lies on the topmost paint goes with it.
-                for above in range(k + 1, len(coats)):
-                    coats[above] = replace(coats[above], thickness=coats[above].thickness * (np.float32(1.0) - gone))
-            coats[k] = replace(coats[k], thickness=coats[k].thickness * (np.float32(1.0) - gone))
+        gone_top = smoothstep(potential, outer - WIDTH, outer + WIDTH) * allowed
+        for k, levels in zip(paints, self._levels(pile, paints, level), strict=True):
+            gone = smoothstep(potential - levels, -WIDTH, WIDTH) * allowed
+            coats[k] = replace(coats[k], thickness=thinned(coats[k].thickness, gone, coats[k].substance))
+        # Whatever lies on the topmost paint goes with it.
+        for k in range(paints[-1] + 1, len(coats)):
+            coats[k] = replace(coats[k], thickness=thinned(coats[k].thickness, gone_top, coats[k].substance))
         out = replace(pile, coats=tuple(coats))
+        lost = gone_top * painted
         if self.rim_um > 0:
-            lift = smoothstep(potential, outer - 0.11, outer - width) * (np.float32(1.0) - gone_top) * allowed
+            lift = smoothstep(potential, outer - 0.11, outer - WIDTH) * (np.float32(1.0) - gone_top) * allowed * painted
             out = raised(out, lift * lift * np.float32(self.rim_um * 0.001))
-        note = "" if share < 1 else "The place is smaller than the coverage asked for: everything inside it is chipped"
-        return Outcome(out, gone_top, note)
+        note = ""
+        if share >= 1:
+            note = f"The place is smaller than the coverage asked for: all of it is chipped, {reachable / area:.1%} instead of {wanted:.1%} of the paint"
+        return Outcome(out, lost, note)
+
+    def _levels(self, pile: Pile, paints: list[int], level: Callable[[float], float]) -> Iterator[np.ndarray | np.float32]:
+        """For every paint the level of its interface: the topmost that is there breaks first, the lowest needs the most.
+
+        Which is topmost can differ from texel to texel: figures lie only on a part of a board.
+        """
+        there = [pile.coats[k].thickness > np.float32(0.5) for k in paints]
+
+        def interface(above: int, count: int) -> np.float32:
+            """With ``above`` coats over it out of ``count``."""
+            if above == 0:
+                return np.float32(level(1.0))
+            return np.float32(level(1.0 - (1.0 - self.depth) * above / (count - 1) if self.depth > 0 else 0.0))
+
+        if all(np.array_equal(mine, there[0]) for mine in there[1:]):
+            yield from (interface(k, len(paints)) for k in reversed(range(len(paints))))
+            return
+        table = np.full((len(paints) + 1, len(paints) + 1), np.inf, np.float32)
+        for most in range(1, len(paints) + 1):
+            for k in range(most):
+                table[k, most] = interface(k, most)
+        counts = np.stack(there).sum(axis=0, dtype=np.int64)
+        over = np.zeros(len(counts), np.int64)
+        found = []
+        for mine in reversed(there):
+            found.append(table[over, counts])
+            over = over + mine
+        yield from reversed(found)
 
     def _potential(self, event: Event) -> np.ndarray:
         clusters = event.noise(self.size_mm * 9.0, octaves=2, salt=21)

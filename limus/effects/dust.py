@@ -6,14 +6,15 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from limus.effects.effect import Effect, Event, Kind, Outcome
+from limus.effects.effect import Effect, Event, Kind, Outcome, toned
 from limus.fields import colour, number
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
 from limus.masks.sources.sky import Sky
 from limus.masks.sources.slope import SlopeSource
-from limus.materials.channels import BLUE, RED, full, sheet
+from limus.materials.channels import one
 from limus.materials.substance import DUST, covered
+from limus.object_size import ONE_METRE, ObjectSize
 
 
 class Dust(Effect):
@@ -27,6 +28,7 @@ class Dust(Effect):
     order: ClassVar[int] = 4
     family: ClassVar[Kind] = "deposit"
     title: ClassVar[str] = "Dust"
+    reads: ClassVar[tuple[str, ...]] = ("rays",)
     summary: ClassVar[str] = "Settles on what faces up, thin on edges that are touched"
 
     color: tuple[float, float, float] = colour((0.36, 0.315, 0.25), "Color")
@@ -34,37 +36,50 @@ class Dust(Effect):
     cling: float = number(0.12, "Clings to walls", "%", 0.0, 1.0, (0.0, 0.6), "Share that settles on upright surfaces")
     rubbed: float = number(0.5, "Rubbed off edges", "%", 0.0, 1.0, about="How much is missing on convex edges")
     corners: float = number(0.4, "Gathers in corners", "%", 0.0, 1.0)
+    edge_mm: float = number(
+        8.0,
+        "Edge size",
+        "mm",
+        0.05,
+        1000.0,
+        (1.0, 60.0),
+        "Rounding of the edges and corners that count for both",
+        log=True,
+        grows=0.5,
+    )
+    mottle_mm: float = number(
+        30.0, "Mottle size", "mm", 0.5, 100000.0, (5.0, 200.0), "Slow change of its tone", log=True, grows=0.75
+    )
 
     @classmethod
-    def default_where(cls) -> Recipe:
+    def default_where(cls, size: ObjectSize = ONE_METRE) -> Recipe:
         """What faces up and sees the sky, broken up."""
         return Recipe(
             terms=[
                 term(SlopeSource(towards="up", span="180"), low=0.3, high=0.75),
                 term(Sky(), low=0.05, high=0.6, amount=0.7),
-                term(Noise(size_mm=40.0, octaves=5, seed=9), low=0.05, high=0.75, amount=0.6),
+                term(Noise(size_mm=size.mm(40.0, 0.75), octaves=5, seed=9), low=0.05, high=0.75, amount=0.6),
             ]
         )
 
     def apply(self, event: Event) -> Outcome:
         """Lay the coat."""
-        film = ["dust", event.mask_key, event.strength, self.thickness_um, self.cling, self.rubbed, self.corners]
+        film = ["dust", event.mask_key, event.strength, self.thickness_um, self.cling, self.rubbed, self.corners, self.edge_mm]
         thickness = event.kept(film, lambda: self._thickness(event))
-        out = event.kept(["dust sheet", self.color], lambda: self._sheet(event))
+        color = event.kept(["dust color", self.color, self.mottle_mm], lambda: self._color(event))
         shown = event.kept([*film, "shown"], lambda: covered(thickness, DUST))
-        return Outcome(event.pile.with_coat(event.coat(event.name, DUST, thickness, out)), shown)
+        sheet = {"base_color": color, "roughness": one(0.97)}
+        return Outcome(event.pile.with_coat(event.coat(event.name, DUST, thickness, sheet)), shown)
 
     def _thickness(self, event: Event) -> np.ndarray:
         up = np.maximum(event.pile.texels.normal[:, 1], np.float32(0.0))
         settle = np.float32(self.cling) + np.float32(1.0 - self.cling) * up
-        curve = event.scope.place.measured.curvature(8.0)
+        curve = event.scope.place.measured.curvature(self.edge_mm)
         keep = np.clip(np.float32(1.0) - np.float32(self.rubbed * 3.0) * np.maximum(curve, 0), 0.0, 1.0) + np.float32(
             self.corners * 2.0
         ) * np.maximum(-curve, 0)
         return event.mask * np.float32(event.strength * self.thickness_um) * settle * keep
 
-    def _sheet(self, event: Event) -> np.ndarray:
-        tone = event.noise(30.0, octaves=3, salt=51)
-        out = full(sheet(self.color, 0.0, 0.97), len(tone))
-        out[:, RED : BLUE + 1] *= np.clip(np.float32(1.0) + np.float32(0.10) * tone, 0.5, 1.6)[:, None]
-        return out
+    def _color(self, event: Event) -> np.ndarray:
+        tone = event.noise(self.mottle_mm, octaves=3, salt=51)
+        return toned(self.color, np.float32(1.0) + np.float32(0.10) * tone, 0.5, 1.6)

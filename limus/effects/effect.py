@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import zlib
-from collections.abc import Callable
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field, replace
 from typing import ClassVar, Literal
 
 import numpy as np
@@ -13,7 +13,11 @@ from limus.fields import Document
 from limus.hashing import key_of
 from limus.masks.recipe import Recipe
 from limus.masks.source import Scope
+from limus.materials.channels import Sheet, one
+from limus.materials.substance import Substance
+from limus.object_size import ONE_METRE, ObjectSize
 from limus.patterns.noise import fractal
+from limus.strata.composite import Use
 from limus.strata.pile import Coat, Pile
 
 Kind = Literal["deposit", "change", "loss"]
@@ -26,7 +30,7 @@ class Event:
     Attributes
     ----------
     layer : its id. name : its name. pile : the surface before. mask : (n,) float32 0..1, the recipe; mask_key its hash. strength : 0..1.
-    weights, modes : (7,) per channel, for coats that the effect leaves.
+    reads : what the effect declares that it looks at. uses : per voice, for coats that the effect leaves.
     """
 
     layer: str
@@ -36,26 +40,29 @@ class Event:
     mask_key: str
     strength: float
     scope: Scope
-    weights: np.ndarray
-    modes: np.ndarray
+    reads: tuple[str, ...] = ()
+    uses: Mapping[str, Use] = field(default_factory=dict)
 
     def noise(self, size_mm: float, *, octaves: int = 4, gain: float = 0.5, salt: int = 0) -> np.ndarray:
         """(n,) float32, mean 0 and deviation 1; kept between evaluations. ``salt`` tells apart the noises of one effect."""
         seed = self.scope.seed * 7919 + salt + zlib.crc32(self.layer.encode())
-        key = key_of("noise", self.scope.key, size_mm, octaves, gain, seed)
-        return self.scope.keep.get(key, lambda: fractal(self.pile.texels.position, size_mm, octaves=octaves, gain=gain, seed=seed))
+        texels = self.pile.texels
+        key = key_of("noise", texels.key, size_mm, octaves, gain, seed)
+        return self.scope.keep.get(key, lambda: fractal(texels.position, size_mm, octaves=octaves, gain=gain, seed=seed))
 
     def kept(self, parts: list[object], make: Callable[[], np.ndarray]) -> np.ndarray:
-        """Any field that depends only on the object, the layer and ``parts``, kept between evaluations.
+        """Any field that depends only on the object, the layer, what the effect ``reads``, and ``parts``, kept between evaluations.
 
         Give ``mask_key`` and ``strength`` among the parts where the field depends on them. What an effect makes without looking at
         the pile is then not made again when an earlier layer changes.
         """
-        return self.scope.keep.get(key_of("effect", self.scope.key, self.layer, parts), make)
+        key = key_of("effect", self.scope.place.key_for(self.reads), self.scope.seed, self.layer, parts)
+        return self.scope.keep.get(key, make)
 
-    def coat(self, name: str, substance: object, thickness: np.ndarray, sheet: np.ndarray) -> Coat:
-        """A coat of this layer, with its channel weights and modes."""
-        return Coat(self.layer, name, substance, np.ascontiguousarray(thickness, np.float32), sheet, self.weights, self.modes)  # type: ignore[arg-type]
+    def coat(self, name: str, substance: Substance, thickness: np.ndarray, sheet: Sheet, piece: str = "") -> Coat:
+        """A coat of this layer, with its say in every voice; ``piece`` where the effect leaves more than one."""
+        thickness = np.ascontiguousarray(thickness, np.float32)
+        return Coat(self.layer, name, substance, thickness, sheet, self.uses, piece)
 
 
 @dataclass(frozen=True)
@@ -79,11 +86,24 @@ class Effect(Document):
     summary: ClassVar[str] = ""
     #: What the share in "covers" is a share of, when coverage is set by the effect itself.
     sets_coverage: ClassVar[bool] = False
+    #: What it looks at besides the pile and its mask, see ``readings.reading.READS``.
+    reads: ClassVar[tuple[str, ...]] = ()
+    #: Families of substances it acts on where they are exposed; empty: any.
+    acts_on: ClassVar[tuple[str, ...]] = ()
+    #: Families of bases for which a new document begins with it; empty: all of them.
+    suits: ClassVar[tuple[str, ...]] = ()
+    #: The coats it leaves, where it leaves more than one: piece -> title.
+    pieces: ClassVar[dict[str, str]] = {}
 
     @classmethod
-    def default_where(cls) -> Recipe:
-        """A place that makes sense on any object."""
+    def default_where(cls, size: ObjectSize = ONE_METRE) -> Recipe:
+        """A place that makes sense on any object of this size."""
         return Recipe()
+
+    @classmethod
+    def fitted(cls, size: ObjectSize) -> Effect:
+        """The effect with defaults that suit the object's size."""
+        return cls.model_validate(size.fields(cls))
 
     def apply(self, event: Event) -> Outcome:
         """Play the event. Never changes arrays of ``event.pile``."""
@@ -93,3 +113,8 @@ class Effect(Document):
 def raised(pile: Pile, by_mm: np.ndarray) -> Pile:
     """The pile with its skin raised (or pressed in, where negative)."""
     return replace(pile, skin=pile.skin + by_mm.astype(np.float32))
+
+
+def toned(color: tuple[float, float, float], tone: np.ndarray, low: float = 0.0, high: float = 4.0) -> np.ndarray:
+    """(n, 3) float32 0..1: a colour times a (n,) tone that is held between ``low`` and ``high``."""
+    return np.clip(one(color) * np.clip(tone, low, high)[:, None], 0.0, 1.0).astype(np.float32, copy=False)

@@ -11,8 +11,8 @@ from limus.fields import choice, number
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
 from limus.masks.sources.sheltered import Sheltered
-from limus.materials.channels import COLUMNS
 from limus.materials.substance import OXIDE
+from limus.object_size import ONE_METRE, ObjectSize
 from limus.parallel import for_ranges, kernel
 from limus.surface.blur import blur
 
@@ -43,7 +43,25 @@ def _ramp(x, low, high):  # type: ignore[no-untyped-def]
 
 @kernel
 def _oxidise(  # type: ignore[no-untyped-def]
-    start, end, share, bare, near, mottle, grain, pitting, depth, stain, flecks, scale, hide, tones, thickness, shown, lift, sheet
+    start,
+    end,
+    share,
+    bare,
+    near,
+    mottle,
+    grain,
+    pitting,
+    depth,
+    stain,
+    flecks,
+    scale,
+    hide,
+    tones,
+    thickness,
+    shown,
+    lift,
+    color,
+    roughness,
 ):
     """Per texel: oxide thickness (um), where it shows, change of relief (mm), and the look of the oxide."""
     one = np.float32(1.0)
@@ -76,12 +94,9 @@ def _oxidise(  # type: ignore[no-untyped-def]
             x += (tones[2, c] - x) * old
             x = (x + (tones[3, c] - x) * fleck) * tone
             x = min(max(x, np.float32(0.004)), np.float32(0.6))
-            sheet[i, c] = x + (tones[1, c] - x) * tint
-        sheet[i, 3] = 0.0
+            color[i, c] = x + (tones[1, c] - x) * tint
         rough = np.float32(0.80) + np.float32(0.09) * grain[i] - np.float32(0.10) * old * max(mottle[i], np.float32(0.0))
-        sheet[i, 4] = min(max(rough, np.float32(0.6)), one)
-        sheet[i, 5] = 0.0
-        sheet[i, 6] = 0.1
+        roughness[i] = min(max(rough, np.float32(0.6)), one)
 
 
 class Rust(Effect):
@@ -96,6 +111,9 @@ class Rust(Effect):
     order: ClassVar[int] = 2
     family: ClassVar[Kind] = "change"
     title: ClassVar[str] = "Rust"
+    reads: ClassVar[tuple[str, ...]] = ("setting.corrosivity",)
+    acts_on: ClassVar[tuple[str, ...]] = ("ferrous",)
+    suits: ClassVar[tuple[str, ...]] = ("ferrous",)
     summary: ClassVar[str] = "Bare iron corrodes by class and years, swells, creeps under paint and stains it"
 
     years: float = number(10.0, "Years", "years", 0.0, 500.0, (0.0, 40.0), "Time since the iron was laid bare")
@@ -104,20 +122,20 @@ class Rust(Effect):
         C1="C1 very low", C2="C2 low", C3="C3 medium", C4="C4 high", C5="C5 very high", CX="CX extreme",
     )  # fmt: skip
     creep_mm: float = number(
-        2.5, "Creep at rims", "mm", 0.0, 100.0, (0.0, 15.0), "How far the stain reaches from bare iron over the paint"
+        2.5, "Creep at rims", "mm", 0.0, 100.0, (0.0, 15.0), "How far the stain reaches from bare iron over the paint", grows=0.5
     )
     stain: float = number(0.5, "Stain", "%", 0.0, 1.0, about="Strength of the stain around bare spots")
     flecks: float = number(0.5, "Flecks", "%", 0.0, 1.0, about="Lighter, younger oxide among the dark")
-    fleck_mm: float = number(6.0, "Fleck size", "mm", 0.2, 200.0, (1.0, 40.0), log=True)
+    fleck_mm: float = number(6.0, "Fleck size", "mm", 0.2, 200.0, (1.0, 40.0), log=True, grows=0.5)
     scale: float = number(0.5, "Scale and pits", "%", 0.0, 1.0, about="Roughness of the relief that the oxide makes")
 
     @classmethod
-    def default_where(cls) -> Recipe:
+    def default_where(cls, size: ObjectSize = ONE_METRE) -> Recipe:
         """Everywhere that iron is bare, stronger where water stays."""
         return Recipe(
             terms=[
-                term(Noise(size_mm=70.0, octaves=4, seed=5), low=0.05, high=0.6, out_low=0.35),
-                term(Sheltered(reach_mm=32.0), low=0.0, high=0.7, combine="add", amount=0.35),
+                term(Noise(size_mm=size.mm(70.0, 0.75), octaves=4, seed=5), low=0.05, high=0.6, out_low=0.35),
+                term(Sheltered(reach_mm=size.mm(32.0, 0.75)), low=0.0, high=0.7, combine="add", amount=0.35),
             ]
         )
 
@@ -125,9 +143,9 @@ class Rust(Effect):
         """Grow the oxide on bare iron, and stain what is near."""
         pile = event.pile
         nothing = np.zeros(len(event.mask), np.float32)
-        if not pile.ferrous.any():
+        if not pile.has("ferrous"):
             return Outcome(pile, nothing, "Nothing here is iron or steel")
-        bare = pile.exposure_of("iron")
+        bare = pile.exposed("ferrous")
         reach = bare * event.mask * np.float32(event.strength)
         if not (reach > 0.004).any():
             return Outcome(pile, nothing, "No iron is exposed in this place: chip the paint first, or widen the place")
@@ -143,11 +161,11 @@ class Rust(Effect):
         else:
             near = nothing
         count = len(reach)
-        thickness, shown, lift = (np.empty(count, np.float32) for _ in range(3))
-        sheet = np.empty((count, COLUMNS), np.float32)
+        thickness, shown, lift, roughness = (np.empty(count, np.float32) for _ in range(4))
+        color = np.empty((count, 3), np.float32)
         for_ranges(
             _oxidise, count, event.mask * np.float32(event.strength), bare, near, mottle, grain, pitting, np.float32(depth), np.float32(self.stain * event.strength),
-            np.float32(self.flecks), np.float32(self.scale), np.float32(OXIDE.hide_um), _TONES, thickness, shown, lift, sheet,
+            np.float32(self.flecks), np.float32(self.scale), np.float32(OXIDE.hide_um), _TONES, thickness, shown, lift, color, roughness,
         )  # fmt: skip
-        out = pile.with_coat(event.coat(event.name, OXIDE, thickness, sheet))
+        out = pile.with_coat(event.coat(event.name, OXIDE, thickness, {"base_color": color, "roughness": roughness}))
         return Outcome(raised(out, lift), shown)

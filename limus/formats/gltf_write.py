@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import json
 import struct
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
@@ -19,17 +20,66 @@ from limus.surface.tangents import corner_tangents
 
 @dataclass(frozen=True)
 class GltfMaps:
-    """PNG files of one map set, already encoded.
+    """PNG files of one map set, already encoded, by the names of ``materials.encode``, and numbers that glTF has no picture for.
 
-    ``base_color`` sRGB RGB(A); ``orm`` linear: red ambient occlusion, green roughness, blue metalness; ``normal`` tangent space,
-    green up; ``clear_coat`` red weight, green roughness, or None. ``opaque`` False asks for alpha blending.
+    Attributes
+    ----------
+    pictures : "base_color" sRGB RGB or RGBA; "orm" linear: red ambient occlusion, green roughness, blue metalness; "normal" tangent
+        space, green up. Others where they are used: "clear_coat" red weight, green roughness; "fuzz" sRGB, alpha roughness; "specular"
+        sRGB, alpha weight; "film" red weight, green thickness over 2000 nm; "transmission" red weight; "emission" sRGB.
+    numbers : "ior", "film_ior", "depth_m", "emission" (a factor), where they differ from the standard's defaults.
+    tint : linear colour of what goes through. opaque : False asks for alpha blending.
     """
 
-    base_color: bytes
-    orm: bytes
-    normal: bytes
-    clear_coat: bytes | None = None
+    pictures: Mapping[str, bytes]
+    numbers: Mapping[str, float] = field(default_factory=dict)
+    tint: tuple[float, float, float] = (1.0, 1.0, 1.0)
     opaque: bool = True
+
+
+#: Thickness that full green of the picture "film" stands for, nm.
+_FILM_NM = 2000.0
+
+
+def _extensions(maps: GltfMaps, texture: Callable[[str, str], dict[str, Any]]) -> dict[str, dict[str, Any]]:
+    """The extensions of glTF 2.0 that a material needs."""
+    out: dict[str, dict[str, Any]] = {}
+    have, numbers = maps.pictures, maps.numbers
+    if "clear_coat" in have:
+        coat = texture("clear_coat", "clear coat")
+        out["KHR_materials_clearcoat"] = {
+            "clearcoatFactor": 1.0, "clearcoatTexture": coat, "clearcoatRoughnessFactor": 1.0, "clearcoatRoughnessTexture": dict(coat),
+        }  # fmt: skip
+    if "fuzz" in have:
+        fuzz = texture("fuzz", "fuzz")
+        out["KHR_materials_sheen"] = {
+            "sheenColorFactor": [1.0, 1.0, 1.0], "sheenColorTexture": fuzz, "sheenRoughnessFactor": 1.0, "sheenRoughnessTexture": dict(fuzz),
+        }  # fmt: skip
+    if "specular" in have:
+        shine = texture("specular", "specular")
+        out["KHR_materials_specular"] = {
+            "specularFactor": 1.0, "specularTexture": shine, "specularColorFactor": [1.0, 1.0, 1.0], "specularColorTexture": dict(shine),
+        }  # fmt: skip
+    if "ior" in numbers:
+        out["KHR_materials_ior"] = {"ior": numbers["ior"]}
+    if "film" in have:
+        film = texture("film", "thin film")
+        out["KHR_materials_iridescence"] = {
+            "iridescenceFactor": 1.0, "iridescenceTexture": film, "iridescenceIor": numbers.get("film_ior", 1.4),
+            "iridescenceThicknessMinimum": 0.0, "iridescenceThicknessMaximum": _FILM_NM, "iridescenceThicknessTexture": dict(film),
+        }  # fmt: skip
+    if "transmission" in have:
+        out["KHR_materials_transmission"] = {
+            "transmissionFactor": 1.0,
+            "transmissionTexture": texture("transmission", "transmission"),
+        }
+    if "depth_m" in numbers:
+        out["KHR_materials_volume"] = {
+            "thicknessFactor": numbers.get("thickness_m", 0.0), "attenuationDistance": numbers["depth_m"], "attenuationColor": list(maps.tint),
+        }  # fmt: skip
+    if numbers.get("emission", 1.0) > 1.0:
+        out["KHR_materials_emissive_strength"] = {"emissiveStrength": numbers["emission"]}
+    return out
 
 
 class _Builder:
@@ -121,34 +171,30 @@ def glb_bytes(mesh: Mesh, textures: list[GltfMaps] | None = None, *, name: str =
         materials: list[dict[str, Any]] = []
         extensions: set[str] = set()
 
-        def texture(data: bytes, title: str) -> dict[str, Any]:
-            images.append({"name": title, "mimeType": "image/png", "bufferView": build.view(data)})
-            return {"index": len(images) - 1}
-
         for title, entry in zip(mesh.uv_domains, textures, strict=True):
-            orm = texture(entry.orm, f"{title} occlusion roughness metalness")
+
+            def texture(name: str, words: str, title: str = title, entry: GltfMaps = entry) -> dict[str, Any]:
+                images.append({"name": f"{title} {words}", "mimeType": "image/png", "bufferView": build.view(entry.pictures[name])})
+                return {"index": len(images) - 1}
+
+            orm = texture("orm", "occlusion roughness metalness")
             material: dict[str, Any] = {
                 "name": title,
                 "pbrMetallicRoughness": {
-                    "baseColorTexture": texture(entry.base_color, f"{title} base color"),
+                    "baseColorTexture": texture("base_color", "base color"),
                     "metallicRoughnessTexture": orm,
                 },
                 "occlusionTexture": dict(orm),
-                "normalTexture": texture(entry.normal, f"{title} normal"),
+                "normalTexture": texture("normal", "normal"),
             }
             if not entry.opaque:
                 material["alphaMode"] = "BLEND"
-            if entry.clear_coat is not None:
-                extensions.add("KHR_materials_clearcoat")
-                coat = texture(entry.clear_coat, f"{title} clear coat")
-                material["extensions"] = {
-                    "KHR_materials_clearcoat": {
-                        "clearcoatFactor": 1.0,
-                        "clearcoatTexture": coat,
-                        "clearcoatRoughnessFactor": 1.0,
-                        "clearcoatRoughnessTexture": dict(coat),
-                    }
-                }
+            if "emission" in entry.pictures:
+                material |= {"emissiveFactor": [1.0, 1.0, 1.0], "emissiveTexture": texture("emission", "emission")}
+            more = _extensions(entry, texture)
+            if more:
+                extensions |= set(more)
+                material["extensions"] = more
             materials.append(material)
         document |= {
             "materials": materials,

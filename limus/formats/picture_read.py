@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import warnings
 from dataclasses import dataclass
-from functools import lru_cache
 from pathlib import Path
 
 import numpy as np
 from PIL import Image, ImageOps, UnidentifiedImageError
 
 from limus.errors import InputError
+from limus.hashing import key_of
+from limus.store import shared
 
 #: Kinds of pictures that are taken.
 PICTURES = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".webp", ".bmp", ".tga")
@@ -41,11 +42,12 @@ def read_picture(path: Path, name: str = "") -> ReadPicture:
             where=name or path.name,
             remedy="Bring the picture in again, or choose another",
         ) from error
-    return _read(path, about.st_size, about.st_mtime_ns, name or path.name)
+    key = key_of("picture", str(path.resolve()), about.st_size, about.st_mtime_ns)
+    found: ReadPicture = shared().get(key, lambda: _read(path, name or path.name))
+    return found
 
 
-@lru_cache(maxsize=16)
-def _read(path: Path, size: int, changed: int, name: str) -> ReadPicture:
+def _read(path: Path, name: str) -> ReadPicture:
     notes: list[str] = []
     try:
         with warnings.catch_warnings():

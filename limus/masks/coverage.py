@@ -56,6 +56,35 @@ def level_for(values: np.ndarray, weight: np.ndarray, coverage: float) -> float:
     return 0.5 * (low + high)
 
 
+def soft_level(values: np.ndarray, weight: np.ndarray, coverage: float, width: float) -> float:
+    """The level at which ``smoothstep(values, level - width, level + width)`` has the weighted mean ``coverage`` (0..1).
+
+    A soft edge reaches further out than in where values thin out, so the level of a hard edge gives another mean. Found by halving
+    over a histogram of 4096 bins; the error of the mean is that of a bin.
+    """
+    alive = weight > 0
+    if not alive.any():
+        return float("inf")
+    low, high = float(values[alive].min()), float(values[alive].max())
+    if coverage <= 0:
+        return high + width + 1e-6
+    if coverage >= 1 or high <= low:
+        return low - width - 1e-6
+    counts = _histogram(values, weight, np.float32(low), np.float32(_BINS / (high - low)), _BINS)
+    counts[_BINS - 1] += counts[_BINS]
+    counts = counts[:_BINS] / counts.sum()
+    middle = low + (np.arange(_BINS) + 0.5) * (high - low) / _BINS
+    bottom, top = low - width, high + width
+    for _ in range(40):
+        level = 0.5 * (bottom + top)
+        x = np.clip((middle - level + width) / (2 * width), 0.0, 1.0)
+        if float((counts * x * x * (3 - 2 * x)).sum()) > coverage:
+            bottom = level
+        else:
+            top = level
+    return 0.5 * (bottom + top)
+
+
 def histogram(values: np.ndarray, weight: np.ndarray, bins: int = 32) -> list[float]:
     """Share of the area in each of ``bins`` equal bins of 0..1, for drawing beside a term."""
     counts = _histogram(values, weight, np.float32(0), np.float32(bins), bins)

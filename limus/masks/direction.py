@@ -7,7 +7,7 @@ from typing import Any, Literal
 import numpy as np
 
 from limus.fields import Document, choice, number
-from limus.masks.source import Scope
+from limus.masks.source import Scope, Source
 from limus.readings.sun_path import compass
 
 Towards = Literal["up", "down", "north", "east", "south", "west", "wind", "other"]
@@ -36,6 +36,15 @@ class Directed(Document):
         "world", "Axes", "Of the place it stands in, or of its file, so that it turns with the object",
         hints={"when": {"towards": "other"}}, world="of the place", object="of the object",
     )  # fmt: skip
+
+    @property
+    def needs(self) -> frozenset[str]:
+        """The compass of the setting, where the direction is one of it."""
+        towards = str(getattr(self, "towards", "other"))
+        own: frozenset[str] = super().needs if isinstance(self, Source) else frozenset()  # type: ignore[misc]
+        if towards in ("up", "down", "sideways", "other"):
+            return own
+        return own | {"setting.north_deg"} | ({"setting.wind_from_deg"} if towards == "wind" else set())
 
     def direction(self, scope: Scope) -> np.ndarray:
         """(3,) float32 unit vector in the axes of the mesh (y up)."""

@@ -17,6 +17,7 @@ from limus.masks.edge import broken_up, sharpened
 from limus.masks.shape import curved, shape, smoothstep
 from limus.masks.source import Scope, Source
 from limus.patterns.noise import evened, fractal
+from limus.readings.reading import asks_weather
 from limus.registry import discover
 from limus.surface.blur import blur
 from limus.surface.grow import grow
@@ -36,7 +37,7 @@ class Term(Document):
     """One line of a recipe. Its value goes through the fields in the order they stand here."""
 
     source: AnySource
-    soften_mm: float = number(0.0, "Soften", "mm", 0.0, 500.0, (0.0, 30.0), "Gaussian softening along the surface")
+    soften_mm: float = number(0.0, "Soften", "mm", 0.0, 500.0, (0.0, 30.0), "Gaussian softening along the surface", grows=0.5)
     low: float = number(0.0, "Black at", "", -10.0, 10.0, (0.0, 1.0), "Values of the source up to this are black")
     high: float = number(1.0, "White at", "", -10.0, 10.0, (0.0, 1.0), "Values of the source from this on are white")
     gamma: float = number(1.0, "Gamma", "", 0.05, 20.0, (0.25, 4.0), "Below 1 lightens the middle, above 1 darkens it", log=True)
@@ -46,11 +47,20 @@ class Term(Document):
     )  # fmt: skip
     invert: bool = switch(False, "Invert", "Black and white change places")
     grow_mm: float = number(
-        0.0, "Grow", "mm", -500.0, 500.0, (-20.0, 20.0), "White spreads by this on all sides; below 0 it shrinks"
+        0.0, "Grow", "mm", -500.0, 500.0, (-20.0, 20.0), "White spreads by this on all sides; below 0 it shrinks", grows=0.5
     )
-    breakup_mm: float = number(0.0, "Break up", "mm", 0.0, 500.0, (0.0, 20.0), "How far a pattern pulls the edge about")
+    breakup_mm: float = number(0.0, "Break up", "mm", 0.0, 500.0, (0.0, 20.0), "How far a pattern pulls the edge about", grows=0.5)
     breakup_size_mm: float = number(
-        12.0, "Break-up size", "mm", 0.05, 10000.0, (1.0, 100.0), "Size of that pattern", log=True, unless={"breakup_mm": 0}
+        12.0,
+        "Break-up size",
+        "mm",
+        0.05,
+        10000.0,
+        (1.0, 100.0),
+        "Size of that pattern",
+        log=True,
+        unless={"breakup_mm": 0},
+        grows=0.5,
     )
     breakup_way: Literal["across", "along"] = choice(
         "across", "Pulls", "The edge in and out, or what lies along it to and fro", hints={"unless": {"breakup_mm": 0}},
@@ -84,7 +94,7 @@ class Term(Document):
 
     def key(self, scope: Scope) -> str:
         """Hash of everything the shaped value depends on."""
-        return key_of("term", self.source.key(scope), self.model_dump(exclude={"source", "link", *STANDING}))
+        return key_of("term", self.source.key(scope), scope.seed, self.model_dump(exclude={"source", "link", *STANDING}))
 
     def value(self, scope: Scope) -> np.ndarray:
         """(n,) float32 0..1: the source, shaped, through the cache; before it meets other lines."""
@@ -177,9 +187,14 @@ class Recipe(Document):
         return any(t.source.looks_back for t in self.active)
 
     @property
+    def needs(self) -> frozenset[str]:
+        """Everything that its lines look at, among ``readings.reading.READS``."""
+        return frozenset().union(*(t.source.needs for t in self.active))
+
+    @property
     def weather(self) -> bool:
         """Whether a line reads sun, rain or run-off."""
-        return any(t.source.weather for t in self.active)
+        return asks_weather(self.needs)
 
     @property
     def masks(self) -> list[str]:
@@ -193,7 +208,7 @@ class Recipe(Document):
     def key(self, scope: Scope) -> str:
         """Hash of everything the mask depends on; the chronicle counts only where a line looks back at it."""
         lines = [[t.key(scope), t.combine, t.amount] for t in self.active]
-        return key_of("recipe", scope.key, lines, self.cut.model_dump() if self.cut else None)
+        return key_of("recipe", scope.place.texels.key, scope.seed, lines, self.cut.model_dump() if self.cut else None)
 
     def _value(self, scope: Scope) -> np.ndarray:
         out: np.ndarray | None = None

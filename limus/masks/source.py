@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from functools import cached_property
 from pathlib import Path
 from typing import ClassVar, Protocol
 
@@ -12,6 +11,7 @@ import numpy as np
 
 from limus.fields import Document
 from limus.hashing import key_of
+from limus.readings.catalogue import READINGS
 from limus.readings.reading import Place
 
 
@@ -57,21 +57,12 @@ class Scope:
     masks: Masks | None = None
     files: Callable[[str], Path] | None = None
 
-    @cached_property
-    def key(self) -> str:
-        """Hash of everything that does not change with the chronicle, weather left out."""
-        return self.key_with(False)
-
-    def key_with(self, weather: bool) -> str:
-        """``key``, with sun, rain and run-off where ``weather`` says that they are asked for."""
-        return key_of(self.place.key_with(weather), self.seed)
-
 
 class Source(Document):
     """A source gives one value per texel.
 
     ``sentence`` is read in the recipe, with ``{field}`` filled in; ``looks_back`` tells that the value depends on earlier layers;
-    ``suggest`` is the range in that makes a sensible term; ``weather``: it reads sun, rain or run-off.
+    ``suggest`` is the range in that makes a sensible term.
     """
 
     kind: str = ""
@@ -79,15 +70,21 @@ class Source(Document):
     group: ClassVar[str] = "Readings"
     sentence: ClassVar[str] = ""
     looks_back: ClassVar[bool] = False
-    weather: ClassVar[bool] = False
+    #: What it looks at besides the texels and its reading, see ``readings.reading.READS``.
+    reads: ClassVar[tuple[str, ...]] = ()
     suggest: ClassVar[tuple[float, float]] = (0.0, 1.0)
     #: The reading it shows best, and the field that takes its radius or reach: for dragging a reading into a recipe.
     reading: ClassVar[str] = ""
     reading_size: ClassVar[str] = ""
-    #: The field that names another layer, if it has one.
+    #: The field that names another layer, or one of its coats ("paint/primer"), if it has one.
     names_layer: ClassVar[str] = ""
     #: It can be laid over the lines above it (see ``shown_over``).
     over: ClassVar[bool] = False
+
+    @property
+    def layer_named(self) -> str:
+        """Id of the layer it looks at, or ""."""
+        return str(getattr(self, self.names_layer)).split("/")[0] if self.names_layer else ""
 
     def value(self, scope: Scope) -> np.ndarray:
         """(n,) float32, 0..1."""
@@ -114,4 +111,10 @@ class Source(Document):
     def key(self, scope: Scope) -> str:
         """Hash of everything the value depends on."""
         back = scope.moment.key if self.looks_back and scope.moment else ""
-        return key_of(scope.key_with(self.weather), self.model_dump(), back)
+        return key_of(scope.place.key_for(self.needs), scope.seed, self.model_dump(), back)
+
+    @property
+    def needs(self) -> frozenset[str]:
+        """Everything it looks at as it is set, among ``READS``; its key holds just that."""
+        of_reading = READINGS[self.reading].reads if self.reading else ()
+        return frozenset((*of_reading, *self.reads))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from functools import lru_cache
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
@@ -13,6 +13,8 @@ from pydantic import Field, ValidationError
 from limus.errors import InputError
 from limus.fields import Document, choice, number
 from limus.formats.json_read import read_json
+from limus.hashing import key_of
+from limus.store import shared
 from limus.surface.mesh import Mesh
 
 #: Most dabs of one stroke.
@@ -30,7 +32,7 @@ Point = tuple[
 class Brush(Document):
     """How a dab looks, and how dabs follow each other."""
 
-    size_mm: float = number(30.0, "Size", "mm", 0.05, 100000.0, (2.0, 300.0), "Across a dab", log=True)
+    size_mm: float = number(30.0, "Size", "mm", 0.05, 100000.0, (2.0, 300.0), "Across a dab", log=True, grows=0.75)
     hardness: float = number(0.6, "Hardness", "%", 0.0, 1.0, about="Share of the dab that is full before it fades")
     flow: float = number(1.0, "Flow", "%", 0.01, 1.0, about="How much one dab lays down")
     spacing: float = number(0.15, "Spacing", "%", 0.02, 4.0, (0.05, 2.0), "Distance between dabs as a share of the size")
@@ -118,9 +120,13 @@ def dab_count(stroke: Stroke) -> int:
     return int(_lengths(stroke)[-1] / step + 1e-9) + 1
 
 
-@lru_cache(maxsize=4096)
-def _load(path: Path, size: int, changed: int, name: str) -> Stroke:
-    return stroke_from(read_json(path, name), name)
+@dataclass(frozen=True)
+class _Loaded:
+    stroke: Stroke
+
+    def held(self) -> tuple[int, tuple[object, ...]]:
+        # Nine Python numbers in a tuple for each point.
+        return len(self.stroke.points) * 400, ()
 
 
 def load_stroke(name: str, find: Callable[[str], Path] | None) -> Stroke:
@@ -140,7 +146,9 @@ def load_stroke(name: str, find: Callable[[str], Path] | None) -> Stroke:
         raise InputError(
             f"the stroke cannot be read ({error.strerror})", where=short, remedy="Remove it from the line, or restore the file"
         ) from error
-    return _load(path, about.st_size, about.st_mtime_ns, short)
+    key = key_of("stroke", str(path.resolve()), about.st_size, about.st_mtime_ns)
+    found: _Loaded = shared().get(key, lambda: _Loaded(stroke_from(read_json(path, short), short)))
+    return found.stroke
 
 
 def placed_points(stroke: Stroke, mesh: Mesh) -> tuple[np.ndarray, np.ndarray, float]:

@@ -4,9 +4,15 @@ from __future__ import annotations
 
 import numpy as np
 
-from limus.materials.colour import SRGB_STEPS, SRGB_TABLE
+from limus.colour import SRGB_STEPS, SRGB_TABLE
+from limus.materials.channels import CHANNELS, Channel, Sheet, is_even
 from limus.parallel import for_ranges, kernel
 from limus.surface.texels import Texels
+
+#: Pictures that are always there; the others only where something in them is used.
+ALWAYS = ("base_color", "orm", "normal")
+#: Channels that are written multiplied by another one, as every format wants them: channel -> the other.
+TIMES = {"fuzz_color": "fuzz_weight", "emission_color": "emission_luminance"}
 
 
 @kernel
@@ -15,35 +21,98 @@ def _byte(x):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _surface(start, end, fill, sheet, normal, occlusion, table, steps, color, orm, bump, coat):  # type: ignore[no-untyped-def]
+def _data(start, end, fill, values, add, scale, component, out):  # type: ignore[no-untyped-def]
+    for i in range(start, end):
+        out[i, component] = _byte(add + scale * values[fill[i]])
+
+
+@kernel
+def _three(start, end, fill, values, add, scale, out):  # type: ignore[no-untyped-def]
     for i in range(start, end):
         j = fill[i]
         for k in range(3):
-            x = min(max(sheet[j, k], np.float32(0.0)), np.float32(1.0))
-            color[i, k] = table[int(np.sqrt(x) * np.float32(steps) + np.float32(0.5))]
-            bump[i, k] = _byte(normal[j, k] * np.float32(0.5) + np.float32(0.5))
-        color[i, 3] = 255
-        bump[i, 3] = 255
-        orm[i, 0] = _byte(np.float32(1.0) - occlusion[j])
-        orm[i, 1] = _byte(sheet[j, 4])
-        orm[i, 2] = _byte(sheet[j, 3])
-        orm[i, 3] = 255
-        coat[i, 0] = _byte(sheet[j, 5])
-        coat[i, 1] = _byte(sheet[j, 6])
-        coat[i, 2] = 0
-        coat[i, 3] = 255
+            out[i, k] = _byte(add + scale * values[j, k])
 
 
-def encode_surface(texels: Texels, sheet: np.ndarray, normal: np.ndarray, occlusion: np.ndarray) -> dict[str, np.ndarray]:
-    """8-bit RGBA maps, each (pages, size, size, 4) uint8, ready for the screen and for PNG.
+@kernel
+def _colour(start, end, fill, values, table, steps, out):  # type: ignore[no-untyped-def]
+    for i in range(start, end):
+        j = fill[i]
+        for k in range(3):
+            x = min(max(values[j, k], np.float32(0.0)), np.float32(1.0))
+            out[i, k] = table[int(np.sqrt(x) * np.float32(steps) + np.float32(0.5))]
 
-    ``base_color`` sRGB; ``orm`` red ambient occlusion (1 - occlusion), green roughness, blue metalness; ``normal`` tangent space,
-    green up; ``clear_coat`` red weight, green roughness.
+
+def _value(sheet: Sheet, channel: Channel) -> np.ndarray:
+    value = sheet.get(channel.name, channel.plain())
+    if channel.name in TIMES:
+        other = CHANNELS[TIMES[channel.name]]
+        weight = sheet.get(other.name, other.plain()) / np.float32(other.full)
+        value = value * (weight[:, None] if not is_even(weight, other) else weight)
+    return value
+
+
+def pictures_of(sheet: Sheet) -> dict[str, list[Channel]]:
+    """The pictures that this sheet needs, and the channels in each: those of ``ALWAYS``, and those that hold a channel in use."""
+    out: dict[str, list[Channel]] = {name: [] for name in ALWAYS}
+    for name, channel in CHANNELS.items():
+        if name in sheet and not _is_default(sheet[name], channel):
+            out.setdefault(channel.packed[0], [])
+    for channel in CHANNELS.values():
+        if channel.packed[0] in out:
+            out[channel.packed[0]].append(channel)
+    out.pop("", None)
+    return out
+
+
+def _is_default(value: np.ndarray, channel: Channel) -> bool:
+    return is_even(value, channel) and bool((value == channel.plain()).all())
+
+
+def in_use(sheet: Sheet) -> list[Channel]:
+    """Channels of the sheet that are not at their default everywhere, in the order of the registry."""
+    return [c for name, c in CHANNELS.items() if name in sheet and not _is_default(sheet[name], c)]
+
+
+def encode_surface(texels: Texels, sheet: Sheet, normal: np.ndarray, occlusion: np.ndarray) -> dict[str, np.ndarray]:
+    """8-bit RGBA pictures, each (pages, size, size, 4) uint8, ready for the screen and for PNG; (pages, 1, 1, 4) where all is even.
+
+    ``base_color`` sRGB with opacity; ``orm`` red ambient occlusion (1 - occlusion), green roughness, blue metalness; ``normal`` tangent
+    space, green up. What else there is and what it holds is declared with the channels.
     """
-    count = len(texels.fill_index)
-    out = {name: np.empty((count, 4), np.uint8) for name in ("base_color", "orm", "normal", "clear_coat")}
-    for_ranges(
-        _surface, count, texels.fill_index, sheet, normal, occlusion, SRGB_TABLE, SRGB_STEPS,
-        out["base_color"], out["orm"], out["normal"], out["clear_coat"],
-    )  # fmt: skip
-    return {name: values.reshape(texels.pages, texels.size, texels.size, 4) for name, values in out.items()}
+    return {name: _picture(texels, name, held, sheet, normal, occlusion) for name, held in pictures_of(sheet).items()}
+
+
+def _picture(texels: Texels, name: str, held: list[Channel], sheet: Sheet, normal: np.ndarray, occlusion: np.ndarray) -> np.ndarray:
+    values = {channel: _value(sheet, channel) for channel in held}
+    fill, count = texels.fill_index, len(texels.fill_index)
+    if name in ALWAYS or any(not is_even(v, c) for c, v in values.items()):
+        shape = (texels.pages, texels.size, texels.size, 4)
+    else:
+        # One value everywhere: a picture of one pixel says it.
+        fill, count, shape = fill[:1], 1, (1, 1, 1, 4)
+    out = np.full((count, 4), 255, np.uint8)
+    if name == "normal":
+        for_ranges(_three, count, fill, normal, np.float32(0.5), np.float32(0.5), out)
+    if name == "orm":
+        for_ranges(_data, count, fill, occlusion, np.float32(1.0), np.float32(-1.0), 0, out)
+    for channel, value in values.items():
+        component, scale = channel.packed[1], np.float32(1.0 / channel.full)
+        if is_even(value, channel):
+            # The same kernels on one row, so that a value looks the same however it is kept.
+            row = np.full((1, 4), 255, np.uint8)
+            _write(np.zeros(1, np.int32), value[None], channel, scale, row)
+            out[:, component : component + channel.width] = row[:, component : component + channel.width]
+        else:
+            _write(fill, value, channel, scale, out)
+    return np.repeat(out.reshape(shape), texels.pages, axis=0) if count == 1 and texels.pages > 1 else out.reshape(shape)
+
+
+def _write(fill: np.ndarray, value: np.ndarray, channel: Channel, scale: np.float32, out: np.ndarray) -> None:
+    value = np.ascontiguousarray(value, np.float32)
+    if channel.colour:
+        for_ranges(_colour, len(fill), fill, value, SRGB_TABLE, SRGB_STEPS, out)
+    elif channel.width > 1:
+        for_ranges(_three, len(fill), fill, value, np.float32(0.0), scale, out)
+    else:
+        for_ranges(_data, len(fill), fill, value, np.float32(0.0), scale, channel.packed[1], out)

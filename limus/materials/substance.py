@@ -7,22 +7,31 @@ from typing import Literal
 
 import numpy as np
 
-from limus.parallel import for_ranges, kernel
+from limus.parallel import fading, for_ranges, kernel
 
 Family = Literal[
-    "ferrous",
-    "copper alloy",
-    "other metal",
-    "mineral",
-    "timber",
-    "polymer",
-    "textile",
-    "coating",
-    "oxide",
-    "loose",
-    "water",
-    "veil",
-]
+    "ferrous", "copper alloy", "zinc", "aluminium", "other metal", "mineral", "timber", "polymer", "textile", "glass",
+    "coating", "oxide", "loose", "water", "snow", "growth", "veil",
+]  # fmt: skip
+#: family -> what it is called where it shows; a veil is no substance and never shows.
+FAMILIES: dict[str, str] = {
+    "ferrous": "iron or steel",
+    "copper alloy": "copper alloy",
+    "zinc": "zinc",
+    "aluminium": "aluminium",
+    "other metal": "other metal",
+    "mineral": "stone, concrete or plaster",
+    "timber": "timber",
+    "polymer": "plastic or rubber",
+    "textile": "cloth",
+    "glass": "glass",
+    "coating": "paint or primer",
+    "oxide": "oxide",
+    "loose": "dust or dirt",
+    "water": "water",
+    "snow": "snow",
+    "growth": "growth",
+}
 
 
 @dataclass(frozen=True)
@@ -33,7 +42,7 @@ class Substance:
     ----------
     hide_um : thickness in micrometres at which 1 - 1/e of what lies below is hidden; coats cover ``1 - exp(-t / hide_um)``.
     porosity : 0..1 share of open pores (wetting darkens by it). brittleness : 0 scuffs .. 1 flakes.
-    clear : hides nothing; speaks through the clear-coat channels only.
+    clear : hides nothing; leaves every channel alone that it does not speak in.
     """
 
     family: Family
@@ -44,15 +53,38 @@ class Substance:
 
 
 @kernel
-def _covered(start, end, thickness, hide, out):  # type: ignore[no-untyped-def]
+def _covered(start, end, thickness, rate, out):  # type: ignore[no-untyped-def]
     for i in range(start, end):
-        out[i] = np.float32(1.0) - np.exp(-thickness[i] / hide) if thickness[i] > 0 else np.float32(0.0)
+        out[i] = np.float32(1.0) - fading(max(thickness[i], np.float32(0.0)) * rate)
 
 
 def covered(thickness_um: np.ndarray, substance: Substance) -> np.ndarray:
     """(n,) float32 0..1: how much a coat of this thickness hides, ``1 - exp(-t / hide_um)``."""
     out = np.empty(len(thickness_um), np.float32)
-    for_ranges(_covered, len(out), np.ascontiguousarray(thickness_um, np.float32), np.float32(substance.hide_um), out)
+    for_ranges(_covered, len(out), np.ascontiguousarray(thickness_um, np.float32), np.float32(1.0 / substance.hide_um), out)
+    return out
+
+
+@kernel
+def _thinned(start, end, thickness, gone, hide, out):  # type: ignore[no-untyped-def]
+    one = np.float32(1.0)
+    for i in range(start, end):
+        t = thickness[i]
+        if gone[i] <= 0 or t <= 0:
+            out[i] = t
+            continue
+        left = (one - gone[i]) * (one - np.exp(-t / hide))
+        out[i] = min(-np.log(one - left) * hide, t) if left > 0 else np.float32(0.0)
+
+
+def thinned(thickness_um: np.ndarray, gone: np.ndarray, substance: Substance) -> np.ndarray:
+    """(n,) float32 micrometres: a coat of which the share ``gone`` (n,) 0..1 of every texel was taken away.
+
+    What is left covers ``1 - gone`` of what it covered before, so shares of area add up: half a texel laid bare shows as half. A coat
+    with half its thickness would still hide nearly everything.
+    """
+    out = np.empty(len(thickness_um), np.float32)
+    for_ranges(_thinned, len(out), np.ascontiguousarray(thickness_um, np.float32), gone, np.float32(substance.hide_um), out)
     return out
 
 

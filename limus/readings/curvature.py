@@ -14,15 +14,16 @@ class Curvature(Reading):
     order = 1
     words = ("hollow", "edge")
     title = "Curvature"
+    reads = ("rays",)
     unit = ""
     size = "radius"
     default_size_mm = 4.0
+    grows = 0.5
     low = -1.0
     high = 1.0
     # A straight square edge is 0.5; little lies beyond.
     shown = (-0.6, 0.6)
     colours = "signed"
-    rays = True
     about = "1 - 2 f with f the part of a ball of this radius that lies inside: -1 deep in a crease, 0 flat, 0.5 a straight square edge, 1 a needle tip"
 
     @classmethod

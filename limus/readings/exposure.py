@@ -29,11 +29,23 @@ GUSTS = 12.0
 
 @dataclass(frozen=True)
 class Exposure:
-    """Columns of ``table`` (n, 3) float32: sun, rain, run-off, as the readings of these names say; ``key`` names their quality."""
+    """Columns of ``table`` (n, 3) float32: sun, rain, run-off, as the readings of these names say.
+
+    ``keys`` name what the sun, and what rain and run-off were measured for, and how well.
+    """
 
     texels: Texels
     table: np.ndarray
-    key: str
+    keys: tuple[str, str]
+
+    @property
+    def key(self) -> str:
+        """Hash of all of it."""
+        return key_of(*self.keys)
+
+    def key_of(self, what: str) -> str:
+        """Hash of what "sun", "rain" or "runoff" depends on: a change of wind leaves the sun alone."""
+        return self.keys[0] if what == "sun" else self.keys[1]
 
     @property
     def sun(self) -> np.ndarray:
@@ -52,25 +64,45 @@ class Exposure:
 
     def at(self, texels: Texels) -> Exposure:
         """The same for the same mesh at another resolution."""
-        return self if texels is self.texels else Exposure(texels, texels.resample(self.table, self.texels), self.key)
+        return self if texels is self.texels else Exposure(texels, texels.resample(self.table, self.texels), self.keys)
 
 
-def exposure_key(texels: Texels, setting: Setting, around: Surroundings, rays: int) -> str:
-    """Hash of everything it depends on; the name of the file on disk. Of the setting only what matters counts."""
-    place = setting.model_dump(include={"north_deg", "latitude", "day", "wind_from_deg", "wind_speed", "rain_mm"})
-    return key_of("exposure 3", texels.key, place, around.key, rays)
+def exposure_keys(texels: Texels, setting: Setting, around: Surroundings, rays: int) -> tuple[str, str]:
+    """``exposure_files`` of these texels."""
+    return exposure_files(texels.key, setting, around, rays)
+
+
+def exposure_files(texels_key: str, setting: Setting, around: Surroundings, rays: int) -> tuple[str, str]:
+    """Hashes of what the sun, and what rain and run-off depend on; the names of their files on disk. Of the setting only what matters counts."""
+    sun = setting.model_dump(include={"north_deg", "latitude", "day"})
+    rain = setting.model_dump(include={"north_deg", "wind_from_deg", "wind_speed", "rain_mm"})
+    return key_of("sun 4", texels_key, sun, around.key, rays), key_of("rain 4", texels_key, rain, around.key, rays)
+
+
+def _load(key: str, columns: int, texels: Texels, folder: Path | None) -> np.ndarray | None:
+    try:
+        table: np.ndarray = np.load((folder or cache_folder()) / f"{key}.npy", allow_pickle=False)
+    except (OSError, ValueError, EOFError):
+        return None
+    return table.astype(np.float32) if table.shape == (len(texels), columns) else None
+
+
+def _save(key: str, table: np.ndarray, folder: Path | None) -> np.ndarray:
+    """Kept as half floats; what comes back is what a later run reads."""
+    half = table.astype(np.float16)
+    out = BytesIO()
+    np.save(out, half)
+    write_whole((folder or cache_folder()) / f"{key}.npy", out.getvalue())
+    return half.astype(np.float32)
 
 
 def stored_exposure(
     texels: Texels, setting: Setting, around: Surroundings, rays: int, folder: Path | None = None
 ) -> Exposure | None:
-    """From disk if it was measured before, else None."""
-    key = exposure_key(texels, setting, around, rays)
-    try:
-        table = np.load((folder or cache_folder()) / f"{key}.npy", allow_pickle=False)
-    except (OSError, ValueError, EOFError):
-        return None
-    return Exposure(texels, table.astype(np.float32), key) if table.shape == (len(texels), 3) else None
+    """From disk if all of it was measured before, else None."""
+    keys = exposure_keys(texels, setting, around, rays)
+    sun, rain = _load(keys[0], 1, texels, folder), _load(keys[1], 2, texels, folder)
+    return None if sun is None or rain is None else Exposure(texels, np.concatenate([sun, rain], axis=1), keys)
 
 
 @kernel
@@ -205,49 +237,60 @@ def measure_exposure(
     ``rays`` towards the sun's path for each texel, half as many towards the rain. What an unhidden point gets follows from its
     direction exactly; rays only tell how much of it is hidden.
     """
-    found = stored_exposure(texels, setting, around, rays, folder)
-    if found is not None:
-        return found
-    if carried is None and around.twin is not None:
+    keys = exposure_keys(texels, setting, around, rays)
+    sun, rain = _load(keys[0], 1, texels, folder), _load(keys[1], 2, texels, folder)
+    if (sun is None or rain is None) and carried is None and around.twin is not None:
         carried = carry(texels, around.twin, around.twin_reach_m)
-    normal = texels.normal if carried is None else carried.normal
     say = progress or (lambda share: None)
+    if sun is None:
+        measured = _sun(texels, setting, around, rays, carried, lambda share: say(0.45 * share))
+        sun = _save(keys[0], measured[:, None], folder)
+    if rain is None:
+        measured = _rain(texels, setting, around, rays, carried, lambda share: say(0.45 + 0.55 * share))
+        rain = _save(keys[1], measured, folder)
+    say(1.0)
+    return Exposure(texels, np.concatenate([sun, rain], axis=1), keys)
 
+
+def _sun(texels: Texels, setting: Setting, around: Surroundings, rays: int, carried: Carried | None, say: Progress) -> np.ndarray:
+    """(n,) float32 direct sun."""
+    normal = texels.normal if carried is None else carried.normal
     path = sun_directions(setting)
     up = np.maximum(path[:, :, 1], 0.0)
     lit = path.reshape(-1, 3)[path.reshape(-1, 3)[:, 1] > 0]
-    table = np.zeros((len(texels), 3), np.float32)
-    if len(lit):
-        caught = np.zeros(len(texels), np.float32)
-        for start in range(0, len(texels), 1 << 16):
-            rows = slice(start, start + (1 << 16))
-            caught[rows] = np.maximum(normal[rows] @ lit.T, 0.0).sum(axis=1)
-        free = _free(_sun_rays, rays, 0.0, path, texels, carried, around, lambda s: say(0.45 * s))
-        table[:, 0] = caught / np.float32(up.sum()) * free
+    if not len(lit):
+        return np.zeros(len(texels), np.float32)
+    caught = np.zeros(len(texels), np.float32)
+    for start in range(0, len(texels), 1 << 16):
+        rows = slice(start, start + (1 << 16))
+        caught[rows] = np.maximum(normal[rows] @ lit.T, 0.0).sum(axis=1)
+    free = _free(_sun_rays, rays, 0.0, path, texels, carried, around, say)
+    sun = caught / np.float32(up.sum()) * free
+    return filter_along(texels, sun[:, None].copy(), np.array([0.3], np.float32), 4)[:, 0]
+
+
+def _rain(texels: Texels, setting: Setting, around: Surroundings, rays: int, carried: Carried | None, say: Progress) -> np.ndarray:
+    """(n, 2) float32 rain that is caught, and water that runs past."""
+    normal = texels.normal if carried is None else carried.normal
+    table = np.zeros((len(texels), 2), np.float32)
     vector = rain_vector(setting)
     towards = vector / np.linalg.norm(vector)
     side = np.cross(towards, [0.0, 0.0, 1.0] if abs(towards[2]) < 0.9 else [1.0, 0.0, 0.0])
     side /= np.linalg.norm(side)
     cone = np.stack([towards, side, np.cross(towards, side)])[None].astype(np.float32)
-    free = _free(
-        _rain_rays, max(4, rays // 2), np.tan(np.radians(GUSTS)), cone, texels, carried, around, lambda s: say(0.45 + 0.25 * s)
+    free = _free(_rain_rays, max(4, rays // 2), np.tan(np.radians(GUSTS)), cone, texels, carried, around, lambda s: say(0.45 * s))
+    caught = (
+        np.maximum(normal @ vector.astype(np.float32), 0.0) * free if setting.rain_mm > 0 else np.zeros(len(texels), np.float32)
     )
-    table[:, 1] = np.maximum(normal @ vector.astype(np.float32), 0.0) * free if setting.rain_mm > 0 else 0.0
-    table[:, :2] = filter_along(texels, table[:, :2].copy(), np.array([0.3, 0.3], np.float32), 4)
-    say(0.7)
-    ran = flow(texels, table[:, 1])
+    table[:, 0] = filter_along(texels, caught[:, None].astype(np.float32), np.array([0.3], np.float32), 4)[:, 0]
+    say(0.5)
+    ran = flow(texels, table[:, 0])
     smooth = filter_along(texels, ran.passing[:, None].copy(), np.array([1e9], np.float32), 2)[:, 0]
-    say(0.98)
+    say(0.95)
     order = np.argsort(smooth)
     share = np.cumsum(texels.area[order], dtype=np.float64)
     top = float(smooth[order[min(int(np.searchsorted(share, 0.99 * share[-1])), len(order) - 1)]])
     if top <= 0:
         top = float(smooth.max()) or 1.0
-    table[:, 2] = np.minimum(smooth / np.float32(top), 8.0)
-    half = table.astype(np.float16)
-    out = BytesIO()
-    np.save(out, half)
-    key = exposure_key(texels, setting, around, rays)
-    write_whole((folder or cache_folder()) / f"{key}.npy", out.getvalue())
-    say(1.0)
-    return Exposure(texels, half.astype(np.float32), key)
+    table[:, 1] = np.minimum(smooth / np.float32(top), 8.0)
+    return table

@@ -13,6 +13,7 @@ class Height(Reading):
     kind = "height"
     order = 9
     title = "Height"
+    reads = ("setting.ground_mm",)
     unit = "mm"
     high = 1000.0
     about = "Millimetres above the ground of the setting"

@@ -23,7 +23,10 @@ def cache_folder() -> Path:
 
 @dataclass(frozen=True)
 class Measured:
-    """Result of one ray pass over ``texels``; ``table`` (n, plan.width) float32 as ``measure_rays`` returns it."""
+    """Result of one ray pass over ``texels``; ``table`` (n, plan.width) as ``measure_rays`` returns it.
+
+    Kept as half floats, which have three decimal digits and take half the memory; what is asked for comes as float32.
+    """
 
     texels: Texels
     plan: RayPlan
@@ -46,7 +49,7 @@ class Measured:
         """(n, 3) float32 tangent-space normals carried over from the twin, or None without one."""
         if self.around.twin is None:
             return None
-        xy = self.table[:, self.plan.width : self.plan.width + 2]
+        xy = self.table[:, self.plan.width : self.plan.width + 2].astype(np.float32)
         z = np.sqrt(np.maximum(1.0 - (xy * xy).sum(axis=1, keepdims=True), 4e-4))
         out = np.concatenate([xy, z], axis=1)
         return (out / np.linalg.norm(out, axis=1, keepdims=True)).astype(np.float32)
@@ -56,7 +59,7 @@ class Measured:
         """(n,) float32: 1 where no twin was found within reach, 0 elsewhere (and everywhere without a twin)."""
         if self.around.twin is None:
             return np.zeros(len(self.texels), np.float32)
-        return np.ascontiguousarray(self.table[:, self.plan.width + 2])
+        return self._column(self.plan.width + 2)
 
     def curvature(self, radius_mm: float) -> np.ndarray:
         """(n,) signed curvature; between two measured radii by the logarithm of the radius, beyond them the nearest."""
@@ -69,27 +72,35 @@ class Measured:
     @property
     def sky(self) -> np.ndarray:
         """(n,) 0..1."""
-        return np.ascontiguousarray(self.table[:, self.plan.width - 2])
+        return self._column(self.plan.width - 2)
 
     @property
     def thickness(self) -> np.ndarray:
         """(n,) mm."""
-        return np.ascontiguousarray(self.table[:, self.plan.width - 1])
+        return self._column(self.plan.width - 1)
 
     def _between(self, first: int, ladder: tuple[float, ...], value: float) -> np.ndarray:
         at = float(np.interp(np.log2(max(value, 1e-9)), np.log2(ladder), np.arange(len(ladder))))
         low = min(int(at), len(ladder) - 1)
         share = np.float32(at - low)
-        column = self.table[:, first + low]
+        column = self._column(first + low)
         if share > 1e-6 and low + 1 < len(ladder):
-            column = column * (1 - share) + self.table[:, first + low + 1] * share
-        return np.ascontiguousarray(column)
+            column = column * (1 - share) + self._column(first + low + 1) * share
+        return column
+
+    def _column(self, k: int) -> np.ndarray:
+        return np.ascontiguousarray(self.table[:, k], np.float32)
 
     def at(self, texels: Texels) -> Measured:
         """The same readings for the same mesh at another resolution."""
         if texels is self.texels:
             return self
-        return Measured(texels, self.plan, texels.resample(self.table, self.texels), self.around)
+        return Measured(texels, self.plan, texels.resample(self.table, self.texels).astype(np.float16), self.around)
+
+
+def kept_on_disk(*keys: str) -> bool:
+    """Whether the files with all these keys are there; they are read later."""
+    return all((cache_folder() / f"{key}.npy").is_file() for key in keys)
 
 
 def _width(plan: RayPlan, around: Surroundings) -> int:
@@ -106,7 +117,7 @@ def stored(texels: Texels, plan: RayPlan, folder: Path | None = None, around: Su
         return None
     if table.shape != (len(texels), _width(plan, around)):
         return None
-    return Measured(texels, plan, table.astype(np.float32), around)
+    return Measured(texels, plan, table.astype(np.float16), around)
 
 
 def measure(
@@ -137,4 +148,4 @@ def measure(
     out = BytesIO()
     np.save(out, table)
     write_whole((folder or cache_folder()) / f"{plan.key(texels, around)}.npy", out.getvalue())
-    return Measured(texels, plan, table.astype(np.float32), around)
+    return Measured(texels, plan, table, around)

@@ -14,6 +14,7 @@ class Missed(Reading):
     order = 26
     words = ("found", "missed")
     title = "Twin misses"
+    reads = ("rays",)
     about = "White where no surface of the high-poly twin was found within reach"
 
     @classmethod

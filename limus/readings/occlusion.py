@@ -14,13 +14,14 @@ class Occlusion(Reading):
     order = 2
     words = ("open", "closed")
     title = "Occlusion"
+    reads = ("rays",)
     unit = ""
     size = "reach"
     default_size_mm = 64.0
+    grows = 0.75
     low = 0.0
     high = 1.0
     colours = "grey"
-    rays = True
     about = "Cosine-weighted part of the hemisphere hidden within this reach: 0 open, 1 closed"
 
     @classmethod

@@ -15,9 +15,11 @@ class Proximity(Reading):
     order = 10
     words = ("touching", "far")
     title = "Proximity"
+    reads = ("neighbours",)
     unit = "mm"
     size = "reach"
     default_size_mm = 500.0
+    grows = 1.0
     about = "Distance to the nearest neighbouring object, cut off at this reach"
 
     @classmethod

@@ -14,9 +14,9 @@ class Rain(Reading):
     order = 5
     words = ("dry", "wet")
     title = "Rain"
+    reads = ("rain",)
     high = 1.5
     colours = "exposure"
-    weather = True
     about = "Driving rain reaching the point, relative to open level ground: 1 there, more on a wall that faces a strong wind, 0 on its lee side"
 
     @classmethod

@@ -46,11 +46,14 @@ class RayPlan:
 
     @classmethod
     def for_mesh(cls, mesh: Mesh, pairs: int = 32) -> RayPlan:
-        """A ladder of radii by powers of two, the largest about an eighth of the object; any radius between is interpolated."""
+        """A ladder of radii by powers of two, the largest about an eighth of the object; any radius between is interpolated.
+
+        Lengths of default recipes lie inside it on an object of any size (see ``object_size``).
+        """
         top = 2.0 ** np.floor(np.log2(max(mesh.diagonal, 1e-6) * 1000 * 0.125))
         radii = tuple(float(top / 2**k) for k in range(7, -1, -1))
-        reaches = tuple(float(top * 2.0**k) for k in range(-3, 2))
-        return cls(radii, reaches, float(top), pairs)
+        reaches = tuple(float(top * 2.0**k) for k in range(-4, 2))
+        return cls(radii, reaches, float(top) * 2, pairs)
 
     @property
     def width(self) -> int:
@@ -63,7 +66,7 @@ class RayPlan:
 
     def key_for(self, mesh: Mesh, size: int, around: Surroundings = NOTHING) -> str:
         """The same before there are texels."""
-        return key_of("ray pass 8", mesh.key, size, asdict(self), around.key)
+        return key_of("ray pass 9", mesh.key, size, asdict(self), around.key)
 
 
 @kernel

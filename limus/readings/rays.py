@@ -2,33 +2,41 @@
 
 from __future__ import annotations
 
-import threading
-from collections import OrderedDict
+from dataclasses import dataclass
 
 import numpy as np
 from embreex import rtcore_scene
 from embreex.mesh_construction import TriangleMesh
 
+from limus.hashing import key_of
+from limus.store import shared
 from limus.surface.mesh import Mesh
 
-_kept: OrderedDict[str, rtcore_scene.EmbreeScene] = OrderedDict()
-_lock = threading.Lock()
+#: Bytes that the tree of the library takes for a triangle, about.
+_BYTES = 250
+
+
+@dataclass(frozen=True)
+class _Tree:
+    scene: rtcore_scene.EmbreeScene
+    triangles: int
+
+    def held(self) -> tuple[int, tuple[object, ...]]:
+        return self.triangles * _BYTES, ()
 
 
 def ray_scene(mesh: Mesh) -> rtcore_scene.EmbreeScene:
     """The mesh as a ray-tracing scene; triangle numbers are those of the mesh. Built once per mesh."""
-    with _lock:
-        scene = _kept.get(mesh.key)
-        if scene is None:
-            scene = rtcore_scene.EmbreeScene()
-            TriangleMesh(scene, np.ascontiguousarray(mesh.positions, np.float32), np.ascontiguousarray(mesh.triangles, np.int32))
-            # The tree is built at the first query; do that here, once, and not in two threads at the same time.
-            scene.run(np.zeros((1, 3), np.float32), np.array([[0, 1, 0]], np.float32))
-            _kept[mesh.key] = scene
-            while len(_kept) > 8:
-                _kept.popitem(last=False)
-        _kept.move_to_end(mesh.key)
-        return scene
+
+    def make() -> _Tree:
+        scene = rtcore_scene.EmbreeScene()
+        TriangleMesh(scene, np.ascontiguousarray(mesh.positions, np.float32), np.ascontiguousarray(mesh.triangles, np.int32))
+        # The tree is built at the first query; do that here, once, and not in two threads at the same time.
+        scene.run(np.zeros((1, 3), np.float32), np.array([[0, 1, 0]], np.float32))
+        return _Tree(scene, len(mesh.triangles))
+
+    found: _Tree = shared().get(key_of("ray scene", mesh.key), make)
+    return found.scene
 
 
 def trace(

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
-from functools import cached_property
 from typing import ClassVar, Literal
 
 import numpy as np
@@ -14,6 +14,17 @@ from limus.readings.exposure import Exposure
 from limus.readings.measured import Measured
 from limus.setting import Setting
 from limus.surface.texels import Texels
+
+#: What sun, rain and run-off are measured for apart from the ray pass.
+WEATHER = ("sun", "rain", "runoff")
+#: What readings, sources and effects may declare that they look at besides the texels themselves; fields of the setting are
+#: "setting." and their name. Keys hold just what is declared, so a change makes again what looks at it and nothing else.
+READS = ("rays", *WEATHER, "neighbours", "colours", *(f"setting.{name}" for name in Setting.model_fields))
+
+
+def asks_weather(reads: Iterable[str]) -> bool:
+    """Whether sun, rain or run-off is among them."""
+    return any(what in WEATHER for what in reads)
 
 
 @dataclass(frozen=True)
@@ -34,14 +45,21 @@ class Place:
         """(n, 4) float32 linear vertex colours; white where there are none."""
         return self.texels.vertex_colour if self.colours is None else self.texels.from_vertices(self.colours)
 
-    @cached_property
-    def key(self) -> str:
-        """Hash of all but the exposure, measuring quality included: whether that is there makes no difference to who does not ask for it."""
-        return key_of(self.texels.key, self.measured.key, self.setting.model_dump())
+    def key_for(self, reads: Iterable[str]) -> str:
+        """Hash of the texels and of what is read besides (see ``READS``), measuring quality included, and of nothing else."""
+        return key_of(self.texels.key, {what: self._part(what) for what in sorted(set(reads))})
 
-    def key_with(self, weather: bool) -> str:
-        """``key``, with the exposure where ``weather`` says that it is asked for."""
-        return key_of(self.key, self.exposure.key if weather and self.exposure is not None else "")
+    def _part(self, what: str) -> object:
+        if what == "rays":
+            return self.measured.key
+        if what in WEATHER:
+            return self.exposure.key_of(what) if self.exposure is not None else ""
+        if what == "neighbours":
+            near = self.measured.around.neighbours
+            return near.key if near is not None else ""
+        if what == "colours":
+            return self.colours_key
+        return getattr(self.setting, what.removeprefix("setting."))
 
     def weather(self) -> Exposure:
         """Sun, rain and run-off.
@@ -80,9 +98,10 @@ class Reading:
     #: What the low and the high end mean.
     words: ClassVar[tuple[str, str]] = ("", "")
     about: ClassVar[str] = ""
-    #: What must have been measured first.
-    rays: ClassVar[bool] = False
-    weather: ClassVar[bool] = False
+    #: Exponent by which its default size grows with the object (see ``object_size``).
+    grows: ClassVar[float] = 0.0
+    #: What it looks at besides the texels; see ``READS``.
+    reads: ClassVar[tuple[str, ...]] = ()
     #: Names of the components of a reading that gives more than one number; each can be asked for by itself.
     components: ClassVar[tuple[str, ...]] = ()
 

@@ -14,11 +14,11 @@ class Runoff(Reading):
     order = 6
     words = ("dry", "running")
     title = "Run-off"
+    reads = ("runoff",)
     high = 1.0
     # Most of it runs in few places.
     shown = (0.0, 0.5)
     colours = "exposure"
-    weather = True
     about = "Water running past, gathered from everything above and from drips, relative to its 99th percentile"
 
     @classmethod

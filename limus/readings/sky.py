@@ -14,13 +14,13 @@ class Sky(Reading):
     order = 3
     words = ("hidden", "open sky")
     title = "Sky"
+    reads = ("rays",)
     unit = ""
     size = ""
     default_size_mm = 0.0
     low = 0.0
     high = 1.0
     colours = "exposure"
-    rays = True
     about = "View factor to the unobstructed sky: an open plane tilted by b sees (1 + cos b) / 2"
 
     @classmethod

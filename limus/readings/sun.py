@@ -14,9 +14,9 @@ class Sun(Reading):
     order = 4
     words = ("shade", "sunny")
     title = "Sun"
+    reads = ("sun",)
     high = 1.5
     colours = "exposure"
-    weather = True
     about = "Direct sun over the day or the year, relative to open level ground"
 
     @classmethod

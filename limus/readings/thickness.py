@@ -14,13 +14,14 @@ class Thickness(Reading):
     order = 7
     words = ("thin", "thick")
     title = "Thickness"
+    reads = ("rays",)
     unit = "mm"
     size = "reach"
     default_size_mm = 128.0
+    grows = 1.0
     low = 0.0
     high = 128.0
     colours = "grey"
-    rays = True
     about = "Solid straight below the point, mean over a 30 degree cone, capped"
 
     @classmethod

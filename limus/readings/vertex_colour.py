@@ -13,6 +13,7 @@ class VertexColour(Reading):
     kind = "vertex_colour"
     order = 20
     title = "Vertex colour"
+    reads = ("colours",)
     colours = "colour"
     components = ("R", "G", "B", "A")
     about = "Colours stored at the vertices of the file, linear"

@@ -5,22 +5,18 @@ A pile is never changed; a layer makes a new one that shares the arrays it did n
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
+from limus.colour import luminance
 from limus.errors import InputError
-from limus.masks.combine import blend_value
-from limus.materials.channels import BLUE, COLUMNS, COLUMNS_OF, METALNESS, RED, ROUGHNESS
+from limus.materials.channels import CHANNELS, Sheet, at_rows, spread
 from limus.materials.substance import Substance
-from limus.parallel import for_ranges, kernel
+from limus.parallel import fading, for_ranges, kernel
+from limus.strata.composite import FULL, Spoken, Use, composited
 from limus.surface.texels import Texels
-
-NORMAL_MODES = np.zeros(COLUMNS, np.int64)
-FULL_WEIGHTS = np.ones(COLUMNS, np.float32)
-#: Which columns a clear coat speaks through, and which it leaves alone.
-_CLEAR = np.array([0, 0, 0, 0, 0, 1, 1], np.float32)
 
 
 @dataclass(frozen=True)
@@ -29,50 +25,53 @@ class Coat:
 
     Attributes
     ----------
-    layer : id of the layer. name : shown in the list of coats.
+    layer : id of the layer. piece : which of its coats, "" where it leaves only one. name : shown in the list of coats.
     thickness : (n,) float32 micrometres.
-    sheet : (n, 7) or (1, 7) float32, see ``materials.channels``.
-    weights : (7,) float32 how much the coat says in each column, 0..1. modes : (7,) int64 numbers of blend modes.
+    sheet : the channels it speaks in, see ``materials.channels``. In the others a coat that hides what is below has the default.
+    uses : by voice, where it does not speak fully and plainly.
     """
 
     layer: str
     name: str
     substance: Substance
     thickness: np.ndarray
-    sheet: np.ndarray
-    weights: np.ndarray
-    modes: np.ndarray
+    sheet: Sheet
+    uses: Mapping[str, Use] = field(default_factory=dict)
+    piece: str = ""
+
+    @property
+    def id(self) -> str:
+        """How recipes name this very coat: ``layer``, or ``layer/piece``."""
+        return f"{self.layer}/{self.piece}" if self.piece else self.layer
+
+    def spoken(self, used: Iterable[str]) -> list[Spoken]:
+        """(channel, value, use) for every channel among ``used`` that this coat has a say in."""
+        out = []
+        for name in used:
+            channel = CHANNELS[name]
+            value = self.sheet.get(name)
+            if value is None:
+                if self.substance.clear or not channel.covered:
+                    continue
+                value = channel.plain()
+            use = self.uses.get(channel.voice, FULL)
+            if use.weight > 0:
+                out.append((name, value, use))
+        return out
 
 
 @kernel
-def _cover(start, end, thickness, hide, sheet, weights, modes, out):  # type: ignore[no-untyped-def]
-    one = len(sheet) == 1
+def _see_through(start, end, thickness, rate, open_above):  # type: ignore[no-untyped-def]
     for i in range(start, end):
-        t = thickness[i]
-        if t <= 0:
-            continue
-        v = np.float32(1.0) - np.exp(-t / hide)
-        j = 0 if one else i
-        for c in range(out.shape[1]):
-            b = out[i, c]
-            s = sheet[j, c]
-            if modes[c] != 0:
-                s = blend_value(modes[c], b, s)
-            out[i, c] = b + v * weights[c] * (s - b)
+        open_above[i] *= fading(max(thickness[i], np.float32(0.0)) * rate)
 
 
 @kernel
-def _see_through(start, end, thickness, hide, open_above):  # type: ignore[no-untyped-def]
+def _share_out(start, end, thickness, rate, open_above, out):  # type: ignore[no-untyped-def]
+    """Adds to ``out`` what this coat shows, and takes it from what is open."""
     for i in range(start, end):
-        if thickness[i] > 0:
-            open_above[i] *= np.exp(-thickness[i] / hide)
-
-
-@kernel
-def _share_out(start, end, thickness, hide, open_above, out):  # type: ignore[no-untyped-def]
-    for i in range(start, end):
-        through = np.exp(-thickness[i] / hide) if thickness[i] > 0 else np.float32(1.0)
-        out[i] = open_above[i] * (np.float32(1.0) - through)
+        through = fading(max(thickness[i], np.float32(0.0)) * rate)
+        out[i] += open_above[i] * (np.float32(1.0) - through)
         open_above[i] *= through
 
 
@@ -83,14 +82,15 @@ class Pile:
     Attributes
     ----------
     key : hash of everything that led here.
-    base : (n, 7) sheet of the substrate. ferrous : (n,) float32 1 where the substrate is iron or steel.
+    base : sheet of the substrate. substances : what it consists of. substance : (n,) uint8 index into ``substances``.
     coats : oldest first. skin : (n,) float32 mm, relief of the substrate with what layers pressed in or raised (coats not counted).
     """
 
     texels: Texels
     key: str
-    base: np.ndarray
-    ferrous: np.ndarray
+    base: Sheet
+    substances: tuple[Substance, ...]
+    substance: np.ndarray
     skin: np.ndarray
     coats: tuple[Coat, ...] = ()
 
@@ -98,13 +98,17 @@ class Pile:
         """The pile with one more coat on top."""
         return replace(self, coats=(*self.coats, coat))
 
-    def visible(self) -> np.ndarray:
-        """(n, 7) float32: what shows, composited bottom up with ``v = 1 - exp(-t / hide)``."""
-        out = self.base.copy()
-        for coat in self.coats:
-            weights = coat.weights * _CLEAR if coat.substance.clear else coat.weights
-            for_ranges(_cover, len(out), coat.thickness, np.float32(coat.substance.hide_um), coat.sheet, weights, coat.modes, out)
-        return out
+    @property
+    def used(self) -> list[str]:
+        """Channels that the base or a coat speaks in, in the order of the registry."""
+        spoken = set(self.base).union(*(c.sheet for c in self.coats))
+        return [name for name in CHANNELS if name in spoken]
+
+    def visible(self) -> dict[str, np.ndarray]:
+        """What shows in every channel that is used, composited bottom up with ``v = 1 - exp(-t / hide)``."""
+        used = self.used
+        below = {name: self.base.get(name, CHANNELS[name].plain()) for name in used}
+        return composited(len(self.skin), below, [(c.thickness, c.substance.hide_um, c.spoken(used)) for c in self.coats])
 
     def relief(self) -> np.ndarray:
         """(n,) float32 mm: the skin and the thickness of all coats (veils have none)."""
@@ -116,98 +120,100 @@ class Pile:
 
     def only(self, rows: np.ndarray) -> Pile:
         """The pile at chosen texels, for small pictures: ``visible`` works on it, readings of the surface do not."""
-        coats = tuple(
-            replace(c, thickness=c.thickness[rows], sheet=c.sheet if len(c.sheet) == 1 else c.sheet[rows]) for c in self.coats
-        )
-        return replace(self, base=self.base[rows], ferrous=self.ferrous[rows], skin=self.skin[rows], coats=coats)
+        coats = tuple(replace(c, thickness=c.thickness[rows], sheet=at_rows(c.sheet, rows)) for c in self.coats)
+        return replace(self, base=at_rows(self.base, rows), substance=self.substance[rows], skin=self.skin[rows], coats=coats)
 
-    def open_above(self, index: int) -> np.ndarray:
-        """(n,) float32 0..1: how much of coat ``index`` (-1: the base) is not hidden by the coats above it."""
-        out = np.ones(len(self.texels), np.float32)
-        for coat in self.coats[index + 1 :]:
-            if not coat.substance.clear and coat.substance.family != "veil":
-                for_ranges(_see_through, len(out), coat.thickness, np.float32(coat.substance.hide_um), out)
-        return out
+    def _shown(self, wanted: Callable[[Coat], bool], base: bool) -> np.ndarray:
+        """(n,) float32: how much of what shows is a coat that is ``wanted``, and the base where asked for."""
+        left, out = np.ones(len(self.skin), np.float32), np.zeros(len(self.skin), np.float32)
+        for coat in reversed(self.coats):
+            if coat.substance.clear or coat.substance.family == "veil":
+                continue
+            rate = np.float32(1.0 / coat.substance.hide_um)
+            if wanted(coat):
+                for_ranges(_share_out, len(left), coat.thickness, rate, left, out)
+            else:
+                for_ranges(_see_through, len(left), coat.thickness, rate, left)
+        if base:
+            out += left
+        return np.minimum(out, np.float32(1.0))
 
-    def exposure(self, index: int) -> np.ndarray:
-        """(n,) float32 0..1: how much of what shows is coat ``index`` (-1: the base)."""
-        out = self.open_above(index)
-        if index >= 0:
-            coat = self.coats[index]
-            out *= np.float32(1.0) - np.exp(-coat.thickness / np.float32(coat.substance.hide_um))
-        return out
+    def bare(self) -> np.ndarray:
+        """(n,) float32 0..1: how much of the base no coat hides."""
+        return self._shown(lambda coat: False, True)
 
     def exposures(self) -> list[np.ndarray]:
         """(n,) exposure of the base and of every coat, oldest first, in one pass from the top."""
-        left = np.ones(len(self.texels), np.float32)
+        left = np.ones(len(self.skin), np.float32)
         out: list[np.ndarray] = []
         for coat in reversed(self.coats):
             shown = np.zeros(len(left), np.float32)
             if not coat.substance.clear and coat.substance.family != "veil":
-                for_ranges(_share_out, len(left), coat.thickness, np.float32(coat.substance.hide_um), left, shown)
+                for_ranges(_share_out, len(left), coat.thickness, np.float32(1.0 / coat.substance.hide_um), left, shown)
             out.append(shown)
         return [left, *reversed(out)]
 
+    def has(self, family: str) -> bool:
+        """Whether the base or a coat is of this family anywhere."""
+        return any(c.substance.family == family for c in self.coats) or bool(self._base_of(family).any())
+
+    def _base_of(self, family: str) -> np.ndarray:
+        """(n,) bool: where the substrate is of this family."""
+        mine = np.array([s.family == family for s in self.substances], bool)
+        return mine[self.substance]
+
+    def exposed(self, family: str) -> np.ndarray:
+        """(n,) float32 0..1: how much of what shows, base or coat, is of this family."""
+        out = self._shown(lambda coat: coat.substance.family == family, False)
+        here = self._base_of(family)
+        return np.minimum(out + self.bare() * here, np.float32(1.0)) if here.any() else out
+
     def exposure_of(self, what: str) -> np.ndarray:
-        """(n,) float32: ``what`` is "base", "iron" (bare ferrous base), "coating", or the id of a layer.
+        """(n,) float32: ``what`` is "base", "family:" and a family, the id of a layer, or that of one coat ("paint/primer").
 
         Raises
         ------
         InputError : no earlier layer has that id (the scene's validation normally says so first).
         """
-        if what in ("base", "iron"):
-            bare = self.exposure(-1)
-            return bare * self.ferrous if what == "iron" else bare
-        numbers = [
-            k for k, c in enumerate(self.coats) if (c.substance.family == "coating" if what == "coating" else c.layer == what)
-        ]
-        if not numbers and what != "coating":
+        if what == "base":
+            return self.bare()
+        if what.startswith("family:"):
+            return self.exposed(what.removeprefix("family:"))
+        self._need(what)
+        return self._shown(lambda coat: what in (coat.layer, coat.id), False)
+
+    def _need(self, what: str) -> None:
+        if not any(what in (coat.layer, coat.id) for coat in self.coats):
             raise InputError(
                 f"no earlier layer left a coat with the id '{what}'",
                 where="exposed",
                 remedy="Choose a layer to its left in the chronicle",
             )
-        out = np.zeros(len(self.texels), np.float32)
-        for k in numbers:
-            out += self.exposure(k)
-        return np.minimum(out, np.float32(1.0))
 
     def coat_thickness(self, layer: str) -> np.ndarray:
-        """(n,) float32 micrometres of everything the layer with that id has left; 0 where it left nothing."""
-        out = np.zeros(len(self.texels), np.float32)
+        """(n,) float32 micrometres of everything the layer (or the one coat) with that id has left; 0 where it left nothing."""
+        return self.thickness_of(lambda coat: layer in (coat.layer, coat.id) and coat.substance.family != "veil")
+
+    def thickness_of(self, wanted: Callable[[Coat], bool]) -> np.ndarray:
+        """(n,) float32 micrometres of all coats that are ``wanted``."""
+        out = np.zeros(len(self.skin), np.float32)
         for coat in self.coats:
-            if coat.layer == layer and coat.substance.family != "veil":
+            if wanted(coat):
                 out += coat.thickness
         return out
 
     def wetness(self) -> np.ndarray:
         """(n,) float32 0..1: how much of the surface films of water cover."""
-        dry = np.ones(len(self.texels), np.float32)
+        dry = np.ones(len(self.skin), np.float32)
         for coat in self.coats:
             if coat.substance.family == "water":
-                for_ranges(_see_through, len(dry), coat.thickness, np.float32(coat.substance.hide_um), dry)
+                for_ranges(_see_through, len(dry), coat.thickness, np.float32(1.0 / coat.substance.hide_um), dry)
         return np.float32(1.0) - dry
 
     def base_map(self, what: str) -> np.ndarray:
         """(n,) float32 of the substrate: "height" mm, "roughness", "metalness" or "brightness" (BT.709 luminance) 0..1."""
         if what == "height":
             return self.skin
-        if what == "brightness":
-            return self.base[:, RED : BLUE + 1] @ np.array([0.2126, 0.7152, 0.0722], np.float32)
-        return np.ascontiguousarray(self.base[:, ROUGHNESS if what == "roughness" else METALNESS])
-
-    def coating(self) -> np.ndarray:
-        """(n,) float32 micrometres of paint and primer."""
-        out = np.zeros(len(self.texels), np.float32)
-        for coat in self.coats:
-            if coat.substance.family == "coating":
-                out += coat.thickness
-        return out
-
-
-def weights_for(amounts: Mapping[str, float]) -> np.ndarray:
-    """(7,) column weights from amounts per channel; channels not named count full."""
-    out = FULL_WEIGHTS.copy()
-    for name, columns in COLUMNS_OF.items():
-        out[columns] = amounts.get(name, 1.0)
-    return out
+        name = "base_color" if what == "brightness" else what
+        value = spread(self.base.get(name, CHANNELS[name].plain()), CHANNELS[name], len(self.skin))
+        return np.ascontiguousarray(luminance(value) if what == "brightness" else value, np.float32)

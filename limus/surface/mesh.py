@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -9,6 +10,7 @@ import numpy as np
 
 from limus.errors import InputError
 from limus.hashing import key_of
+from limus.store import own_bytes
 from limus.surface.alike import rows_alike
 from limus.surface.base_maps import BaseMaps
 from limus.surface.crosses import edge_crosses, lengths
@@ -28,6 +30,21 @@ class Part:
     back: bool = False
 
 
+def distinct(names: Iterable[str], between: str = " ") -> tuple[str, ...]:
+    """The names, each once: a later one of the same name gets the next free number behind it."""
+    given = list(names)
+    taken, out = set(given), []
+    seen: set[str] = set()
+    for name in given:
+        own, k = name, 1
+        while own in seen or (k > 1 and own in taken):
+            k += 1
+            own = f"{name}{between}{k}"
+        seen.add(own)
+        out.append(own)
+    return tuple(out)
+
+
 @dataclass(frozen=True)
 class Mesh:
     """Triangles of one object, in metres, y up (glTF's axes), node transforms applied.
@@ -41,7 +58,8 @@ class Mesh:
     colours : (V, 4) float32 linear or None.
     triangles : (T, 3) int32, counter-clockwise seen from outside.
     parts : in triangle order, covering all triangles.
-    uv_domains : names, one per UV domain (one per glTF material).
+    uv_domains : names, one per UV domain (one per glTF material); where several have one name, a number is added to the later ones.
+    uv_titles : the names as the file has them.
     normal_maps : per UV domain the base material's own normal map, (h, w, 3) uint8, green up, or None; empty when there is none.
     base_maps : per UV domain the colour, roughness and metalness that came with the file, or None; empty when there are none.
     without_uv : names of the parts that brought no UVs although others did; their UVs are (0, 0), so they own no texels.
@@ -65,6 +83,17 @@ class Mesh:
     scale: float = 1.0
     source: str = "object"
     notes: tuple[str, ...] = field(default=())
+    uv_titles: tuple[str, ...] = ()
+
+    def __post_init__(self) -> None:
+        if len(self.uv_titles) != len(self.uv_domains):
+            titles = (*self.uv_titles, *self.uv_domains[len(self.uv_titles) :])[: len(self.uv_domains)]
+            object.__setattr__(self, "uv_titles", titles)
+        object.__setattr__(self, "uv_domains", distinct(self.uv_domains))
+
+    def held(self) -> tuple[int, tuple[object, ...]]:
+        """Bytes, for the store."""
+        return own_bytes(self), ()
 
     @cached_property
     def key(self) -> str:
@@ -79,6 +108,7 @@ class Mesh:
             self.colours if self.colours is not None else empty,
             [[p.name, p.first, p.count, p.map_set, p.back] for p in self.parts],
             self.turn,
+            list(self.uv_domains),
             *(image if image is not None else empty for image in self.normal_maps),
             *(maps.key if maps is not None else "" for maps in self.base_maps),
         )

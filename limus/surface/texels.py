@@ -15,6 +15,7 @@ from scipy import ndimage
 from limus.errors import InputError
 from limus.hashing import key_of
 from limus.parallel import for_ranges, kernel
+from limus.store import own_bytes
 from limus.surface import seams
 from limus.surface.adjacency import Adjacency, adjacency
 from limus.surface.grid import Grid, grid_of
@@ -211,6 +212,10 @@ class Texels:
     def __len__(self) -> int:
         return len(self.pixel)
 
+    def held(self) -> tuple[int, tuple[object, ...]]:
+        """Bytes, for the store; they grow as cached properties are asked for."""
+        return own_bytes(self, "mesh"), (self.mesh,)
+
     @cached_property
     def key(self) -> str:
         """Hash of the mesh and the resolution."""
@@ -321,7 +326,8 @@ class Texels:
     def extend(self, field: np.ndarray) -> np.ndarray:
         """``field`` (n,) or (n, c) with the values of the gutter samples behind it."""
         _, sources, weights = self._gutter
-        flat = field.reshape(len(self), -1)
+        # Readings are kept as half floats, which compiled loops do not know.
+        flat = np.ascontiguousarray(field.reshape(len(self), -1), np.float32 if field.dtype == np.float16 else field.dtype)
         out = np.empty((len(self) + len(sources), flat.shape[1]), np.float32)
         out[: len(self)] = flat
         for_ranges(seams.gather, len(sources), flat, sources, weights, out[len(self) :])

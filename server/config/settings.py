@@ -7,6 +7,7 @@ import secrets
 from pathlib import Path
 
 from limus.formats.files import write_whole
+from limus.store import memory_budget
 
 BASE_DIR = Path(__file__).resolve().parents[2]
 #: Database, uploads, readings and deliveries live here.
@@ -37,9 +38,9 @@ UPLOAD_LIMIT = int(os.environ.get("LIMUS_UPLOAD_LIMIT", 512 << 20))
 TRIANGLE_LIMIT = int(os.environ.get("LIMUS_TRIANGLE_LIMIT", 2_000_000))
 #: Resolution at which readings are measured for the view.
 READINGS_RESOLUTION = int(os.environ.get("LIMUS_READINGS_RESOLUTION", 1024))
-#: Bytes of evaluation results and of finished maps kept in memory.
-CACHE_BUDGET = int(os.environ.get("LIMUS_CACHE_BUDGET", 1536 << 20))
-MAP_BUDGET = int(os.environ.get("LIMUS_MAP_BUDGET", 384 << 20))
+#: What may be kept in memory (meshes, readings, results, pictures), as "4G" or "1500M"; by default a quarter of the machine's memory.
+#: The core reads it: see ``limus.store``. Workers get a quarter of it each.
+MEMORY = memory_budget()
 
 INSTALLED_APPS = [
     "django.contrib.auth",

@@ -12,24 +12,29 @@ from django.conf import settings
 from django.db import connection, transaction
 from django.utils import timezone
 
-from limus.delivery import deliver
+from limus.delivery import Written, deliver
 from limus.errors import Cancelled, InputError
 from limus.masks.stroke import load_stroke
-from limus.readings.exposure import measure_exposure
-from limus.readings.measured import measure
-from limus.readings.ray_pass import RayPlan
 from limus.scene import Scene, scene_from
-from limus.surface.pyramid import texels_of
+from server.jobs.lanes import SHORT, lane_of
 from server.jobs.models import Job
 from server.projects import intake as intakes
 from server.projects.models import Intake
-from server.projects.workshop import RAYS, find, reading_size, workshop
+from server.projects.workshop import facts_of, find, session_of
 
 log = logging.getLogger(__name__)
 #: Seconds between looks at the database.
 BEAT = 0.4
 #: A running job that has not been heard of for this long is given to another worker.
 STALE = timedelta(seconds=90)
+
+
+class GoOn(Exception):
+    """The job goes on in the other queue, with these options."""
+
+    def __init__(self, options: dict[str, object]) -> None:
+        super().__init__()
+        self.options = options
 
 
 class Watch(threading.Thread):
@@ -86,6 +91,8 @@ def run(job_id: int, attempt: int) -> None:
             raise Cancelled
         file = WORK[job.kind](job, watch)
         result = {"state": Job.DONE, "progress": 1.0, "word": "Done", "file": file}
+    except GoOn as further:
+        result = {"state": Job.QUEUED, "options": further.options, "attempt": attempt + 1, "progress": watch.share}
     except Cancelled:
         result = {"state": Job.CANCELLED, "word": "Cancelled"}
     except InputError as error:
@@ -100,7 +107,8 @@ def run(job_id: int, attempt: int) -> None:
         }
     finally:
         watch.stop()
-    Job.objects.filter(pk=job_id, attempt=attempt).update(**result)
+    if Job.objects.filter(pk=job_id, attempt=attempt).update(**result) and result["state"] == Job.QUEUED:
+        start(Job.objects.get(pk=job_id))
     if job.intake_id is not None and result.get("state") == Job.FAILED:
         # Whoever waits for the intake is told, whatever went wrong.
         Intake.objects.filter(pk=job.intake_id, state=Intake.CHECKING).update(state=Intake.FAILED, error=result["error"])
@@ -113,31 +121,12 @@ def _scene(job: Job) -> Scene:
 
 
 def _measure(job: Job, watch: Watch) -> str:
-    """A draft first, so that something can be seen in a second or two, then better ones up to the quality wished."""
-    scene = _scene(job)
-    watch.say(0.005, "Preparing the object")
-    mesh = workshop().mesh(scene)
-    mesh.need_uv()
-    around = workshop().around(scene)
-    wished = job.options.get("quality", "good")
-    words = {"draft": "Draft readings", "good": "Measuring readings", "fine": "Measuring fine readings"}
-    steps = {"draft": (0.01, 0.10), "good": (0.10, 1.0 if wished == "good" else 0.30), "fine": (0.30, 1.0)}
-    for quality in ("draft", "good", "fine"):
-        start, end = steps[quality]
-        pairs, rays = RAYS[quality]
-        texels = texels_of(mesh, reading_size(mesh, quality))
-        turn = start + 0.7 * (end - start)
-        watch.say(start, words[quality])
-        measure(
-            texels, RayPlan.for_mesh(mesh, pairs), around=around, progress=lambda s, a=start, b=turn: watch.say(a + (b - a) * s)
-        )
-        watch.say(turn, "Sun, rain and run-off")
-        measure_exposure(
-            texels, scene.setting, around, rays=rays, progress=lambda s, a=turn, b=end: watch.say(a + (b - a) * 0.99 * s)
-        )
-        watch.say(end)
-        if quality == wished:
-            break
+    """A draft first, so that something can be seen in a second or two; then better ones, where nobody who is new has to wait for them."""
+    session = session_of(_scene(job))
+    if lane_of(job) == SHORT:
+        session.measure("draft", watch.say)
+        raise GoOn({**job.options, "drafted": True})
+    session.measure(job.options.get("quality", "good"), watch.say)
     return ""
 
 
@@ -154,26 +143,22 @@ def _unwrap(job: Job, watch: Watch) -> str:
     scene = _scene(job)
     watch.say(0.02, "Unwrapping")
     scene.object.uv = "unwrapped"
-    mesh = workshop().prepare(scene, lambda s: watch.say(0.02 + 0.9 * s))
+    session = session_of(scene)
+    session.prepare(lambda s: watch.say(0.02 + 0.9 * s))
     watch.say(0.95, "Looking at the new UVs")
-    del mesh
-    workshop().facts(scene)
+    facts_of(session)
     return ""
 
 
 def _export(job: Job, watch: Watch) -> str:
     """All files of the delivery in one zip."""
     scene = _scene(job)
-    files = deliver(
-        scene,
-        workshop().mesh(scene),
-        job.options["target"],
-        job.options["resolution"],
-        bits=job.options.get("bits", 8),
-        progress=watch.say,
-        around=workshop().around(scene),
-        files=find,
+    files, notes = deliver(
+        session_of(scene), job.options["target"], job.options["resolution"], bits=job.options.get("bits", 8), progress=watch.say
     )
+    if notes:
+        text = "".join(f"{note if note.endswith('.') else note + '.'}\n" for note in notes)
+        files.append(Written("notes.txt", text.encode()))
     folder = Path(settings.DATA_DIR) / "deliveries"
     folder.mkdir(parents=True, exist_ok=True)
     name = f"deliveries/{job.pk}-{job.attempt}.zip"
@@ -215,7 +200,7 @@ def start(job: Job) -> None:
     """Hand the job to the queue once the transaction is through."""
     from server.jobs.tasks import run_job
 
-    transaction.on_commit(lambda: run_job.enqueue(job.pk, job.attempt))
+    transaction.on_commit(lambda: run_job.using(queue_name=lane_of(job)).enqueue(job.pk, job.attempt))
 
 
 def requeue_stale(*, everything: bool = False) -> int:

@@ -97,15 +97,15 @@ def check(intake: Intake) -> None:
         _few_enough(len(mesh.triangles), shown)
         intake.facts = _looked_at(mesh, main, intake)
         if intake.target is not None and intake.purpose == Intake.REPLACE:
-            from server.projects.workshop import workshop
+            from server.projects.workshop import facts_of, session_of
 
             scene = intake.target.scene()
             document = scene.object.model_copy(
                 update={"file": _relative(main), "turned": [], "two_sided": [], "subdivide_mm": None}
             )
-            same = workshop().prepare(scene.model_copy(update={"object": document.model_copy(update={"uv": "own"})}))
+            same = session_of(scene.model_copy(update={"object": document.model_copy(update={"uv": "own"})})).mesh
             new = inspection(same, unit_known=True)
-            intake.report = compare(scene, workshop().facts(scene), new).as_dict()
+            intake.report = compare(scene, facts_of(session_of(scene)), new).as_dict()
         intake.main = str(main.relative_to(folder))
         intake.state, intake.error = Intake.READY, ""
     except InputError as error:

@@ -1,43 +1,36 @@
-"""Finished pictures by the hash of their content, kept in memory for the browser to fetch."""
+"""Finished pictures by the hash of their content, kept in the store for the browser to fetch."""
 
 from __future__ import annotations
 
 import hashlib
-import threading
-from collections import OrderedDict
+
+from limus.store import shared
+
+#: Seconds that it takes to make a picture again, with the evaluation that leads to it: what was announced should be there.
+_COST = 0.05
 
 
-class MapStore:
-    """Bytes by (owner, hash); the oldest go when ``budget`` bytes are passed."""
+class Pictures:
+    """The pictures of one owner: nobody can fetch those of somebody else."""
 
-    def __init__(self, budget: int) -> None:
-        self.budget = budget
-        self._used = 0
-        self._kept: OrderedDict[tuple[int, str], tuple[bytes, str]] = OrderedDict()
-        self._lock = threading.Lock()
+    def __init__(self, owner: int) -> None:
+        self.name = f"owner {owner}"
 
-    def put(self, owner: int, data: bytes, media: str) -> str:
+    def _key(self, name: str) -> str:
+        return f"map {self.name} {name}"
+
+    def put(self, data: bytes, media: str) -> str:
         """Keep ``data`` and return its hash."""
         name = hashlib.blake2b(data, digest_size=16).hexdigest()
-        with self._lock:
-            key = (owner, name)
-            if key not in self._kept:
-                self._kept[key] = (data, media)
-                self._used += len(data)
-            self._kept.move_to_end(key)
-            while self._used > self.budget and len(self._kept) > 1:
-                _, (old, _) = self._kept.popitem(last=False)
-                self._used -= len(old)
+        if shared().peek(self._key(name)) is None:
+            shared().put(self._key(name), (data, media), _COST)
         return name
 
-    def get(self, owner: int, name: str) -> tuple[bytes, str] | None:
+    def get(self, name: str) -> tuple[bytes, str] | None:
         """(data, media type), or None when it was let go."""
-        with self._lock:
-            found = self._kept.get((owner, name))
-            if found is not None:
-                self._kept.move_to_end((owner, name))
-            return found
+        found: tuple[bytes, str] | None = shared().peek(self._key(name))
+        return found
 
-    def holds(self, owner: int, names: list[str]) -> bool:
+    def holds(self, names: list[str]) -> bool:
         """Whether all are still there; they count as used."""
-        return all(self.get(owner, name) is not None for name in names)
+        return all(self.get(name) is not None for name in names)

@@ -8,6 +8,8 @@ import threading
 import numpy as np
 from django.db import connection
 
+from limus.answer import Question
+from limus.answering import answer
 from limus.masks.painting import Canvas, footprint
 from limus.masks.recipe import SOURCES, Term
 from limus.masks.source import Scope
@@ -17,34 +19,23 @@ from limus.masks.vertex_paint import vertex_canvas
 from limus.readings.measured import Measured
 from limus.readings.reading import Place
 from limus.setting import Setting
-from limus.strata.cache import Cache
+from limus.store import Store
 from limus.surface.mesh import Mesh, Part
 from limus.surface.pyramid import texels_of
-from server.api.evaluation import Evaluator
+from server.projects.gate import gate
+from server.projects.map_store import Pictures
 from server.projects.models import SceneVersion, WorkObject
-from server.projects.workshop import workshop
+from server.projects.workshop import session_of
 
 log = logging.getLogger(__name__)
 
 
 def evaluate_once(item: WorkObject, resolution: int) -> bool:
-    """Evaluate the saved scene with everything the view asks for; False where the object has not been measured."""
-    shop = workshop()
-    scene = item.scene()
-    found = shop.measured(scene)
-    if found is None:
-        return False
-    chronicle = shop.chronicle(scene, found[2], resolution, weather=True)
-    work = Evaluator(chronicle, scene, item.project.owner_id, shop.maps, shop.cache)
-    chapters = chronicle.play(scene)
-    pile = chapters[-1].pile if chapters else chronicle.as_made(scene)
-    work.lit(pile)
-    work.layers(chapters, pictures=True)
-    work.coats(pile, pictures=True)
-    work.small_pictures(chapters, pile)
-    if scene.layers:
-        work.where(scene.layers[0].id, chapters)
-    return True
+    """Answer everything that the view asks of the saved scene; False where the object has not been measured."""
+    session = session_of(item.scene())
+    first = session.scene.layers[0].id if session.scene.layers else ""
+    question = Question(resolution=resolution, selected=first, pictures=True)
+    return answer(session, question, Pictures(item.project.owner_id)) is not None
 
 
 def compile_once() -> None:
@@ -59,7 +50,7 @@ def compile_once() -> None:
     texels = texels_of(plate, 64)
     footprint(Canvas.of(texels), Stroke(points=[(0.05, 0, 0.05, 0, 1, 0, 1, 0, 0)]))
     footprint(vertex_canvas(plate), Stroke(points=[(0.05, 0, 0.05, 0, 1, 0, 1, 0, 0)]))
-    scope = Scope(Place(texels, Measured.blank(texels), Setting()), Cache(), 1)
+    scope = Scope(Place(texels, Measured.blank(texels), Setting()), Store(), 1)
     for kind in ("noise", "cells", "speckle", "scratches", "pieces"):
         SOURCES[kind]().value(scope)
     picked = Pick(at=(0.05, 0.0, 0.05), facing=(0.0, 1.0, 0.0))
@@ -72,9 +63,9 @@ def _run() -> None:
         newest = SceneVersion.objects.order_by("-id").first()
         if newest is not None:
             item = WorkObject.objects.select_related("project", "head").get(pk=newest.object_id)
-            with workshop().room:
+            with gate.turn(512, lambda: False):
                 evaluate_once(item, 512)
-        with workshop().room:
+        with gate.turn(512, lambda: False):
             compile_once()
     except Exception:
         # Only a convenience: whoever opens the object will see what is wrong with it.

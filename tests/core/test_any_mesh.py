@@ -22,7 +22,7 @@ from limus.readings.measured import measure
 from limus.readings.ray_pass import RayPlan
 from limus.readings.reading import Place
 from limus.setting import Setting
-from limus.strata.cache import Cache
+from limus.store import Store
 from limus.surface.pyramid import texels_of
 from tests.core.reference import NODE_MODULES, bunny
 from tests.core.test_effects import STORY, scene
@@ -68,7 +68,7 @@ class Rabbit(TestCase):
         curvature = measured.curvature(20.0)
         self.assertGreater(float(np.quantile(curvature, 0.99)), 0.2)
         self.assertLess(float(np.quantile(curvature, 0.01)), -0.1)
-        chapters = Chronicle(texels, measured, Cache(), exposure).play(made)
+        chapters = Chronicle(texels, measured, Store(), exposure).play(made)
         self.assertEqual(len(chapters), len(made.layers))
         self.assertTrue(all(0 <= c.coverage <= 1 for c in chapters))
         self.assertGreater(max(c.coverage for c in chapters), 0.5)

@@ -13,13 +13,13 @@ from unittest import TestCase, mock
 import numpy as np
 from PIL import Image
 
-from limus.delivery import deliver, file_stem, finished, gltf_maps, map_files
+from limus.colour import to_linear
+from limus.delivery import deliver, file_stem, gltf_maps, map_files
 from limus.effects.paint import Paint
 from limus.errors import Cancelled
 from limus.masks.recipe import Recipe
-from limus.materials.channels import METALNESS, ROUGHNESS
-from limus.materials.colour import to_linear
 from limus.scene import Layer
+from limus.session import Session
 from tests.core import shapes
 from tests.core.test_effects import STORY, scene
 
@@ -35,7 +35,7 @@ class Deliveries(TestCase):
         self.scene = scene(*STORY, name="Pier cap No. 4")
 
     def maps(self, bits: int = 8) -> tuple[Any, Any, dict[str, np.ndarray], dict[str, Any]]:
-        texels, surface = finished(self.scene, self.mesh, 128)
+        texels, surface, _ = Session.on(self.mesh, self.scene).finished(128)
         files = map_files(self.scene.name, texels, surface, bits)
         about = json.loads(files[-1].data)
         pictures = {about["files"][f.name]["channel"]: np.asarray(Image.open(io.BytesIO(f.data))) for f in files[:-1]}
@@ -44,17 +44,17 @@ class Deliveries(TestCase):
     def test_names(self) -> None:
         self.assertEqual(file_stem("Pier cap No. 4"), "pier-cap-no-4")
         self.assertEqual(file_stem("  /..\\ "), "object")
-        names = [f.name for f in deliver(self.scene, self.mesh, target="maps", resolution=64)]
+        names = [f.name for f in deliver(Session.on(self.mesh, self.scene), target="maps", resolution=64)[0]]
         self.assertIn("pier-cap-no-4_object_base-color.png", names)
-        self.assertEqual([f.name for f in deliver(self.scene, self.mesh, "gltf", 64)], ["pier-cap-no-4.glb"])
+        self.assertEqual([f.name for f in deliver(Session.on(self.mesh, self.scene), "gltf", 64)[0]], ["pier-cap-no-4.glb"])
 
     def test_data_maps_are_linear_and_colour_is_srgb(self) -> None:
         texels, surface, pictures, _ = self.maps()
         flat = pictures["roughness"].ravel()[texels.pixel] / 255
-        np.testing.assert_allclose(flat, surface.sheet[:, ROUGHNESS], atol=0.003)
-        np.testing.assert_allclose(pictures["metalness"].ravel()[texels.pixel] / 255, surface.sheet[:, METALNESS], atol=0.003)
+        np.testing.assert_allclose(flat, surface.channel("roughness"), atol=0.003)
+        np.testing.assert_allclose(pictures["metalness"].ravel()[texels.pixel] / 255, surface.channel("metalness"), atol=0.003)
         color = to_linear(pictures["base-color"].reshape(-1, 3)[texels.pixel] / 255)
-        np.testing.assert_allclose(color, surface.sheet[:, :3], atol=0.006)
+        np.testing.assert_allclose(color, surface.channel("base_color"), atol=0.006)
         np.testing.assert_allclose(pictures["ambient-occlusion"].ravel()[texels.pixel] / 255, 1 - surface.occlusion, atol=0.003)
 
     def test_height_in_millimetres_comes_back(self) -> None:
@@ -67,7 +67,7 @@ class Deliveries(TestCase):
         # Pillow reads 16-bit RGB as 8 bit, so the PNG is taken apart by hand: header, then rows through zlib.
         import zlib
 
-        texels, surface = finished(self.scene, self.mesh, 64)
+        texels, surface, _ = Session.on(self.mesh, self.scene).finished(64)
         raw = next(f.data for f in map_files("x", texels, surface) if f.name.endswith("normal.png"))
         width, height, depth, kind = struct.unpack(">IIBB", raw[16:26])
         self.assertEqual((width, height, depth, kind), (64, 64, 16, 2))
@@ -85,10 +85,10 @@ class Deliveries(TestCase):
         self.assertGreater(len(np.unique(fine)), 2 * len(np.unique(coarse)))
 
     def test_clear_coat_only_where_there_is_one(self) -> None:
-        texels, surface = finished(self.scene, self.mesh, 64)
+        texels, surface, _ = Session.on(self.mesh, self.scene).finished(64)
         self.assertIsNone(gltf_maps(texels, surface)[0].clear_coat)
         shiny = scene(Layer(id="paint", name="p", effect=Paint(varnish=0.8), where=Recipe()))
-        texels, surface = finished(shiny, self.mesh, 64)
+        texels, surface, _ = Session.on(self.mesh, shiny).finished(64)
         found = gltf_maps(texels, surface)[0].clear_coat
         assert found is not None
         picture = np.asarray(Image.open(io.BytesIO(found))).reshape(-1, 3)[texels.pixel]
@@ -102,7 +102,7 @@ class Deliveries(TestCase):
 
     def test_progress_rises_to_one_and_may_cancel(self) -> None:
         seen: list[float] = []
-        deliver(self.scene, self.mesh, "gltf", 64, progress=lambda share, word: seen.append(share))
+        deliver(Session.on(self.mesh, self.scene), "gltf", 64, progress=lambda share, word: seen.append(share))
         self.assertEqual(seen, sorted(seen))
         self.assertEqual(seen[-1], 1.0)
 
@@ -111,13 +111,13 @@ class Deliveries(TestCase):
                 raise Cancelled
 
         with self.assertRaises(Cancelled):
-            deliver(self.scene, self.mesh, "gltf", 64, progress=stop)
+            deliver(Session.on(self.mesh, self.scene), "gltf", 64, progress=stop)
 
     def test_until_stops_there(self) -> None:
-        _, painted = finished(self.scene, self.mesh, 64, until="paint")
-        _, today = finished(self.scene, self.mesh, 64)
-        self.assertGreater(float(np.abs(painted.sheet - today.sheet).max()), 0.3)
+        _, painted, _ = Session.on(self.mesh, self.scene).finished(64, until="paint")
+        _, today, _ = Session.on(self.mesh, self.scene).finished(64)
+        self.assertGreater(float(np.abs(painted.channel("base_color") - today.channel("base_color")).max()), 0.3)
 
     def test_an_empty_chronicle_gives_the_bare_base(self) -> None:
-        _, surface = finished(scene(), self.mesh, 64)
-        self.assertTrue((surface.sheet[:, METALNESS] == 1).all())
+        _, surface, _ = Session.on(self.mesh, scene()).finished(64)
+        self.assertTrue((surface.channel("metalness") == 1).all())

@@ -19,23 +19,23 @@ from limus.masks.sources.even import Even
 from limus.masks.sources.exposed import Exposed
 from limus.masks.sources.noise import Noise
 from limus.materials.base import BaseChoice
-from limus.materials.channels import METALNESS, ROUGHNESS
 from limus.readings.measured import Measured
 from limus.readings.ray_pass import RayPlan, measure_rays
 from limus.scene import ChannelUse, Layer, ObjectFile, Scene
 from limus.setting import Setting
-from limus.strata.cache import Cache
+from limus.store import Store
 from limus.strata.pile import Pile
 from limus.surface.blur import blur
 from limus.surface.mesh import Mesh
 from limus.surface.texels import Texels
 from tests.core import shapes
+from tests.core.fields import film, seen
 
 
 def bench_for(mesh: Mesh, size: int = 256, pairs: int = 16) -> Chronicle:
     texels = Texels.of(mesh, size)
     plan = RayPlan((2.0, 4.0, 8.0, 16.0), (16.0, 32.0, 64.0), 32.0, pairs)
-    return Chronicle(texels, Measured(texels, plan, measure_rays(texels, plan)), Cache(512 << 20))
+    return Chronicle(texels, Measured(texels, plan, measure_rays(texels, plan)), Store(512 << 20))
 
 
 def scene(*layers: Layer, **more: object) -> Scene:
@@ -69,15 +69,15 @@ class Deposits(Base):
         self.assertEqual([c.name for c in pile.coats], ["paint: primer", "paint: topcoat"])
         self.assertLess(self.share_of(pile, "base"), 0.001)
         flat = np.sort(np.abs(self.bench.texels.position), axis=1)[:, 1] < 0.08
-        self.assertAlmostEqual(float(pile.coating()[flat].mean()), 180.0, delta=1.0)
+        self.assertAlmostEqual(float(film(pile)[flat].mean()), 180.0, delta=1.0)
         # Paint runs off edges: the film is thinner there (common practice, no source).
         edge = np.sort(np.abs(self.bench.texels.position), axis=1)[:, 1] > 0.0995
-        self.assertLess(float(pile.coating()[edge].mean()), 150.0)
+        self.assertLess(float(film(pile)[edge].mean()), 150.0)
 
     def test_relief_is_the_sum_of_thicknesses(self) -> None:
         made = self.bench.as_made(scene())
         pile = self.play(layer("paint", Paint(texture_um=0.0)))[-1].pile
-        np.testing.assert_allclose(pile.relief() - made.relief(), pile.coating() / 1000, atol=1e-5)
+        np.testing.assert_allclose(pile.relief() - made.relief(), film(pile) / 1000, atol=1e-5)
 
     def test_exposures_add_up_to_the_surface(self) -> None:
         pile = self.play(*STORY)[-1].pile
@@ -221,11 +221,11 @@ class Corrosion(Base):
         # Common practice, no source: metalness 0 on the oxide, roughness 0.6 and up, broken up.
         pile = self.play(layer("rust", Rust(), Recipe()))[-1].pile
         rusty = pile.exposure(0) > 0.98
-        shown = pile.visible()[rusty]
-        self.assertLess(float(shown[:, METALNESS].max()), 0.03)
-        self.assertGreaterEqual(float(shown[:, ROUGHNESS].min()), 0.59)
-        self.assertGreater(float(shown[:, ROUGHNESS].std()), 0.02)
-        self.assertGreater(float(np.median(shown[:, 0] / shown[:, 2])), 2.5)
+        rough, color = seen(pile, "roughness")[rusty], seen(pile, "base_color")[rusty]
+        self.assertLess(float(seen(pile, "metalness")[rusty].max()), 0.03)
+        self.assertGreaterEqual(float(rough.min()), 0.59)
+        self.assertGreater(float(rough.std()), 0.02)
+        self.assertGreater(float(np.median(color[:, 0] / color[:, 2])), 2.5)
 
     def test_only_iron_rusts(self) -> None:
         chapter = self.play(layer("rust", Rust()), bases=[BaseChoice(material="brass")])[-1]
@@ -235,7 +235,7 @@ class Corrosion(Base):
     def test_paint_keeps_rust_away_but_for_the_stain(self) -> None:
         chapters = self.play(layer("paint", Paint()), layer("chips", Chipping(coverage=0.1)), layer("rust", Rust(creep_mm=2.0)))
         before, after = chapters[1].pile, chapters[2]
-        bare = before.exposure_of("iron")
+        bare = before.exposed("ferrous")
         far = blur(self.bench.texels, bare, 4.0) < 1e-4
         self.assertTrue(far.any())
         self.assertLess(float(after.shown[far].max()), 0.02)
@@ -255,26 +255,28 @@ class Corrosion(Base):
 
 
 class Channels(Base):
-    def shown(self, *layers: Layer) -> np.ndarray:
-        return self.play(*layers)[-1].pile.visible()
+    def shown(self, *layers: Layer) -> Pile:
+        return self.play(*layers)[-1].pile
 
     def test_a_deposit_leaves_a_channel_alone(self) -> None:
-        bare = self.bench.as_made(scene()).visible()
+        bare = self.bench.as_made(scene())
         quiet = self.shown(layer("paint", Paint(), channels={"base_color": ChannelUse(on=False)}))
-        np.testing.assert_allclose(quiet[:, :3], bare[:, :3], atol=1e-4)
-        self.assertLess(float(quiet[:, METALNESS].max()), 0.05)
+        np.testing.assert_allclose(seen(quiet, "base_color"), seen(bare, "base_color"), atol=1e-4)
+        self.assertLess(float(seen(quiet, "metalness").max()), 0.05)
 
     def test_a_loss_leaves_a_channel_alone(self) -> None:
         painted = self.shown(layer("paint", Paint()))
         chipped = self.shown(layer("paint", Paint()), layer("chips", Chipping(), channels={"base_color": ChannelUse(on=False)}))
-        np.testing.assert_allclose(chipped[:, :3], painted[:, :3], atol=0.02)
-        self.assertGreater(float(chipped[:, METALNESS].max()), 0.9)
+        np.testing.assert_allclose(seen(chipped, "base_color"), seen(painted, "base_color"), atol=0.02)
+        self.assertGreater(float(seen(chipped, "metalness").max()), 0.9)
 
     def test_half_an_amount_is_half_way(self) -> None:
-        bare, full = self.bench.as_made(scene()).visible(), self.shown(layer("paint", Paint()))
+        bare, full = self.bench.as_made(scene()), self.shown(layer("paint", Paint()))
         half = self.shown(layer("paint", Paint(), channels={"metalness": ChannelUse(amount=0.5)}))
         # Primer and topcoat each at half: a quarter of the metal is left.
-        np.testing.assert_allclose(half[:, METALNESS], bare[:, METALNESS] * 0.25 + full[:, METALNESS] * 0.75, atol=0.01)
+        np.testing.assert_allclose(
+            seen(half, "metalness"), seen(bare, "metalness") * 0.25 + seen(full, "metalness") * 0.75, atol=0.01
+        )
 
     def test_blend_of_a_channel(self) -> None:
         one = layer(
@@ -282,8 +284,8 @@ class Channels(Base):
             Paint(primer=False, unevenness=0.0, color=(0.5, 0.5, 0.5)),
             channels={"base_color": ChannelUse(blend="multiply")},
         )
-        bare = self.bench.as_made(scene()).visible()
-        np.testing.assert_allclose(self.shown(one)[:, :3], bare[:, :3] * 0.5, atol=0.01)
+        bare = self.bench.as_made(scene())
+        np.testing.assert_allclose(seen(self.shown(one), "base_color"), seen(bare, "base_color") * 0.5, atol=0.01)
 
     def test_relief_off(self) -> None:
         made = self.bench.as_made(scene()).relief()
@@ -301,7 +303,9 @@ class Playing(Base):
         for _ in range(2):
             bench = bench_for(shapes.box(0.2), 128)
             surface = bench.finish(bench.play(scene(*STORY))[-1].pile)
-            results.append((surface.sheet.tobytes(), surface.relief.tobytes(), surface.normal.tobytes()))
+            results.append(
+                (b"".join(v.tobytes() for v in surface.sheet.values()), surface.relief.tobytes(), surface.normal.tobytes())
+            )
         self.assertEqual(results[0], results[1])
         other = bench_for(shapes.box(0.2), 128).play(scene(*STORY, seed=9))[-1].pile.visible().tobytes()
         self.assertNotEqual(results[0][0], other)
@@ -351,7 +355,7 @@ class Playing(Base):
     def test_exposed_follows_the_moment(self) -> None:
         only_primer = Recipe(terms=[Term(source=Exposed(what="iron"))])
         chapters = self.play(STORY[0], STORY[1], layer("dirt", Dirt(), only_primer))
-        iron = chapters[1].pile.exposure_of("iron")
+        iron = chapters[1].pile.exposed("ferrous")
         np.testing.assert_allclose(chapters[2].mask, iron, atol=1e-6)
 
     def test_cancel_between_layers(self) -> None:
@@ -366,7 +370,7 @@ class Playing(Base):
             bench_for(shapes.box(0.2), 64).play(scene(*STORY), check=check)
 
     def test_cache_keeps_to_its_budget(self) -> None:
-        cache = Cache(1000)
+        cache = Store(1000)
         for k in range(5):
             cache.get(str(k), lambda: np.zeros(100, np.float32))
         self.assertLessEqual(cache.used, 1000)

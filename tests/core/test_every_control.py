@@ -25,7 +25,7 @@ from limus.readings.ray_pass import RayPlan, measure_rays
 from limus.readings.surroundings import Surroundings
 from limus.scene import Layer, ObjectFile, Scene
 from limus.setting import Setting
-from limus.strata.cache import Cache
+from limus.store import Store
 from limus.surface.texels import Texels
 from tests.core import shapes
 
@@ -116,7 +116,7 @@ class EveryControl(TestCase):
             for k, t in (("primer", "up"), ("paint", "north"))
         ]
         scene = Scene(object=ObjectFile(file="box.glb"), bases=[BaseChoice(material="concrete")], layers=layers)
-        chronicle = Chronicle(texels, measured, Cache(), exposure, lambda name: cls.folder / name)
+        chronicle = Chronicle(texels, measured, Store(), exposure, lambda name: cls.folder / name)
         cls.scope: Scope = chronicle.scope(scene, chronicle.play(scene)[-1].pile)
 
     def test_of_every_source(self) -> None:

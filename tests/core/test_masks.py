@@ -27,18 +27,18 @@ from limus.readings.measured import Measured
 from limus.readings.ray_pass import RayPlan, measure_rays
 from limus.readings.reading import Place
 from limus.setting import Setting
-from limus.strata.cache import Cache
+from limus.store import Store
 from limus.surface.blur import blur
 from limus.surface.texels import Texels
 from tests.core import shapes
 
 
-def scope_of(texels: Texels, cache: Cache | None = None) -> Scope:
+def scope_of(texels: Texels, cache: Store | None = None) -> Scope:
     plan = RayPlan((4.0, 40.0), (40.0,), 40.0, 16)
     measured = Measured(texels, plan, measure_rays(texels, plan))
     with TemporaryDirectory() as folder:
         exposure = measure_exposure(texels, Setting(), rays=4, folder=Path(folder))
-    return Scope(Place(texels, measured, Setting(), exposure), cache or Cache(), 1)
+    return Scope(Place(texels, measured, Setting(), exposure), cache or Store(), 1)
 
 
 class Blending(TestCase):
@@ -167,7 +167,7 @@ class Recipes(TestCase):
         self.assertEqual(len(Term(source=Noise(), soften_mm=3.0).value(scope)), len(texels))
 
     def test_terms_are_kept_when_another_changes(self) -> None:
-        cache = Cache()
+        cache = Store()
         scope = scope_of(self.texels, cache)
         terms = [term(Noise(size_mm=10.0 + k, seed=k), combine="screen", amount=0.3) for k in range(6)]
         Recipe(terms=terms).value(scope)

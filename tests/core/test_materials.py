@@ -8,10 +8,10 @@ from unittest import TestCase
 import numpy as np
 from PIL import Image
 
+from limus.colour import SRGB_STEPS, SRGB_TABLE, luminance, to_linear, to_srgb
 from limus.formats.png import png_bytes, quantise
 from limus.materials.base import BASES, lay_base
-from limus.materials.channels import METALNESS, sheet
-from limus.materials.colour import SRGB_STEPS, SRGB_TABLE, luminance, to_linear, to_srgb
+from limus.materials.channels import one
 from limus.materials.encode import encode_surface
 from limus.materials.optics import reflectance_at_normal
 from limus.materials.substance import PAINT, covered
@@ -58,11 +58,13 @@ class Bases(TestCase):
     def test_every_base_is_plausible(self) -> None:
         points = np.random.default_rng(0).uniform(0, 0.3, (20000, 3)).astype(np.float32)
         for name, entry in BASES.items():
-            rows, relief = lay_base(points, entry, 1)
-            self.assertTrue(((rows >= 0) & (rows <= 1)).all(), name)
-            self.assertAlmostEqual(float(rows[:, :3].mean()), float(np.mean(entry.color)), delta=0.03, msg=name)
-            self.assertEqual(set(np.unique(rows[:, METALNESS])), {entry.metalness}, name)
-            self.assertGreater(float(rows[:, :3].std()), 0.0, name)
+            sheet, relief = lay_base(points, entry, 1)
+            self.assertTrue(all(((v >= 0) & (v <= 1)).all() for v in sheet.values()), name)
+            color = sheet["base_color"]
+            self.assertAlmostEqual(float(color.mean()), float(np.mean(entry.color)), delta=0.03, msg=name)
+            # One value where it is the same everywhere.
+            self.assertEqual((sheet["metalness"].shape, float(sheet["metalness"])), ((), entry.metalness), name)
+            self.assertGreater(float(color.std()), 0.0, name)
             self.assertAlmostEqual(float(relief.mean()), 0.0, delta=0.1 * entry.relief_mm)
 
 
@@ -82,7 +84,7 @@ class Maps(TestCase):
 
     def test_encoded_channels(self) -> None:
         texels = Texels.of(shapes.plane(), 16)
-        rows = np.repeat(sheet((0.21404, 0.0, 1.0), 0.25, 0.75), len(texels), axis=0)
+        rows = {"base_color": np.tile(one((0.21404, 0.0, 1.0)), (len(texels), 1)), "metalness": one(0.25), "roughness": one(0.75)}
         normal = np.tile(np.array([0, 0, 1], np.float32), (len(texels), 1))
         maps = encode_surface(texels, rows, normal, np.full(len(texels), 0.2, np.float32))
         self.assertEqual(maps["base_color"][0, 8, 8].tolist(), [128, 0, 255, 255])

@@ -19,7 +19,7 @@ from limus.masks.sources.picks import Pick, Picks
 from limus.masks.sources.strokes import Strokes
 from limus.masks.stroke import Brush, Mirror, Stroke, dab_count, lines_of, load_stroke, stroke_from
 from limus.masks.vertex_paint import VertexStroke, painted_colours, vertex_canvas
-from limus.strata.cache import Cache
+from limus.store import Store
 from limus.surface.mesh import Mesh
 from limus.surface.picking import picked_triangles
 from limus.surface.subdivide import subdivided
@@ -195,7 +195,7 @@ class OnAnObject(TestCase):
         shares = []
         for size in (512, 2048):
             texels = Texels.of(ball, size)
-            shares.append(texels.share(painted(texels, names, self.find, Cache())[:, 0]))
+            shares.append(texels.share(painted(texels, names, self.find, Store())[:, 0]))
         self.assertAlmostEqual(shares[0] / shares[1], 1.0, delta=0.01)
 
     def test_it_survives_new_uvs(self) -> None:
@@ -223,7 +223,7 @@ class OnAnObject(TestCase):
         texels = Texels.of(shapes.plane(0.3), 128)
         wide = stroke([(0, 0, 0, 0, 1, 0, 1, 0, 0)], 100.0, brush={"hardness": 1.0})
         small = stroke([(0, 0, 0, 0, 1, 0, 1, 0, 0)], 40.0, brush={"hardness": 1.0}, action="take")
-        both = painted(texels, self.write(wide, small), self.find, Cache())
+        both = painted(texels, self.write(wide, small), self.find, Store())
         r = np.linalg.norm(texels.position[:, [0, 2]], axis=1) * 1000
         self.assertTrue((both[r < 16] == 0).all())
         self.assertTrue((both[(r > 24) & (r < 46), 0] == 1).all())
@@ -236,13 +236,13 @@ class OnAnObject(TestCase):
         rng = np.random.default_rng(3)
         drawn = [stroke([(float(x), 0, float(z), 0, 1, 0, 1, 0, 0)], 12.0) for x, z in rng.uniform(-0.12, 0.12, (40, 2))]
         names = self.write(*drawn)
-        cache = Cache()
+        cache = Store()
         painted(texels, names[:-1], self.find, cache)
         for name in names[:-1]:
             self.find(name).unlink()  # what is kept is not read again
         grown = painted(texels, names, self.find, cache)
         whole = self.write(*drawn)
-        self.assertEqual(grown.tobytes(), painted(texels, whole, self.find, Cache()).tobytes())
+        self.assertEqual(grown.tobytes(), painted(texels, whole, self.find, Store()).tobytes())
         # Undo: the state before is still there.
         self.find(names[-1]).unlink()
         self.assertLess(painted(texels, names[:-1], self.find, cache)[:, 0].sum(), grown[:, 0].sum())

@@ -34,7 +34,7 @@ from limus.readings.measured import Measured
 from limus.readings.reading import Place
 from limus.scene import Scene, scene_from
 from limus.setting import Setting
-from limus.strata.cache import Cache
+from limus.store import Store
 from limus.surface.axes import placed
 from limus.surface.blur import blur
 from limus.surface.grow import grow
@@ -49,7 +49,7 @@ def scope_of(mesh: Mesh, size: int = 256, setting: Setting | None = None, folder
     """A scope without measured readings."""
     texels = Texels.of(mesh, size)
     find = None if folder is None else lambda name: folder / name
-    return Scope(Place(texels, Measured.blank(texels), setting or Setting()), Cache(), 1, files=find)
+    return Scope(Place(texels, Measured.blank(texels), setting or Setting()), Store(), 1, files=find)
 
 
 def flat_image(scope: Scope, field: np.ndarray) -> np.ndarray:
@@ -174,7 +174,7 @@ class OnAPlane(TestCase):
         self.assertAlmostEqual(float(Recipe(terms=lines).value(self.scope).mean()), 0.25, places=6)
 
     def test_one_range_changed_leaves_the_others(self) -> None:
-        cache = Cache()
+        cache = Store()
         scope = Scope(self.scope.place, cache, 1)
         lines = [Term(source=Noise(size_mm=20.0 + k, seed=k), soften_mm=2.0, combine="screen", amount=0.3) for k in range(8)]
         Recipe(terms=lines).value(scope)
@@ -483,7 +483,7 @@ class BetweenLayers(TestCase):
 
     def play(self, document: dict[str, Any]) -> tuple[Chronicle, Scene]:
         texels = Texels.of(shapes.box(0.2), 64)
-        return Chronicle(texels, Measured.blank(texels), Cache()), scene_from(document)
+        return Chronicle(texels, Measured.blank(texels), Store()), scene_from(document)
 
     def test_the_mask_of_another_layer_at_its_own_moment(self) -> None:
         half = [{"source": {"kind": "slope", "towards": "up"}}]

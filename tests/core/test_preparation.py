@@ -23,7 +23,7 @@ from limus.readings.measured import Measured
 from limus.readings.ray_pass import RayPlan, measure_rays
 from limus.readings.reading import Place
 from limus.setting import Setting
-from limus.strata.cache import Cache
+from limus.store import Store
 from limus.surface.adjacency import adjacency
 from limus.surface.axes import placed, upright
 from limus.surface.mesh import Mesh
@@ -127,7 +127,7 @@ class ThinSheets(Case):
         self.assertEqual(len(mesh.uv_domains), 2)
         texels = Texels.of(mesh, 64)
         measured = Measured(texels, plan := RayPlan((8.0,), (50.0,), 50.0, 32), measure_rays(texels, plan))
-        scope = Scope(Place(texels, measured, Setting()), Cache(), 1)
+        scope = Scope(Place(texels, measured, Setting()), Store(), 1)
         back = SideSource(side="back").value(scope)
         self.assertAlmostEqual(texels.share(back), 0.5, places=3)
         np.testing.assert_array_equal(back, 1 - SideSource(side="front").value(scope))
@@ -160,7 +160,7 @@ class Cutting(Case):
         assert mesh.colours is not None
         np.testing.assert_allclose(mesh.colours[:, 0], 0.5 - mesh.positions[:, 0] / 0.4, atol=1e-4)
         texels = Texels.of(mesh, 48)
-        scope = Scope(Place(texels, Measured.blank(texels), Setting()), Cache(), 1)
+        scope = Scope(Place(texels, Measured.blank(texels), Setting()), Store(), 1)
         red = VertexColourSource(channel="R").value(scope)
         np.testing.assert_allclose(red, 0.5 - texels.position[:, 0] / 0.4, atol=0.01)
         self.assertEqual(float(VertexColourSource(channel="G").value(scope).max()), 0.0)
@@ -279,7 +279,7 @@ class Around(Case):
         gap = READINGS["proximity"].value(place, 500.0)
         # The wall's face lies at x = 0.15 m.
         np.testing.assert_allclose(gap, (0.15 - texels.position[:, 0]) * 1000, atol=0.01)
-        near = ProximitySource(reach_mm=100.0).value(Scope(place, Cache(), 1))
+        near = ProximitySource(reach_mm=100.0).value(Scope(place, Store(), 1))
         np.testing.assert_allclose(near[towards], 0.5, atol=1e-3)
         off = document.model_copy(update={"neighbours": [document.neighbours[0].model_copy(update={"on": False})]})
         self.assertIsNone(surroundings(off, Setting(ground_hides=False), box, self.find).neighbours)

@@ -17,10 +17,10 @@ from limus.effects.rust import Rust
 from limus.masks.recipe import Recipe, Term
 from limus.masks.sources.even import Even
 from limus.masks.sources.noise import Noise
-from limus.materials.channels import BLUE, CLEAR_COAT, RED, ROUGHNESS
 from limus.patterns.noise import fractal
 from limus.surface.mesh import Mesh
 from tests.core import shapes
+from tests.core.fields import seen
 from tests.core.test_effects import bench_for, layer, scene
 
 
@@ -43,24 +43,25 @@ class OnAPlate(TestCase):
 
 
 class PaintSettings(OnAPlate):
-    def sheet(self, **settings: Any) -> np.ndarray:
-        return self.play(layer("paint", Paint(**settings)))[-1].pile.visible()
+    def look(self, channel: str, **settings: Any) -> np.ndarray:
+        return seen(self.play(layer("paint", Paint(**settings)))[-1].pile, channel)
 
     def test_colour_and_roughness(self) -> None:
-        rows = self.sheet(color=(0.5, 0.1, 0.02), roughness=0.7, unevenness=0.0)
-        np.testing.assert_allclose(rows[:, RED : BLUE + 1], np.broadcast_to([0.5, 0.1, 0.02], (len(rows), 3)), atol=0.002)
-        np.testing.assert_allclose(rows[:, ROUGHNESS], 0.7, atol=0.002)
+        settings = {"color": (0.5, 0.1, 0.02), "roughness": 0.7, "unevenness": 0.0}
+        rows = self.look("base_color", **settings)
+        np.testing.assert_allclose(rows, np.broadcast_to([0.5, 0.1, 0.02], (len(rows), 3)), atol=0.002)
+        np.testing.assert_allclose(self.look("roughness", **settings), 0.7, atol=0.002)
 
     def test_unevenness_is_slow_and_grows(self) -> None:
-        calm, lively = self.sheet(unevenness=0.05)[:, RED], self.sheet(unevenness=0.4)[:, RED]
+        calm, lively = self.look("base_color", unevenness=0.05)[:, 0], self.look("base_color", unevenness=0.4)[:, 0]
         self.assertGreater(float(lively.std()), 4 * float(calm.std()))
         image = self.bench.texels.image(lively, empty=np.nan)[0]
         step = float(np.nanmean(np.abs(np.diff(image, axis=1))))
         self.assertLess(step, 0.1 * float(lively.std()))
 
     def test_varnish_is_a_clear_coat(self) -> None:
-        self.assertAlmostEqual(float(self.sheet(varnish=0.0)[:, CLEAR_COAT].max()), 0.0)
-        self.assertAlmostEqual(float(self.sheet(varnish=0.6)[:, CLEAR_COAT].mean()), 0.6, delta=0.01)
+        self.assertAlmostEqual(float(self.look("coat_weight", varnish=0.0).max()), 0.0)
+        self.assertAlmostEqual(float(self.look("coat_weight", varnish=0.6).mean()), 0.6, delta=0.01)
 
     def test_peel_has_its_height_and_size(self) -> None:
         def relief(**settings: Any) -> np.ndarray:
@@ -141,7 +142,7 @@ class RustSettings(OnAPlate):
     def test_young_rust_is_brighter_than_old(self) -> None:
         young = self.play(layer("rust", Rust(years=0.05, climate="C2", flecks=0.0), Recipe()))[-1].pile.coats[-1].sheet
         old = self.play(layer("rust", Rust(years=40.0, climate="C5", flecks=0.0), Recipe()))[-1].pile.coats[-1].sheet
-        self.assertGreater(float(young[:, RED].mean()), 2 * float(old[:, RED].mean()))
+        self.assertGreater(float(young["base_color"][:, 0].mean()), 2 * float(old["base_color"][:, 0].mean()))
 
     def test_scale_roughens_the_relief(self) -> None:
         def spread(scale: float) -> float:

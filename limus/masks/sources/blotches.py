@@ -21,7 +21,7 @@ class Blotches(Pattern):
     title: ClassVar[str] = "Blotches"
     sentence: ClassVar[str] = "blotches of {size_mm}"
 
-    size_mm: float = size_field(60.0, "Size", "Distance between blotches")
+    size_mm: float = size_field(60.0, "Size", "Distance between blotches", grows=0.75)
     amount: float = number(0.4, "Amount", "%", 0.0, 1.0, about="Share that they cover, about")
     ragged: float = number(0.4, "Ragged", "", 0.0, 1.0, about="Smooth outlines, or frayed ones")
     softness: float = number(0.15, "Soft rim", "", 0.0, 1.0, (0.0, 0.6))

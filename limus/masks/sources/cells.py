@@ -25,8 +25,8 @@ class CellsSource(Pattern):
         "edges", "What", "White on the borders, white away from the middles, or a grey for each cell",
         edges="borders", distance="distances", value="values",
     )  # fmt: skip
-    size_mm: float = size_field(40.0, "Size", "Width of a cell")
-    width_mm: float = size_field(1.5, "Border", "From this distance on a border is black", soft=(0.2, 30.0))
+    size_mm: float = size_field(40.0, "Size", "Width of a cell", grows=0.75)
+    width_mm: float = size_field(1.5, "Border", "From this distance on a border is black", soft=(0.2, 30.0), grows=0.5)
     jitter: float = number(1.0, "Scatter", "", 0.0, 1.0, about="0: cubes in rows, 1: as chance has it")
     warp: float = number(0.0, "Waver", "", 0.0, 2.0, (0.0, 0.5), "How far the borders waver, in widths of a cell")
     seed: int = seed_field()

@@ -11,7 +11,7 @@ from limus.masks.direction import Directed, Towards, towards_field
 from limus.masks.source import Scope, Source
 
 
-class Gradient(Source, Directed):
+class Gradient(Directed, Source):
     """An even run from black to white over the whole object."""
 
     kind: Literal["gradient"] = "gradient"

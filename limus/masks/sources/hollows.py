@@ -17,12 +17,13 @@ class Hollows(Source):
     kind: Literal["hollows"] = "hollows"
     order: ClassVar[int] = 1
     title: ClassVar[str] = "Hollows"
+    reads: ClassVar[tuple[str, ...]] = ("rays",)
     group: ClassVar[str] = "Readings"
     sentence: ClassVar[str] = "in hollows at {radius_mm}"
     suggest: ClassVar[tuple[float, float]] = (0.03, 0.35)
 
     radius_mm: float = number(
-        8.0, "Radius", "mm", 0.05, 10000.0, (1.0, 64.0), "Creases and corners up to this size stand out", log=True
+        8.0, "Radius", "mm", 0.05, 10000.0, (1.0, 64.0), "Creases and corners up to this size stand out", log=True, grows=0.5
     )
 
     def value(self, scope: Scope) -> np.ndarray:

@@ -17,12 +17,21 @@ class LowDown(Source):
     kind: Literal["low"] = "low"
     order: ClassVar[int] = 6
     title: ClassVar[str] = "Low down"
+    reads: ClassVar[tuple[str, ...]] = ("setting.ground_mm",)
     group: ClassVar[str] = "Readings"
     sentence: ClassVar[str] = "low down, below {top_mm}"
     suggest: ClassVar[tuple[float, float]] = (0.0, 1.0)
 
     top_mm: float = number(
-        150.0, "Top", "mm", 1.0, 100000.0, (10.0, 1000.0), "At the ground the value is 1, from this height on 0", log=True
+        150.0,
+        "Top",
+        "mm",
+        1.0,
+        100000.0,
+        (10.0, 1000.0),
+        "At the ground the value is 1, from this height on 0",
+        log=True,
+        grows=0.75,
     )
 
     def value(self, scope: Scope) -> np.ndarray:

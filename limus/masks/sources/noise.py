@@ -25,7 +25,7 @@ class Noise(Pattern):
     form: Literal["fractal", "ridged", "billow"] = choice(
         "fractal", "Form", "Soft, with sharp crests, or in rounded heaps", fractal="fractal", ridged="ridged", billow="billow"
     )
-    size_mm: float = size_field(90.0, "Size", "Distance between the widest blotches")
+    size_mm: float = size_field(90.0, "Size", "Distance between the widest blotches", grows=0.75)
     octaves: int = Field(
         4,
         ge=1,

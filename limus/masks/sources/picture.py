@@ -7,6 +7,7 @@ from typing import ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
+from limus.colour import luminance
 from limus.errors import InputError
 from limus.fields import choice, number, switch
 from limus.formats.picture_read import ReadPicture, read_picture
@@ -16,7 +17,7 @@ from limus.masks.source import Scope, Source
 from limus.patterns.picture import reduced, repeated, triplanar_weights
 
 
-class PictureSource(Source, Directed):
+class PictureSource(Directed, Source):
     """A picture: wrapped round the object from three sides, thrown on it from one, or by its UVs."""
 
     kind: Literal["picture"] = "picture"
@@ -38,14 +39,16 @@ class PictureSource(Source, Directed):
         "triplanar", "Laid on", "From three sides without seams, thrown from one side, or by the UVs",
         triplanar="from three sides", projected="from one side", uv="by the UVs",
     )  # fmt: skip
-    size_mm: float = size_field(300.0, "Width", "Real width of the picture", soft=(10.0, 2000.0))
+    size_mm: float = size_field(300.0, "Width", "Real width of the picture", soft=(10.0, 2000.0), grows=1)
     repeat: float = number(1.0, "Repeats", "", 0.01, 100.0, (0.25, 16.0), "How often over the UVs", log=True, when={"way": "uv"})
     broken: bool = switch(True, "Break repetition", "Patches of it are turned, scaled and moved, each its own way")
     towards: Towards = towards_field("south", "The side it is thrown from")
     across_mm: float = number(
-        0.0, "Across", "mm", -100000.0, 100000.0, (-500.0, 500.0), "Moved sideways", when={"way": "projected"}
+        0.0, "Across", "mm", -100000.0, 100000.0, (-500.0, 500.0), "Moved sideways", when={"way": "projected"}, grows=1
     )
-    along_mm: float = number(0.0, "Up", "mm", -100000.0, 100000.0, (-500.0, 500.0), "Moved upwards", when={"way": "projected"})
+    along_mm: float = number(
+        0.0, "Up", "mm", -100000.0, 100000.0, (-500.0, 500.0), "Moved upwards", when={"way": "projected"}, grows=1
+    )
     turn_deg: float = number(0.0, "Turned", "°", -360.0, 360.0, (-180.0, 180.0), "Clockwise, as seen", when={"way": "projected"})
     facing_deg: float = number(
         75.0, "Up to", "°", 1.0, 180.0, about="Only what faces the side this much", when={"way": "projected"}
@@ -77,7 +80,7 @@ class PictureSource(Source, Directed):
         if colour.shape[2] == 1:
             return colour[:, :, 0]
         # Luminance, ITU-R BT.709.
-        return colour @ np.array([0.2126, 0.7152, 0.0722], np.float32)
+        return luminance(colour)
 
     def value(self, scope: Scope) -> np.ndarray:
         """(n,) float32 0..1; black where no picture was chosen yet."""

@@ -27,7 +27,7 @@ class PiecesSource(Pattern):
         "value", "Gives", "Any grey; mostly the middle with a few that stand out; or a slant across each piece",
         value="value", offset="level", tilt="tilt",
     )  # fmt: skip
-    size_mm: float = size_field(200.0, "Size", "Width of a tile or cell", soft=(10.0, 1000.0))
+    size_mm: float = size_field(200.0, "Size", "Width of a tile or cell", soft=(10.0, 1000.0), grows=0.75)
     stagger: float = number(0.5, "Stagger", "", 0.0, 1.0, about="How far every other row is moved", when={"of": "tile"})
     seed: int = seed_field()
 

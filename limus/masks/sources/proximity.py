@@ -40,10 +40,14 @@ class ProximitySource(Source):
         "near", "Where", "Fading from touching to the distance, all within it, or all beyond it",
         near="near, within", inside="within", beyond="beyond",
     )  # fmt: skip
-    reach_cm: float = number(10.0, "Distance", "cm", 0.01, 100000.0, (0.5, 100.0), log=True)
-    fade_cm: float = number(0.5, "Fades over", "cm", 0.0, 10000.0, (0.0, 20.0), "Width of the border of 'within' and 'beyond'")
+    reach_cm: float = number(10.0, "Distance", "cm", 0.01, 100000.0, (0.5, 100.0), log=True, grows=0.75)
+    fade_cm: float = number(
+        0.5, "Fades over", "cm", 0.0, 10000.0, (0.0, 20.0), "Width of the border of 'within' and 'beyond'", grows=0.75
+    )
     breakup: float = number(0.0, "Broken up", "%", 0.0, 1.0, (0.0, 0.6), "How much the distance varies from place to place")
-    breakup_cm: float = number(3.0, "Break-up size", "cm", 0.01, 1000.0, (0.3, 30.0), "Size of that variation", log=True)
+    breakup_cm: float = number(
+        3.0, "Break-up size", "cm", 0.01, 1000.0, (0.3, 30.0), "Size of that variation", log=True, grows=0.75
+    )
     seed: int = seed_field()
 
     @model_validator(mode="before")

@@ -15,7 +15,6 @@ class Rain(Source):
 
     kind: Literal["rain"] = "rain"
     order: ClassVar[int] = 5
-    weather: ClassVar[bool] = True
     title: ClassVar[str] = "Rain"
     reading: ClassVar[str] = "rain"
     group: ClassVar[str] = "Readings"

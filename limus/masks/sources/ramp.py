@@ -11,7 +11,7 @@ from limus.masks.direction import Directed, Towards, towards_field
 from limus.masks.source import Scope, Source
 
 
-class Ramp(Source, Directed):
+class Ramp(Directed, Source):
     """Position along a direction, in millimetres from where the object begins on that side."""
 
     kind: Literal["ramp"] = "ramp"
@@ -21,8 +21,8 @@ class Ramp(Source, Directed):
     sentence: ClassVar[str] = "from {from_mm} to {to_mm} along {towards}"
 
     towards: Towards = towards_field("up", "The direction it is measured along")
-    from_mm: float = number(0.0, "From", "mm", -100000.0, 100000.0, (0.0, 1000.0), "Black up to here")
-    to_mm: float = number(300.0, "To", "mm", -100000.0, 100000.0, (0.0, 1000.0), "White from here on")
+    from_mm: float = number(0.0, "From", "mm", -100000.0, 100000.0, (0.0, 1000.0), "Black up to here", grows=1)
+    to_mm: float = number(300.0, "To", "mm", -100000.0, 100000.0, (0.0, 1000.0), "White from here on", grows=1)
 
     def value(self, scope: Scope) -> np.ndarray:
         """(n,) float32 0..1."""

@@ -20,8 +20,8 @@ class ReliefSource(Source):
     sentence: ClassVar[str] = "by the relief from {from_mm} to {to_mm}"
     looks_back: ClassVar[bool] = True
 
-    from_mm: float = number(-0.1, "Black at", "mm", -1000.0, 1000.0, (-1.0, 1.0), "Relief that is black")
-    to_mm: float = number(0.2, "White at", "mm", -1000.0, 1000.0, (-1.0, 1.0), "Relief that is white")
+    from_mm: float = number(-0.1, "Black at", "mm", -1000.0, 1000.0, (-1.0, 1.0), "Relief that is black", grows=0)
+    to_mm: float = number(0.2, "White at", "mm", -1000.0, 1000.0, (-1.0, 1.0), "Relief that is white", grows=0)
 
     def value(self, scope: Scope) -> np.ndarray:
         """(n,) float32 0..1."""

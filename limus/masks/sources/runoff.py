@@ -15,7 +15,6 @@ class Runoff(Source):
 
     kind: Literal["runoff"] = "runoff"
     order: ClassVar[int] = 5
-    weather: ClassVar[bool] = True
     title: ClassVar[str] = "Run-off"
     reading: ClassVar[str] = "runoff"
     group: ClassVar[str] = "Readings"

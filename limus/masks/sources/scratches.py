@@ -23,8 +23,8 @@ class Scratches(Pattern, Directed):
     sentence: ClassVar[str] = "scratches of {length_mm}"
     grain: ClassVar[tuple[str, float]] = ("width_mm", 2.0)
 
-    length_mm: float = size_field(60.0, "Length", "Of the longest", soft=(5.0, 500.0))
-    width_mm: float = size_field(0.6, "Width", "In the middle of a scratch", soft=(0.1, 6.0))
+    length_mm: float = size_field(60.0, "Length", "Of the longest", soft=(5.0, 500.0), grows=0.5)
+    width_mm: float = size_field(0.6, "Width", "In the middle of a scratch", soft=(0.1, 6.0), grows=0.25)
     amount: float = number(2.0, "Amount", "", 0.05, 20.0, (0.2, 8.0), "How many in a cube of that length", log=True)
     directed: bool = switch(False, "Along a direction", "Most of them run one way")
     towards: Towards = towards_field("up", "The direction they run in")

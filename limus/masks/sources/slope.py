@@ -11,7 +11,7 @@ from limus.masks.direction import Directed, towards_field
 from limus.masks.source import Scope, Source
 
 
-class SlopeSource(Source, Directed):
+class SlopeSource(Directed, Source):
     """How far the surface faces a direction, over a span of 90 or 180 degrees."""
 
     kind: Literal["slope"] = "slope"

@@ -48,7 +48,7 @@ class Strokes(Source):
 
     def key(self, scope: Scope) -> str:
         """The strokes by name; the chain of them is kept step by step in ``painted``."""
-        return key_of("strokes", scope.key, self.strokes)
+        return key_of("strokes", scope.place.texels.key, self.strokes)
 
     def finding(self, scope: Scope) -> str:
         """Nothing painted."""

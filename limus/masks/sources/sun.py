@@ -15,7 +15,6 @@ class Sun(Source):
 
     kind: Literal["sun"] = "sun"
     order: ClassVar[int] = 5
-    weather: ClassVar[bool] = True
     title: ClassVar[str] = "Sun"
     reading: ClassVar[str] = "sun"
     group: ClassVar[str] = "Readings"

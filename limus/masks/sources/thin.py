@@ -24,7 +24,7 @@ class Thin(Source):
     suggest: ClassVar[tuple[float, float]] = (0.0, 1.0)
 
     limit_mm: float = number(
-        20.0, "Limit", "mm", 0.1, 10000.0, (1.0, 128.0), "At this thickness the value is 0, at no thickness 1", log=True
+        20.0, "Limit", "mm", 0.1, 10000.0, (1.0, 128.0), "At this thickness the value is 0, at no thickness 1", log=True, grows=1
     )
 
     def value(self, scope: Scope) -> np.ndarray:

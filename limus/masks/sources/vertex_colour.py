@@ -39,7 +39,3 @@ class VertexColourSource(Source):
         if self.edge == "blurred":
             return blur(texels, out, texels.mesh.diagonal * 10.0)
         return out
-
-    def key(self, scope: Scope) -> str:
-        """As of every source, and what was painted."""
-        return super().key(scope) + scope.place.colours_key

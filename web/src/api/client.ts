@@ -52,19 +52,30 @@ export function sendFile(
   })
 }
 
-/** Bytes of finished maps by content hash. The newest few stay here; the browser keeps the rest. */
+/** Bytes of finished maps by content hash. The newest stay here, up to a limit; the browser keeps the rest. */
 const kept = new Map<string, Promise<Uint8Array>>()
+const weights = new Map<string, number>()
+const MOST_KEPT = 256 * 1024 * 1024
 export function mapBytes(hash: string): Promise<Uint8Array> {
   let found = kept.get(hash)
   if (!found) {
     found = fetch(`/api/maps/${hash}`, { credentials: 'same-origin' }).then(async (answer) => {
       if (!answer.ok) throw new Error('A picture is no longer kept on the server')
-      return new Uint8Array(await answer.arrayBuffer())
+      const bytes = new Uint8Array(await answer.arrayBuffer())
+      weights.set(hash, bytes.length)
+      return bytes
     })
     found.catch(() => kept.delete(hash))
   } else kept.delete(hash)
   kept.set(hash, found)
-  if (kept.size > 28) kept.delete(kept.keys().next().value as string)
+  let sum = 0
+  for (const one of kept.keys()) sum += weights.get(one) ?? 0
+  for (const old of kept.keys()) {
+    if (sum <= MOST_KEPT || old === hash) break
+    sum -= weights.get(old) ?? 0
+    kept.delete(old)
+    weights.delete(old)
+  }
   return found
 }
 

@@ -15,7 +15,7 @@ export interface paths {
      * Session
      * @description Who is here.
      */
-    get: operations['server_api_api_session']
+    get: operations['server_api_catalogue_session']
     put?: never
     post?: never
     delete?: never
@@ -33,9 +33,9 @@ export interface paths {
     }
     /**
      * Catalogue
-     * @description Effects, sources, readings and channels with the schemas of their fields.
+     * @description Effects, sources, readings and channels with the schemas of their fields; defaults and soft ranges suit an object of ``size_m``.
      */
-    get: operations['server_api_api_catalogue']
+    get: operations['server_api_catalogue_catalogue']
     put?: never
     post?: never
     delete?: never
@@ -55,13 +55,13 @@ export interface paths {
      * Projects
      * @description The user's projects.
      */
-    get: operations['server_api_api_projects']
+    get: operations['server_api_projects_projects']
     put?: never
     /**
      * New Project
      * @description Start a project.
      */
-    post: operations['server_api_api_new_project']
+    post: operations['server_api_projects_new_project']
     delete?: never
     options?: never
     head?: never
@@ -82,7 +82,7 @@ export interface paths {
      *
      *     The interface uses intakes, which show what was found first.
      */
-    put: operations['server_api_api_add_object']
+    put: operations['server_api_projects_add_object']
     post?: never
     delete?: never
     options?: never
@@ -103,7 +103,7 @@ export interface paths {
      * New Intake
      * @description Begin to bring files in: a new object, a newer version of one, or a high-poly twin.
      */
-    post: operations['server_api_api_new_intake']
+    post: operations['server_api_intakes_new_intake']
     delete?: never
     options?: never
     head?: never
@@ -122,7 +122,7 @@ export interface paths {
      * Intake File
      * @description Send one file of it: raw bytes, written to disk as they come.
      */
-    put: operations['server_api_api_intake_file']
+    put: operations['server_api_intakes_intake_file']
     post?: never
     delete?: never
     options?: never
@@ -143,7 +143,7 @@ export interface paths {
      * Check Intake
      * @description Have the files looked at, in the background.
      */
-    post: operations['server_api_api_check_intake']
+    post: operations['server_api_intakes_check_intake']
     delete?: never
     options?: never
     head?: never
@@ -161,14 +161,14 @@ export interface paths {
      * Get Intake
      * @description What was found so far.
      */
-    get: operations['server_api_api_get_intake']
+    get: operations['server_api_intakes_get_intake']
     put?: never
     post?: never
     /**
      * Discard Intake
      * @description Do not take it in: its files are removed.
      */
-    delete: operations['server_api_api_discard_intake']
+    delete: operations['server_api_intakes_discard_intake']
     options?: never
     head?: never
     patch?: never
@@ -187,7 +187,7 @@ export interface paths {
      * Accept Intake
      * @description Take it in. 409 when the object it is for was changed meanwhile: nothing is lost, look again and accept again.
      */
-    post: operations['server_api_api_accept_intake']
+    post: operations['server_api_intakes_accept_intake']
     delete?: never
     options?: never
     head?: never
@@ -205,7 +205,7 @@ export interface paths {
      * Try Out
      * @description Names of the try-out files that the demo has.
      */
-    get: operations['server_api_api_try_out']
+    get: operations['server_api_intakes_try_out']
     put?: never
     post?: never
     delete?: never
@@ -225,14 +225,14 @@ export interface paths {
      * Get Object
      * @description An object with its scene and history.
      */
-    get: operations['server_api_api_get_object']
+    get: operations['server_api_objects_get_object']
     put?: never
     post?: never
     /**
      * Remove Object
      * @description Remove an object with its history. Its files stay while another object names them.
      */
-    delete: operations['server_api_api_remove_object']
+    delete: operations['server_api_objects_remove_object']
     options?: never
     head?: never
     patch?: never
@@ -245,56 +245,16 @@ export interface paths {
       path?: never
       cookie?: never
     }
-    get?: never
+    /**
+     * Get Scene
+     * @description The scene as it is saved now; nothing is evaluated or prepared for it.
+     */
+    get: operations['server_api_history_get_scene']
     /**
      * Edit
      * @description Store an edit as a new version. 409 when the scene was changed elsewhere since ``base``.
      */
-    put: operations['server_api_api_edit']
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/objects/{object_id}/strokes': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /**
-     * Add Stroke
-     * @description Keep a stroke as a file of the project. It shows once the scene names it.
-     */
-    post: operations['server_api_api_add_stroke']
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/projects/{project_id}/pictures': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /**
-     * Pictures
-     * @description The pictures that were brought into the project.
-     */
-    get: operations['server_api_api_pictures']
-    /**
-     * Add Picture
-     * @description Bring in a picture (the raw bytes as the body) for recipes and stamps.
-     */
-    put: operations['server_api_api_add_picture']
+    put: operations['server_api_history_edit']
     post?: never
     delete?: never
     options?: never
@@ -315,7 +275,7 @@ export interface paths {
      * Undo
      * @description Point at the version before; the same version where there is none.
      */
-    post: operations['server_api_api_undo']
+    post: operations['server_api_history_undo']
     delete?: never
     options?: never
     head?: never
@@ -335,7 +295,51 @@ export interface paths {
      * Redo
      * @description Return to the version that undo stepped back from.
      */
-    post: operations['server_api_api_redo']
+    post: operations['server_api_history_redo']
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/objects/{object_id}/strokes': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    get?: never
+    put?: never
+    /**
+     * Add Stroke
+     * @description Keep a stroke as a file of the project. It shows once the scene names it.
+     */
+    post: operations['server_api_pictures_add_stroke']
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/projects/{project_id}/pictures': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    /**
+     * Pictures
+     * @description The pictures that were brought into the project.
+     */
+    get: operations['server_api_pictures_pictures']
+    /**
+     * Add Picture
+     * @description Bring in a picture (the raw bytes as the body) for recipes and stamps.
+     */
+    put: operations['server_api_pictures_add_picture']
+    post?: never
     delete?: never
     options?: never
     head?: never
@@ -355,7 +359,7 @@ export interface paths {
      * Evaluate
      * @description Evaluate for the view. A newer request of the same tab makes an older one stop with 409.
      */
-    post: operations['server_api_api_evaluate']
+    post: operations['server_api_evaluation_evaluate']
     delete?: never
     options?: never
     head?: never
@@ -375,7 +379,7 @@ export interface paths {
      * Look At
      * @description The object as made, a reading, or its UVs, without playing the chronicle. Works before anything was measured, as far as it can.
      */
-    post: operations['server_api_api_look_at']
+    post: operations['server_api_evaluation_look_at']
     delete?: never
     options?: never
     head?: never
@@ -395,7 +399,7 @@ export interface paths {
      * Start Job
      * @description Start long work: measure the readings, or export the saved scene.
      */
-    post: operations['server_api_api_start_job']
+    post: operations['server_api_jobs_start_job']
     delete?: never
     options?: never
     head?: never
@@ -413,7 +417,7 @@ export interface paths {
      * Get Job
      * @description How far it is.
      */
-    get: operations['server_api_api_get_job']
+    get: operations['server_api_jobs_get_job']
     put?: never
     post?: never
     delete?: never
@@ -435,7 +439,7 @@ export interface paths {
      * Cancel Job
      * @description Ask it to stop; one that waits stops at once, one that runs within a second.
      */
-    post: operations['server_api_api_cancel_job']
+    post: operations['server_api_jobs_cancel_job']
     delete?: never
     options?: never
     head?: never
@@ -493,12 +497,22 @@ export interface components {
       }
       /** File Kinds */
       file_kinds: string[]
-      /** Channels */
+      /**
+       * Channels
+       * @description What layers can be switched off in, by voice
+       */
       channels: {
         [key: string]: string
       }
       /** Bases */
       bases: string[]
+      /**
+       * Families
+       * @description Families of substances, by what they are called
+       */
+      families: {
+        [key: string]: string
+      }
       /** Targets */
       targets: string[]
     }
@@ -551,6 +565,23 @@ export interface components {
        */
       reading_size: string
       /**
+       * Needs
+       * @description What it looks at besides the surface itself
+       */
+      needs?: string[]
+      /**
+       * Acts On
+       * @description Families of substances that it acts on; empty: any
+       */
+      acts_on?: string[]
+      /**
+       * Pieces
+       * @description The coats it leaves, where it leaves several
+       */
+      pieces?: {
+        [key: string]: string
+      }
+      /**
        * Over
        * @description Drawn by hand: laid over the lines above it
        * @default false
@@ -601,7 +632,7 @@ export interface components {
     }
     /**
      * ObjectBrief
-     * @description An object in a list, with the file it stands on (to take it as a neighbour).
+     * @description An object in a list: what it is, how it stands, and the file it stands on (to take it as a neighbour).
      */
     ObjectBrief: {
       /** Id */
@@ -623,6 +654,34 @@ export interface components {
        * @default +y
        */
       up: string
+      /**
+       * Version
+       * @description Its picture is of this version
+       * @default 0
+       */
+      version: number
+      /**
+       * Touched
+       * @description When it was edited last
+       * @default
+       */
+      touched: string
+      /**
+       * Layers
+       * @default 0
+       */
+      layers: number
+      /**
+       * Parts
+       * @description Not known before it was looked at
+       */
+      parts?: number | null
+      /**
+       * State
+       * @default ready
+       * @enum {string}
+       */
+      state: 'ready' | 'working' | 'no UVs'
     }
     /**
      * ProjectOut
@@ -695,6 +754,12 @@ export interface components {
       error: string
       /** Job */
       job?: number | null
+      /**
+       * Word
+       * @description While it is looked at: what is done, or what it waits for
+       * @default
+       */
+      word: string
     }
     /**
      * IntakeIn
@@ -796,6 +861,16 @@ export interface components {
       }
       twin?: components['schemas']['TwinOut'] | null
       /**
+       * Diagonal M
+       * @description Size of the object: its catalogue has defaults that suit it
+       */
+      diagonal_m: number
+      /**
+       * Sizes
+       * @description Sizes of maps that memory holds
+       */
+      sizes: number[]
+      /**
        * Turn
        * @description Place in the axes of the file = place in the view @ turn
        */
@@ -872,12 +947,7 @@ export interface components {
        * @default
        */
       remedy: string
-      /** Version */
-      version: number
-      /** Document */
-      document: {
-        [key: string]: unknown
-      }
+      scene: components['schemas']['VersionOut']
     }
     /**
      * EditIn
@@ -895,6 +965,14 @@ export interface components {
        * @default Edit
        */
       label: string
+    }
+    /**
+     * StepIn
+     * @description Undo or redo from version ``base``.
+     */
+    StepIn: {
+      /** Base */
+      base: number
     }
     /**
      * StrokeOut
@@ -925,18 +1003,65 @@ export interface components {
       name: string
     }
     /**
-     * StepIn
-     * @description Undo or redo from version ``base``.
+     * Answer
+     * @description The answer to an evaluation.
      */
-    StepIn: {
-      /** Base */
-      base: number
+    Answer: {
+      /**
+       * Ticket
+       * @default 0
+       */
+      ticket: number
+      /** Resolution */
+      resolution: number
+      /**
+       * Readings
+       * @enum {string}
+       */
+      readings: 'fine' | 'good' | 'draft' | 'outdated' | 'missing'
+      /** Texel Mm */
+      texel_mm: number
+      maps?: components['schemas']['MapsAnswer'] | null
+      look?: components['schemas']['LookAnswer'] | null
+      /** Layers */
+      layers: components['schemas']['LayerAnswer'][]
+      /** Coats */
+      coats: components['schemas']['CoatAnswer'][]
+      where?: components['schemas']['WhereAnswer'] | null
+      /**
+       * Pictures
+       * @description Small pictures of channels and readings, by name
+       */
+      pictures: {
+        [key: string]: string
+      }
+      /**
+       * Channels
+       * @description Channels in use, with their titles
+       */
+      channels?: {
+        [key: string]: string
+      }
+      /**
+       * Exposed
+       * @description Families of substances and the share that shows today
+       */
+      exposed?: {
+        [key: string]: number
+      }
+      /**
+       * Spent Ms
+       * @default 0
+       */
+      spent_ms: number
     }
     /**
-     * CoatOut
-     * @description A coat, or the bare base (layer ""), and the share of the surface where it shows today.
+     * CoatAnswer
+     * @description A coat ("layer" or "layer/piece"), or the bare base (""), and the share of the surface where it shows today.
      */
-    CoatOut: {
+    CoatAnswer: {
+      /** Id */
+      id: string
       /** Layer */
       layer: string
       /** Name */
@@ -950,46 +1075,10 @@ export interface components {
       picture: string
     }
     /**
-     * EvaluationOut
-     * @description The answer to an evaluation.
-     */
-    EvaluationOut: {
-      /** Ticket */
-      ticket: number
-      /** Resolution */
-      resolution: number
-      /**
-       * Readings
-       * @enum {string}
-       */
-      readings: 'fine' | 'good' | 'draft' | 'outdated' | 'missing'
-      /** Texel Mm */
-      texel_mm: number
-      maps?: components['schemas']['MapsOut'] | null
-      look?: components['schemas']['LookOut'] | null
-      /** Layers */
-      layers: components['schemas']['LayerOut'][]
-      /** Coats */
-      coats: components['schemas']['CoatOut'][]
-      where?: components['schemas']['WhereOut'] | null
-      /**
-       * Pictures
-       * @description Small pictures of channels and readings, by name
-       */
-      pictures: {
-        [key: string]: string
-      }
-      /**
-       * Spent Ms
-       * @default 0
-       */
-      spent_ms: number
-    }
-    /**
-     * LayerOut
+     * LayerAnswer
      * @description What a layer did: share of the surface where it showed, why it did nothing, and its small picture (a hash).
      */
-    LayerOut: {
+    LayerAnswer: {
       /** Id */
       id: string
       /** Coverage */
@@ -1003,10 +1092,10 @@ export interface components {
       picture: string
     }
     /**
-     * LegendOut
+     * LegendAnswer
      * @description Colours of a look-through: ``stops`` are (place 0..1, colour).
      */
-    LegendOut: {
+    LegendAnswer: {
       /** Low */
       low: number
       /** High */
@@ -1021,17 +1110,17 @@ export interface components {
       high_word: string
     }
     /**
-     * LookOut
+     * LookAnswer
      * @description One picture per map set, by hash, and its legend.
      *
      *     ``values``: the numbers behind it, for the probe: raw float16, row by row, ``components`` for each pixel, NaN off the surface.
      */
-    LookOut: {
+    LookAnswer: {
       /** Title */
       title: string
       /** Maps */
       maps: string[]
-      legend?: components['schemas']['LegendOut'] | null
+      legend?: components['schemas']['LegendAnswer'] | null
       /** Values */
       values?: string[]
       /** Components */
@@ -1048,24 +1137,33 @@ export interface components {
       about: string
     }
     /**
-     * MapsOut
-     * @description Hashes of raw RGBA maps, one per map set. ``clear_coat`` is empty where nothing is coated.
+     * MapsAnswer
+     * @description Names of raw RGBA maps, one per map set, by picture (see the channels). A picture of one pixel says that it is the same everywhere.
+     *
+     *     ``more``: pictures beyond the three that are always there, only where something is in them. ``numbers``: means over the surface of
+     *     channels that renderers take as one number.
      */
-    MapsOut: {
+    MapsAnswer: {
       /** Base Color */
       base_color: string[]
       /** Orm */
       orm: string[]
       /** Normal */
       normal: string[]
-      /** Clear Coat */
-      clear_coat: string[]
+      /** More */
+      more?: {
+        [key: string]: string[]
+      }
+      /** Numbers */
+      numbers?: {
+        [key: string]: number
+      }
     }
     /**
-     * TermOut
+     * TermAnswer
      * @description A line of the selected layer's recipe, shaped; ``finding``: what is wrong with it here and how to mend it.
      */
-    TermOut: {
+    TermAnswer: {
       /** Histogram */
       histogram: number[]
       /**
@@ -1085,10 +1183,10 @@ export interface components {
       finding: string
     }
     /**
-     * WhereOut
+     * WhereAnswer
      * @description The selected layer's recipe as a whole: mean over the surface, histogram, picture, and its lines.
      */
-    WhereOut: {
+    WhereAnswer: {
       /** Share */
       share: number
       /** Histogram */
@@ -1099,33 +1197,18 @@ export interface components {
        */
       picture: string
       /** Terms */
-      terms: components['schemas']['TermOut'][]
+      terms: components['schemas']['TermAnswer'][]
     }
     /**
      * EvaluateIn
-     * @description What to evaluate. ``document`` may be unsaved (while dragging); without it the saved scene is used.
+     * @description A question. ``document`` may be unsaved (while dragging); without it the saved scene is asked.
      */
     EvaluateIn: {
       /**
-       * Ticket
-       * @default 0
-       */
-      ticket: number
-      /**
-       * Client
-       * @default
-       */
-      client: string
-      /** Document */
-      document?: {
-        [key: string]: unknown
-      } | null
-      /**
        * Resolution
        * @default 512
-       * @enum {integer}
        */
-      resolution: 128 | 256 | 512 | 1024 | 2048
+      resolution: number
       /**
        * Until
        * @description Play up to this layer; '' for as made
@@ -1142,6 +1225,20 @@ export interface components {
        * @default false
        */
       pictures: boolean
+      /**
+       * Ticket
+       * @default 0
+       */
+      ticket: number
+      /**
+       * Client
+       * @default
+       */
+      client: string
+      /** Document */
+      document?: {
+        [key: string]: unknown
+      } | null
     }
     /**
      * Look
@@ -1253,7 +1350,7 @@ export interface components {
 }
 export type $defs = Record<string, never>
 export interface operations {
-  server_api_api_session: {
+  server_api_catalogue_session: {
     parameters: {
       query?: never
       header?: never
@@ -1273,9 +1370,12 @@ export interface operations {
       }
     }
   }
-  server_api_api_catalogue: {
+  server_api_catalogue_catalogue: {
     parameters: {
-      query?: never
+      query?: {
+        /** @description Diagonal of the object, metres */
+        size_m?: number
+      }
       header?: never
       path?: never
       cookie?: never
@@ -1293,7 +1393,7 @@ export interface operations {
       }
     }
   }
-  server_api_api_projects: {
+  server_api_projects_projects: {
     parameters: {
       query?: never
       header?: never
@@ -1313,7 +1413,7 @@ export interface operations {
       }
     }
   }
-  server_api_api_new_project: {
+  server_api_projects_new_project: {
     parameters: {
       query?: never
       header?: never
@@ -1337,7 +1437,7 @@ export interface operations {
       }
     }
   }
-  server_api_api_add_object: {
+  server_api_projects_add_object: {
     parameters: {
       query: {
         name: string
@@ -1370,7 +1470,7 @@ export interface operations {
       }
     }
   }
-  server_api_api_new_intake: {
+  server_api_intakes_new_intake: {
     parameters: {
       query?: never
       header?: never
@@ -1405,7 +1505,7 @@ export interface operations {
       }
     }
   }
-  server_api_api_intake_file: {
+  server_api_intakes_intake_file: {
     parameters: {
       query: {
         name: string
@@ -1438,7 +1538,7 @@ export interface operations {
       }
     }
   }
-  server_api_api_check_intake: {
+  server_api_intakes_check_intake: {
     parameters: {
       query?: never
       header?: never
@@ -1460,7 +1560,7 @@ export interface operations {
       }
     }
   }
-  server_api_api_get_intake: {
+  server_api_intakes_get_intake: {
     parameters: {
       query?: never
       header?: never
@@ -1482,7 +1582,7 @@ export interface operations {
       }
     }
   }
-  server_api_api_discard_intake: {
+  server_api_intakes_discard_intake: {
     parameters: {
       query?: never
       header?: never
@@ -1502,7 +1602,7 @@ export interface operations {
       }
     }
   }
-  server_api_api_accept_intake: {
+  server_api_intakes_accept_intake: {
     parameters: {
       query?: never
       header?: never
@@ -1546,7 +1646,7 @@ export interface operations {
       }
     }
   }
-  server_api_api_try_out: {
+  server_api_intakes_try_out: {
     parameters: {
       query?: never
       header?: never
@@ -1566,7 +1666,7 @@ export interface operations {
       }
     }
   }
-  server_api_api_get_object: {
+  server_api_objects_get_object: {
     parameters: {
       query?: never
       header?: never
@@ -1597,7 +1697,7 @@ export interface operations {
       }
     }
   }
-  server_api_api_remove_object: {
+  server_api_objects_remove_object: {
     parameters: {
       query?: never
       header?: never
@@ -1617,7 +1717,29 @@ export interface operations {
       }
     }
   }
-  server_api_api_edit: {
+  server_api_history_get_scene: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        object_id: number
+      }
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['VersionOut']
+        }
+      }
+    }
+  }
+  server_api_history_edit: {
     parameters: {
       query?: never
       header?: never
@@ -1661,7 +1783,77 @@ export interface operations {
       }
     }
   }
-  server_api_api_add_stroke: {
+  server_api_history_undo: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        object_id: number
+      }
+      cookie?: never
+    }
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['StepIn']
+      }
+    }
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['VersionOut']
+        }
+      }
+      /** @description Conflict */
+      409: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Stale']
+        }
+      }
+    }
+  }
+  server_api_history_redo: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        object_id: number
+      }
+      cookie?: never
+    }
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['StepIn']
+      }
+    }
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['VersionOut']
+        }
+      }
+      /** @description Conflict */
+      409: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Stale']
+        }
+      }
+    }
+  }
+  server_api_pictures_add_stroke: {
     parameters: {
       query?: never
       header?: never
@@ -1696,7 +1888,7 @@ export interface operations {
       }
     }
   }
-  server_api_api_pictures: {
+  server_api_pictures_pictures: {
     parameters: {
       query?: never
       header?: never
@@ -1718,7 +1910,7 @@ export interface operations {
       }
     }
   }
-  server_api_api_add_picture: {
+  server_api_pictures_add_picture: {
     parameters: {
       query: {
         name: string
@@ -1751,77 +1943,7 @@ export interface operations {
       }
     }
   }
-  server_api_api_undo: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        object_id: number
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['StepIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['VersionOut']
-        }
-      }
-      /** @description Conflict */
-      409: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['Stale']
-        }
-      }
-    }
-  }
-  server_api_api_redo: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        object_id: number
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['StepIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['VersionOut']
-        }
-      }
-      /** @description Conflict */
-      409: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['Stale']
-        }
-      }
-    }
-  }
-  server_api_api_evaluate: {
+  server_api_evaluation_evaluate: {
     parameters: {
       query?: never
       header?: never
@@ -1842,7 +1964,7 @@ export interface operations {
           [name: string]: unknown
         }
         content: {
-          'application/json': components['schemas']['EvaluationOut']
+          'application/json': components['schemas']['Answer']
         }
       }
       /** @description Conflict */
@@ -1874,7 +1996,7 @@ export interface operations {
       }
     }
   }
-  server_api_api_look_at: {
+  server_api_evaluation_look_at: {
     parameters: {
       query?: never
       header?: never
@@ -1895,7 +2017,7 @@ export interface operations {
           [name: string]: unknown
         }
         content: {
-          'application/json': components['schemas']['EvaluationOut']
+          'application/json': components['schemas']['Answer']
         }
       }
       /** @description Conflict */
@@ -1918,7 +2040,7 @@ export interface operations {
       }
     }
   }
-  server_api_api_start_job: {
+  server_api_jobs_start_job: {
     parameters: {
       query?: never
       header?: never
@@ -1944,7 +2066,7 @@ export interface operations {
       }
     }
   }
-  server_api_api_get_job: {
+  server_api_jobs_get_job: {
     parameters: {
       query?: never
       header?: never
@@ -1966,7 +2088,7 @@ export interface operations {
       }
     }
   }
-  server_api_api_cancel_job: {
+  server_api_jobs_cancel_job: {
     parameters: {
       query?: never
       header?: never

@@ -22,10 +22,21 @@ const options = computed(() => {
     const layers = work.scene?.layers ?? []
     const here = layers.findIndex((l) => l.id === work.selectedId)
     const earlier = layers.slice(0, here).filter((l) => work.effects.get(l.effect.kind)?.family !== 'loss')
-    return [
-      ...Object.entries(props.field.names ?? {}).map(([value, label]) => ({ value, label })),
-      ...earlier.map((l) => ({ value: l.id, label: l.name })),
-    ]
+    // A layer that leaves several coats can be named as a whole, or one of them.
+    const coats = earlier.flatMap((l) => [
+      { value: l.id, label: l.name },
+      ...Object.entries(work.effects.get(l.effect.kind)?.pieces ?? {}).map(([piece, title]) => ({
+        value: `${l.id}/${piece}`,
+        label: `${l.name}: ${String(title).toLowerCase()}`,
+      })),
+    ])
+    // Families that are there first; the rest is for what a later edit brings.
+    const shown = work.evaluation?.exposed ?? {}
+    const names = Object.entries(props.field.names ?? {}).map(([value, label]) => ({ value, label }))
+    const there = (value: string) => !value.startsWith('family:') || value.slice(7) in shown
+    const known = names.filter((n) => there(n.value) || n.value === props.modelValue)
+    const rest = names.filter((n) => !known.includes(n)).map((n) => ({ ...n, label: `${n.label} (none here)` }))
+    return [...known, ...coats, ...rest]
   }
   return (props.field.enum ?? []).map((value) => ({ value, label: props.field.names?.[value] ?? value }))
 })

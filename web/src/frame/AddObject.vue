@@ -89,13 +89,17 @@ async function take(name: string) {
     failed(error)
   }
 }
+/** What the server does, or what it waits for. */
+const word = ref('')
 async function check(id: number, mine: AbortController) {
   phase.value = 'checking'
+  word.value = ''
   let { data } = await api.POST('/api/intakes/{intake_id}/check', { params: { path: { intake_id: id } } })
   while (data && data.state === 'checking' && !mine.signal.aborted) {
     await new Promise((go) => setTimeout(go, 250))
     data = (await api.GET('/api/intakes/{intake_id}', { params: { path: { intake_id: id } } })).data
     if (data?.state === 'checking' && data.error) break
+    word.value = data?.word ?? ''
   }
   if (mine.signal.aborted) return
   if (!data) throw new Error('The server did not answer. Check that it is running.')
@@ -182,7 +186,7 @@ function drop(event: DragEvent) {
       </p>
     </template>
     <div v-else-if="phase === 'sending' || phase === 'checking'" class="drop" role="status">
-      <p>{{ phase === 'sending' ? 'Uploading' : 'Looking at the files' }}</p>
+      <p>{{ phase === 'sending' ? 'Uploading' : word || 'Looking at the files' }}</p>
       <ProgressBar
         :value="Math.round(share * 100)"
         :mode="phase === 'sending' ? 'determinate' : 'indeterminate'"

@@ -1,23 +1,29 @@
 <script setup lang="ts">
-import { useLocalStorage } from '@vueuse/core'
+import { useLocalStorage, useNow } from '@vueuse/core'
 import Button from 'primevue/button'
 import ConfirmDialog from 'primevue/confirmdialog'
 import InputText from 'primevue/inputtext'
 import { useConfirm } from 'primevue/useconfirm'
-import { onMounted, ref } from 'vue'
+import { computed, onMounted, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { api, messageOf } from '../api/client'
+import type { Project } from '../api/scene'
+import { since } from '../controls/since'
 import { useWork } from '../stores/work'
 import AddObject from './AddObject.vue'
 
-/** All projects. Whoever comes in is taken to the object that was open last. */
+/** All projects, each object as it looks today. Whoever comes in is taken to the object that was open last. */
 const work = useWork()
 const router = useRouter()
 const confirm = useConfirm()
 const ready = ref(false)
 const last = useLocalStorage('limus.object', 0)
 const name = ref('')
+const query = ref('')
 const adder = ref<InstanceType<typeof AddObject>>()
+const now = useNow({ interval: 30_000 })
+/** Pictures that could not be drawn. */
+const blank = ref(new Set<number>())
 
 onMounted(async () => {
   const first = !work.object
@@ -28,6 +34,29 @@ onMounted(async () => {
   if (next && first) void router.replace({ name: 'weather', params: { object: next.id } })
   else ready.value = true
 })
+
+type Item = Project['objects'][number]
+const count = computed(() => work.projects.reduce((sum, p) => sum + p.objects.length, 0))
+/** What is asked for, newest first; a project is found by its name as well. */
+const found = computed(() => {
+  const words = query.value.trim().toLowerCase().split(/\s+/).filter(Boolean)
+  const has = (text: string) => words.every((word) => text.toLowerCase().includes(word))
+  return work.projects
+    .map((project) => ({
+      ...project,
+      objects: project.objects
+        .filter((o) => has(`${project.name} ${o.name} ${o.state}`))
+        .sort((a, b) => (b.touched ?? '').localeCompare(a.touched ?? '')),
+    }))
+    .filter((project) => !words.length || project.objects.length)
+})
+const plural = (n: number, word: string) => `${n} ${word}${n === 1 ? '' : 's'}`
+function about(item: Item): string {
+  const parts = item.parts ? [plural(item.parts, 'part')] : []
+  return [...parts, item.layers ? plural(item.layers, 'layer') : 'as made'].join(' · ')
+}
+const STATES: Record<string, string> = { working: 'measuring', 'no UVs': 'needs UVs', new: 'not opened yet' }
+
 function remove(id: number, title: string) {
   confirm.require({
     header: `Remove ${title}?`,
@@ -55,39 +84,77 @@ async function create() {
 
 <template>
   <main v-if="ready" class="start">
-    <h1>Projects</h1>
+    <header>
+      <h1>Projects</h1>
+      <InputText
+        v-if="count > 3"
+        v-model="query"
+        type="search"
+        class="search"
+        size="small"
+        :placeholder="`Find among ${count} objects`"
+        aria-label="Find an object"
+      />
+      <form @submit.prevent="create">
+        <InputText
+          v-model="name"
+          size="small"
+          placeholder="Name of a new project"
+          aria-label="Name of a new project"
+          maxlength="120"
+        />
+        <Button type="submit" size="small" label="Start a project" :disabled="!name.trim()" />
+      </form>
+    </header>
     <p v-if="!work.projects.length" class="muted">There is no project yet. Give the first one a name.</p>
-    <section v-for="project in work.projects" :key="project.id">
-      <h2>{{ project.name }}</h2>
+    <p v-else-if="!found.length" class="muted" role="status">Nothing is called that.</p>
+    <section v-for="project in found" :key="project.id">
+      <h2>
+        {{ project.name }}
+        <span class="muted">{{ plural(project.objects.length, 'object') }}</span>
+        <Button size="small" text label="Add an object…" @click="adder?.open(project.id)" />
+      </h2>
       <ul>
-        <li v-for="object in project.objects" :key="object.id">
-          <router-link :to="{ name: 'weather', params: { object: object.id } }">
-            <i class="pi pi-box" />
-            {{ object.name }}
+        <li v-for="item in project.objects" :key="item.id">
+          <router-link :to="{ name: 'weather', params: { object: item.id } }" :aria-label="item.name">
+            <span class="picture">
+              <img
+                v-if="item.state !== 'no UVs' && !blank.has(item.id)"
+                :src="`/api/objects/${item.id}/portrait.png?v=${item.version}`"
+                alt=""
+                loading="lazy"
+                decoding="async"
+                @error="blank = new Set([...blank, item.id])"
+              />
+              <span v-else>No picture yet</span>
+              <b v-if="STATES[item.state]" class="state" :class="{ wrong: item.state === 'no UVs' }">
+                {{ STATES[item.state] }}
+              </b>
+            </span>
+            <span class="name clip">{{ item.name }}</span>
+            <span class="muted line">
+              <span class="clip">{{ about(item) }}</span>
+              <time v-if="item.touched" :datetime="item.touched">{{ since(item.touched, now) }}</time>
+            </span>
           </router-link>
           <button
+            v-tooltip.left="`Remove ${item.name}`"
             type="button"
-            class="icon-button"
-            :aria-label="`Remove ${object.name}`"
-            @click="remove(object.id, object.name)"
+            class="icon-button remove"
+            :aria-label="`Remove ${item.name}`"
+            @click="remove(item.id, item.name)"
           >
             <i class="pi pi-trash" />
           </button>
         </li>
-        <li>
-          <button type="button" class="link" @click="adder?.open(project.id)">Add an object…</button>
+        <li v-if="!project.objects.length">
+          <button type="button" class="empty" @click="adder?.open(project.id)">
+            <i class="pi pi-plus" />
+            Bring in the first object
+          </button>
         </li>
       </ul>
     </section>
-    <form @submit.prevent="create">
-      <InputText
-        v-model="name"
-        placeholder="Name of a new project"
-        aria-label="Name of a new project"
-        maxlength="120"
-      />
-      <Button type="submit" label="Start a project" :disabled="!name.trim()" />
-    </form>
     <AddObject ref="adder" />
     <ConfirmDialog />
   </main>
@@ -95,39 +162,126 @@ async function create() {
 
 <style scoped>
 .start {
-  max-width: 640px;
-  margin: 0 auto;
-  padding: 48px 24px;
-  display: grid;
-  gap: 18px;
+  height: 100%;
+  overflow-y: auto;
+  padding: 22px 32px 48px;
 }
-h1 {
-  font-size: 22px;
-}
-section {
-  background: var(--panel);
-  border: 1px solid var(--line);
-  border-radius: 5px;
-  padding: 14px 18px;
-}
-h2 {
-  font-size: 15px;
-  padding-bottom: 8px;
-}
-li {
-  padding: 2px 0;
+header {
   display: flex;
   align-items: center;
-  gap: 6px;
+  gap: 14px;
+  flex-wrap: wrap;
 }
-a {
-  color: inherit;
+h1 {
+  font-size: 20px;
+}
+.search {
+  width: 230px;
 }
 form {
   display: flex;
   gap: 8px;
+  margin-left: auto;
 }
-form :first-child {
-  flex: 1;
+section {
+  padding-top: 20px;
+}
+h2 {
+  display: flex;
+  align-items: baseline;
+  gap: 10px;
+  font-size: 15px;
+  padding-bottom: 9px;
+}
+h2 .muted {
+  font-size: 12px;
+  font-weight: 400;
+}
+section > ul {
+  display: grid;
+  grid-template-columns: repeat(auto-fill, minmax(204px, 1fr));
+  gap: 14px;
+}
+/* Few objects keep their size on a wide screen. */
+li {
+  position: relative;
+  max-width: 300px;
+}
+a,
+.empty {
+  display: grid;
+  gap: 2px;
+  width: 100%;
+  color: inherit;
+  text-decoration: none;
+  background: var(--panel);
+  border: 1px solid var(--line);
+  border-radius: 5px;
+  overflow: hidden;
+  padding-bottom: 8px;
+}
+a:hover,
+.empty:hover {
+  border-color: var(--verdigris);
+}
+.picture {
+  position: relative;
+  display: grid;
+  place-items: center;
+  aspect-ratio: 3 / 2;
+  background: var(--surround);
+  color: #f5f5f3;
+}
+.picture img {
+  width: 100%;
+  height: 100%;
+  object-fit: cover;
+}
+.state {
+  position: absolute;
+  left: 8px;
+  bottom: 8px;
+  padding: 1px 7px;
+  border-radius: 9px;
+  font-size: 11px;
+  background: var(--glass);
+  color: var(--ink);
+}
+.state.wrong {
+  color: var(--oxide);
+}
+.name {
+  font-weight: 600;
+  padding: 6px 11px 0;
+}
+.line {
+  display: flex;
+  gap: 8px;
+  padding: 0 11px;
+  font-size: 12px;
+}
+.line time {
+  margin-left: auto;
+  white-space: nowrap;
+}
+.remove {
+  position: absolute;
+  top: 6px;
+  right: 6px;
+  opacity: 0;
+  background: var(--glass);
+}
+li:hover .remove,
+.remove:focus-visible {
+  opacity: 1;
+}
+.empty {
+  min-height: 150px;
+  place-content: center;
+  justify-items: center;
+  border-style: dashed;
+  color: var(--muted);
+  padding: 0;
+  gap: 6px;
 }
 </style>

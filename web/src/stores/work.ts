@@ -21,7 +21,7 @@ import type {
 
 /** Sizes that the view works with: while a control is dragged, and at rest. */
 export const DRAG_SIZE = 512
-export type Size = 512 | 1024 | 2048
+export type Size = number
 
 const client = Math.random().toString(36).slice(2)
 const copy = <T>(value: T): T => JSON.parse(JSON.stringify(toRaw(value)))
@@ -44,7 +44,9 @@ export const useWork = defineStore('work', () => {
   /** Which stage the view serves: the object as made, or the weathered surface. */
   const bench = ref<'weather' | 'object'>('weather')
   const size = useLocalStorage<Size>('limus.size', 1024)
-  const saving = ref(false)
+  /** Edits on their way to the server. */
+  const unsaved = ref(0)
+  const saving = computed(() => unsaved.value > 0)
   const busy = ref(false)
   const measuring = shallowRef<Job>()
   const trouble = ref('')
@@ -93,7 +95,7 @@ export const useWork = defineStore('work', () => {
           ticket: number,
           client,
           document: copy(scene.value) as unknown as Record<string, never>,
-          resolution: wanted.size as 512,
+          resolution: wanted.size,
           until: peeking.value ? before(selectedId.value) : until.value,
           look: peeking.value ? { ...LIT } : { ...look.value },
           selected: selectedId.value,
@@ -117,6 +119,8 @@ export const useWork = defineStore('work', () => {
           data.layers.forEach((l) => (l.picture = cards.get(l.id) ?? ''))
           data.coats.forEach((c, k) => (c.picture = old.coats[k]?.name === c.name ? old.coats[k].picture : ''))
           data.pictures = old.pictures
+          data.channels = old.channels
+          data.exposed = old.exposed
         }
         evaluation.value = markRaw(data) as Evaluation
         marks.value = carried
@@ -163,6 +167,7 @@ export const useWork = defineStore('work', () => {
 
   // ---- history ---------------------------------------------------------------------------------------------------------
   function take(found: VersionOut) {
+    reading++
     version.value = found
     scene.value = copy(found.document) as unknown as Scene
     if (!scene.value.layers.some((l) => l.id === selectedId.value))
@@ -198,6 +203,7 @@ export const useWork = defineStore('work', () => {
       return
     }
     object.value = data
+    await fit(data.diagonal_m)
     full()
     if (!['good', 'fine'].includes(data.readings)) void measure()
   }
@@ -213,27 +219,41 @@ export const useWork = defineStore('work', () => {
   /** Resolves when every edit made so far is saved. */
   const saved = () => queue.then(() => undefined)
 
+  /**
+   * Counts the times that a scene came from the server. Edits stand on each other only within one reading: a document that was made on
+   * an older one is never sent, or it would write over what somebody else did meanwhile.
+   */
+  let reading = 0
+
   /** Save what `scene` holds now as a new version. */
   function commit(label: string, light = false) {
     if (light) lightly()
     else full()
     const item = object.value
     const document = copy(scene.value)
-    saving.value = true
+    const madeOn = reading
+    unsaved.value++
     return inOrder(async () => {
-      if (!item || !version.value || item.id !== object.value?.id) return
       try {
+        if (!item || !version.value || item.id !== object.value?.id) return
+        if (madeOn !== reading) {
+          notice.value = `'${label}' was not saved: the scene was changed in another window just before. Make it again.`
+          return
+        }
         const { data, error, response } = await api.PUT('/api/objects/{object_id}/scene', {
           params: { path: { object_id: item.id } },
           body: { base: version.value.version, document: document as unknown as Record<string, never>, label },
         })
+        if (item.id !== object.value?.id) return
         if (data) {
           // The document here may be newer already (another control was moved meanwhile): keep it.
           version.value = data
           trouble.value = ''
-        } else if (response.status === 409 && error && 'document' in error) {
+        } else if (response.status === 409 && error && 'scene' in error) {
+          // The refusal brings the newest scene along: nothing is asked for, nothing is waited for.
           notice.value = error.message
-          await reload()
+          take(error.scene)
+          full()
         } else {
           trouble.value = messageOf(error)
           await reload()
@@ -242,7 +262,7 @@ export const useWork = defineStore('work', () => {
         trouble.value =
           'Not saved: the server did not answer. Check that it is running; your next edit saves this one too.'
       } finally {
-        saving.value = false
+        unsaved.value--
       }
     })
   }
@@ -265,35 +285,44 @@ export const useWork = defineStore('work', () => {
         },
       )
       if (data) take(data)
-      else if (response.status === 409) {
-        notice.value = messageOf(error)
-        await reload()
+      else if (response.status === 409 && error && 'scene' in error) {
+        notice.value = error.message
+        take(error.scene)
       } else trouble.value = messageOf(error)
       full()
     })
   }
 
+  /** The scene as it is saved now; where the object or its setting changed, what follows from them is asked for again. */
   async function reload() {
-    if (!object.value) return
-    const { data } = await api.GET('/api/objects/{object_id}', { params: { path: { object_id: object.value.id } } })
-    if (data) {
-      object.value = data
-      take(data.scene)
-      full()
-    }
+    const id = object.value?.id
+    if (!id) return
+    const { data } = await api.GET('/api/objects/{object_id}/scene', { params: { path: { object_id: id } } })
+    if (!data || object.value?.id !== id) return
+    take(data)
+    full()
   }
 
   // ---- opening ---------------------------------------------------------------------------------------------------------
   async function start() {
-    const [first, second, session] = await Promise.all([
+    const [first, session] = await Promise.all([
       api.GET('/api/projects'),
-      catalogue.value ? undefined : api.GET('/api/catalogue'),
       api.GET('/api/session'),
+      catalogue.value ? undefined : fit(1),
     ])
     demo.value = session.data?.demo ?? demo.value
     if (first.data) projects.value = first.data
-    if (second?.data) catalogue.value = second.data as Catalogue
     if (!first.data) trouble.value = messageOf(first.error)
+  }
+
+  let fitted = 0
+  /** The catalogue with defaults that suit an object of this size in metres. */
+  async function fit(size: number) {
+    if (size === fitted) return
+    const { data } = await api.GET('/api/catalogue', { params: { query: { size_m: size } } })
+    if (!data) return
+    fitted = size
+    catalogue.value = data as Catalogue
   }
 
   async function open(id: number): Promise<boolean> {
@@ -304,6 +333,7 @@ export const useWork = defineStore('work', () => {
       trouble.value = response.status === 404 ? 'This object does not exist any more.' : messageOf(error)
       return false
     }
+    await fit(data.diagonal_m)
     evaluation.value = undefined
     stood = ''
     object.value = data
@@ -514,7 +544,9 @@ export const useWork = defineStore('work', () => {
       .filter(
         (l) =>
           l.id !== id &&
-          l.where.terms.some((t) => (t.source.kind === 'exposed' ? t.source.what : t.source.layer) === id),
+          l.where.terms.some(
+            (t) => String((t.source.kind === 'exposed' ? t.source.what : t.source.layer) ?? '').split('/')[0] === id,
+          ),
       )
       .map((l) => l.name)
   }

@@ -76,7 +76,11 @@ async function put() {
   if (!surface.value || !found || !loaded.value) return
   try {
     if (found.look) await surface.value.setLook(found.look.maps)
-    else if (found.maps) await surface.value.setMaps(found.maps)
+    else if (found.maps) {
+      const left = await surface.value.setMaps(found.maps)
+      if (left.length)
+        work.notice = `This graphics card has no room for everything at once: ${left.join(', ').replace('_', ' ')} is not shown here. Maps and exports have it.`
+    }
   } catch {
     // The server let the picture go (it was restarted, or much was done since): ask for it again.
     work.full()
@@ -153,11 +157,10 @@ const moment = computed(() => {
   if (work.until === '') return 'as made'
   return `after ${work.scene?.layers.find((l) => l.id === work.until)?.name}`
 })
-const sizes: { label: string; value: Size }[] = [
-  { label: '512', value: 512 },
-  { label: '1024', value: 1024 },
-  { label: '2048', value: 2048 },
-]
+/** Every size that the server's memory holds. */
+const sizes = computed(() =>
+  (work.object?.sizes ?? [512, 1024, 2048]).filter((s) => s >= 512).map((value) => ({ label: String(value), value })),
+)
 function resize(value: Size) {
   work.size = value
   work.full()

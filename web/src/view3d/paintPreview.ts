@@ -89,7 +89,9 @@ export class PaintPreview {
 
   /** Make a material show the paint of a map set. */
   apply(material: Material, page: number) {
-    material.onBeforeCompile = (shader: WebGLProgramParametersWithUniforms) => {
+    const { onBeforeCompile, customProgramCacheKey } = material
+    material.onBeforeCompile = (shader: WebGLProgramParametersWithUniforms, renderer) => {
+      onBeforeCompile.call(material, shader, renderer)
       shader.uniforms.paintMap = { value: this.targets[page]?.texture ?? null }
       shader.uniforms.paintTint = this.tint
       shader.fragmentShader = shader.fragmentShader
@@ -99,7 +101,7 @@ export class PaintPreview {
           '#include <dithering_fragment>\nif (paintTint.a > 0.0) gl_FragColor.rgb = mix(gl_FragColor.rgb, paintTint.rgb, paintTint.a * texture2D(paintMap, vMapUv).r);',
         )
     }
-    material.customProgramCacheKey = () => 'painted'
+    material.customProgramCacheKey = () => `painted ${customProgramCacheKey.call(material)}`
   }
 
   /** Lay dabs; they build up. */

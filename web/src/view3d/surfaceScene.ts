@@ -1,7 +1,7 @@
 import {
-  Box3, Box3Helper, BufferAttribute, BufferGeometry, CanvasTexture, DataTexture, DirectionalLight, Group, LinearFilter, LinearMipmapLinearFilter,
-  LineBasicMaterial, LineSegments, Mesh, MOUSE, TOUCH, MeshBasicMaterial, MeshPhysicalMaterial, MeshStandardMaterial, NeutralToneMapping, NoColorSpace, PCFShadowMap, PerspectiveCamera, PlaneGeometry, PMREMGenerator, Raycaster, RGBAFormat, Scene,
-  ShadowMaterial, SphereGeometry, SRGBColorSpace, UnsignedByteType, Vector2, Vector3, WebGLRenderer, type Material, type Texture,
+  Box3, Box3Helper, BufferAttribute, BufferGeometry, CanvasTexture, DirectionalLight, Group, 
+  LineBasicMaterial, LineSegments, Mesh, MOUSE, TOUCH, MeshBasicMaterial, MeshStandardMaterial, NeutralToneMapping, PCFShadowMap, PerspectiveCamera, PlaneGeometry, PMREMGenerator, Raycaster, Scene,
+  ShadowMaterial, SphereGeometry, Vector2, Vector3, WebGLRenderer, type Material, type Texture,
 } from 'three' // prettier-ignore
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js'
 import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js'
@@ -11,6 +11,8 @@ import type { Maps } from '../api/scene'
 import { BrushCursor } from './brushCursor'
 import { workshopLight } from './environment'
 import { PaintPreview } from './paintPreview'
+import { PLAIN, Plate } from './plate'
+import { SurfaceMaterial } from './surfaceMaterial'
 
 export interface Light {
   /** Degrees about up, and above the horizon. */
@@ -39,42 +41,6 @@ export interface CompassMarks {
   speed: number
 }
 
-/** Coarse drawing for machines without a graphics card: set `limus.plain` in the browser's local storage. */
-const PLAIN = localStorage.getItem('limus.plain') === '1'
-
-/** A picture uploaded once and written over in place while its size stays. */
-class Plate {
-  texture: DataTexture
-  hash = ''
-  constructor(private readonly colour: boolean) {
-    this.texture = this.make(new Uint8Array([134, 134, 134, 255]), 1)
-  }
-  private make(bytes: Uint8Array, size: number): DataTexture {
-    const texture = new DataTexture(bytes as Uint8Array<ArrayBuffer>, size, size, RGBAFormat, UnsignedByteType)
-    texture.colorSpace = this.colour ? SRGBColorSpace : NoColorSpace
-    texture.magFilter = LinearFilter
-    texture.minFilter = LinearMipmapLinearFilter
-    texture.generateMipmaps = true
-    texture.anisotropy = PLAIN ? 1 : 4
-    texture.needsUpdate = true
-    return texture
-  }
-  /** True when materials must be given the new texture. */
-  put(hash: string, bytes: Uint8Array): boolean {
-    if (hash === this.hash) return false
-    this.hash = hash
-    const size = Math.round(Math.sqrt(bytes.length / 4))
-    if (this.texture.image.width === size) {
-      this.texture.image.data = bytes as Uint8Array<ArrayBuffer>
-      this.texture.needsUpdate = true
-      return false
-    }
-    this.texture.dispose()
-    this.texture = this.make(bytes, size)
-    return true
-  }
-}
-
 /** The 3D view without its interface: draws only when something changed. */
 export class SurfaceScene {
   readonly camera = new PerspectiveCamera(30, 1, 0.01, 100)
@@ -100,17 +66,14 @@ export class SurfaceScene {
   readonly cursor = new BrushCursor()
   readonly paint: PaintPreview
   private pages: {
-    lit: MeshPhysicalMaterial
+    lit: SurfaceMaterial
     flat: MeshBasicMaterial
-    color: Plate
-    orm: Plate
-    normal: Plate
-    coat: Plate
     look: Plate
   }[] = []
   private flat = false
   private wanted = 0
   private asked = false
+  private over = false
   private bounds = new Box3()
   private readonly ray = new Raycaster()
   private readonly watcher: ResizeObserver
@@ -151,6 +114,7 @@ export class SurfaceScene {
   }
 
   dispose() {
+    this.over = true
     this.watcher.disconnect()
     this.controls.dispose()
     this.clear()
@@ -160,10 +124,12 @@ export class SurfaceScene {
 
   /** Ask for one frame; many calls before it give one frame. */
   draw() {
-    if (this.asked) return
+    if (this.asked || this.over) return
     this.asked = true
     requestAnimationFrame(() => {
       this.asked = false
+      // A frame after the end would give textures their storage a second time.
+      if (this.over) return
       this.renderer.render(this.scene, this.camera)
       this.frames++
       this.canvas.dataset.frame = String(this.frames)
@@ -188,7 +154,7 @@ export class SurfaceScene {
     for (const page of this.pages) {
       page.lit.dispose()
       page.flat.dispose()
-      for (const plate of [page.color, page.orm, page.normal, page.coat, page.look]) plate.texture.dispose()
+      page.look.texture.dispose()
     }
     this.meshes = []
     this.pages = []
@@ -203,23 +169,10 @@ export class SurfaceScene {
     const before = this.bounds.clone()
     this.clear()
     this.pages = mapSets.map(() => {
-      const [color, orm, normal, coat, look] = [
-        new Plate(true),
-        new Plate(false),
-        new Plate(false),
-        new Plate(false),
-        new Plate(true),
-      ]
-      const lit = new MeshPhysicalMaterial({
-        map: color.texture, roughnessMap: orm.texture, metalnessMap: orm.texture, aoMap: orm.texture, normalMap: normal.texture, roughness: 1, metalness: 1,
-      }) // prettier-ignore
+      const look = new Plate(true)
       return {
-        lit,
+        lit: new SurfaceMaterial(this.renderer.capabilities.maxTextures),
         flat: new MeshBasicMaterial({ map: look.texture, toneMapped: false }),
-        color,
-        orm,
-        normal,
-        coat,
         look,
       }
     })
@@ -391,26 +344,24 @@ export class SurfaceScene {
     return box.isEmpty() ? this.bounds : box
   }
 
-  /** Put new maps on; resolves when they are in place, or at once when newer ones were asked for meanwhile. */
-  async setMaps(maps: Maps) {
+  /** Put new maps on; resolves when they are in place, or at once when newer ones were asked for meanwhile.
+   *  Names of pictures that the graphics card has no room for come back. */
+  async setMaps(maps: Maps): Promise<string[]> {
     const mine = ++this.wanted
-    const groups = [maps.base_color, maps.orm, maps.normal, maps.clear_coat]
-    const bytes = await Promise.all(groups.map((hashes) => Promise.all(hashes.map(mapBytes))))
-    if (mine !== this.wanted) return
+    const groups: [string, string[]][] = [
+      ['base_color', maps.base_color],
+      ['orm', maps.orm],
+      ['normal', maps.normal],
+      ...Object.entries(maps.more ?? {}),
+    ]
+    const bytes = await Promise.all(groups.map(([, hashes]) => Promise.all(hashes.map(mapBytes))))
+    if (mine !== this.wanted) return []
+    let left: string[] = []
     this.pages.forEach((page, k) => {
-      const { lit } = page
-      if (page.color.put(maps.base_color[k], bytes[0][k])) lit.map = page.color.texture
-      if (page.orm.put(maps.orm[k], bytes[1][k])) lit.roughnessMap = lit.metalnessMap = lit.aoMap = page.orm.texture
-      if (page.normal.put(maps.normal[k], bytes[2][k])) lit.normalMap = page.normal.texture
-      const coated = maps.clear_coat.length > 0
-      if (coated) page.coat.put(maps.clear_coat[k], bytes[3][k])
-      const had = lit.clearcoat > 0
-      lit.clearcoat = coated ? 1 : 0
-      lit.clearcoatRoughness = 1
-      lit.clearcoatMap = lit.clearcoatRoughnessMap = coated ? page.coat.texture : null
-      if (had !== coated) lit.needsUpdate = true
+      left = page.lit.put(new Map(groups.map(([name, hashes], g) => [name, [hashes[k], bytes[g][k]]])), maps)
     })
     this.use(false)
+    return left
   }
 
   /** Show a look-through: pictures as they are, without light. */
@@ -626,6 +577,6 @@ export class SurfaceScene {
   /** The texture now on a map set, for the UV view. */
   shown(page: number): Texture | undefined {
     const entry = this.pages[page]
-    return entry && (this.flat ? entry.look.texture : entry.color.texture)
+    return entry && (this.flat ? entry.look.texture : entry.lit.picture)
   }
 }

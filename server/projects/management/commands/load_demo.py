@@ -14,18 +14,14 @@ from demo.plain_obj import obj_bytes
 from demo.scenario import PROJECT, gate_hoist_scene, gauge_board_scene, slate_panel_scene
 from limus.formats.files import write_whole
 from limus.formats.gltf_write import glb_bytes
-from limus.readings.exposure import measure_exposure
-from limus.readings.measured import measure
-from limus.readings.ray_pass import RayPlan
 from limus.scene import Scene
 from limus.surface.mesh import Mesh
-from limus.surface.pyramid import texels_of
 from server.projects import try_out
 from server.projects.demo_sign_in import DEMO_USER
 from server.projects.intake import take_in
 from server.projects.models import Project, WorkObject
 from server.projects.warm_up import evaluate_once
-from server.projects.workshop import RAYS, reading_size, workshop
+from server.projects.workshop import session_of
 
 #: The objects of the project, the one that is opened first at the top.
 OBJECTS: list[tuple[str, Callable[[], Mesh], Callable[[], Scene]]] = [
@@ -76,13 +72,7 @@ class Command(BaseCommand):
             if not project.items.filter(name=wanted.name).exists():
                 take_in(project, file, [_content(file)], wanted)
         first = project.items.get(name=OBJECTS[0][2]().name)
-        now, shop = first.scene(), workshop()
-        mesh, around = shop.mesh(now), shop.around(now)
-        for quality in ("draft",) if options["draft"] else ("draft", "good"):
-            pairs, rays = RAYS[quality]
-            texels = texels_of(mesh, reading_size(mesh, quality))
-            measure(texels, RayPlan.for_mesh(mesh, pairs), around=around)
-            measure_exposure(texels, now.setting, around, rays=rays)
+        session_of(first.scene()).measure("draft" if options["draft"] else "good", lambda share, word: None)
         if fresh and not options["draft"]:
             # Compile what the first evaluation needs; the result stays on disk.
             evaluate_once(WorkObject.objects.select_related("project", "head").get(pk=first.pk), 128)

@@ -13,6 +13,8 @@ from typing import Any
 from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandError
 
+from limus.store import memory_budget
+from server.jobs.lanes import LANES
 from server.jobs.runner import requeue_stale
 
 
@@ -63,8 +65,14 @@ class Command(BaseCommand):
             [python, "-m", "gunicorn", "--no-control-socket", "--version"], capture_output=True, check=False
         ).returncode:
             web.remove("--no-control-socket")
-        worker = [python, "manage.py", "db_worker", "--queue-name", "*", "--interval", "0.25", "-v", "0"]
-        running = [subprocess.Popen(command, env=environment, start_new_session=True) for command in (web, worker)]
+        # A worker for each queue: who looks at a file does not wait for somebody's export.
+        budget = memory_budget()
+        smaller = {**environment, "LIMUS_MEMORY": str(max(256 << 20, budget // 4))}
+        commands = [(web, {**environment, "LIMUS_MEMORY": str(budget)})]
+        for lane in LANES:
+            worker = [python, "manage.py", "db_worker", "--queue-name", lane, "--interval", "0.25", "-v", "0"]
+            commands.append((worker, smaller))
+        running = [subprocess.Popen(command, env=given, start_new_session=True) for command, given in commands]
 
         def stop(*_: Any) -> None:
             raise KeyboardInterrupt
@@ -73,11 +81,14 @@ class Command(BaseCommand):
         try:
             self._wait_for(host, port, running[0])
             shown = "localhost" if host in ("127.0.0.1", "::1") else host
-            self.stdout.write(f"Limus is ready: http://{shown}:{port}/   (Ctrl+C stops it)")
+            self.stdout.write(
+                f"Limus is ready: http://{shown}:{port}/   (Ctrl+C stops it; keeps up to {budget / (1 << 30):.1f} GB in memory, LIMUS_MEMORY changes that)"
+            )
             self.stdout.flush()
             while running[0].poll() is None:
-                if running[1].poll() is not None:
-                    running[1] = subprocess.Popen(worker, env=environment, start_new_session=True)
+                for k, (command, given) in enumerate(commands[1:], 1):
+                    if running[k].poll() is not None:
+                        running[k] = subprocess.Popen(command, env=given, start_new_session=True)
                 time.sleep(0.5)
             raise CommandError("The web server stopped. Its last lines above say why.")
         except KeyboardInterrupt:

@@ -3,6 +3,7 @@ import Dialog from 'primevue/dialog'
 import InputText from 'primevue/inputtext'
 import { computed, nextTick, ref } from 'vue'
 import KindGlyph from '../../controls/KindGlyph.vue'
+import type { Entry } from '../../api/scene'
 import { useWork } from '../../stores/work'
 
 /** What can happen, grouped by the kind of event. */
@@ -28,6 +29,15 @@ const groups = computed(() => {
     ),
   })).filter((g) => g.effects.length)
 })
+/** What an effect acts on that nothing here shows today: it can be added, but will have nothing to do. */
+function lacks(effect: Entry): string {
+  const shown = work.evaluation?.exposed
+  const wants = effect.acts_on ?? []
+  if (!wants.length || !shown || !Object.keys(shown).length || wants.some((family) => (shown[family] ?? 0) > 0))
+    return ''
+  const names = wants.map((family) => work.catalogue?.families[family] ?? family).join(' or ')
+  return `No ${names} shows here today`
+}
 async function open() {
   query.value = ''
   round.value++
@@ -78,6 +88,7 @@ defineExpose({ open })
         <span>
           <b>{{ effect.title }}</b>
           <span class="muted">{{ effect.about }}</span>
+          <span v-if="lacks(effect)" class="lacks">{{ lacks(effect) }}</span>
         </span>
       </button>
     </section>
@@ -109,6 +120,9 @@ h3 {
 }
 .effect span {
   display: grid;
+}
+.lacks {
+  color: var(--oxide);
 }
 .none {
   padding-top: 14px;

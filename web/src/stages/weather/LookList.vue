@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import InputNumber from 'primevue/inputnumber'
-import { computed, ref } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { pictureUrl } from '../../api/client'
 import type { Look } from '../../api/scene'
 import { percent } from '../../controls/format'
@@ -10,14 +10,22 @@ const work = useWork()
 const emit = defineEmits<{ add: [reading: string, size: number] }>()
 const sizes = ref<Record<string, number>>({})
 
-const CHANNELS = [
-  ['base_color', 'Base color'],
-  ['roughness', 'Roughness'],
-  ['metalness', 'Metalness'],
-  ['relief', 'Relief'],
-  ['normal', 'Normal'],
-  ['ambient_occlusion', 'Ambient occlusion'],
-] as const
+/** Channels in use come with each full evaluation; until the first one, the usual. */
+const channelsInUse = ref<Record<string, string>>({
+  base_color: 'Base color',
+  roughness: 'Roughness',
+  metalness: 'Metalness',
+  relief: 'Relief',
+  normal: 'Normal',
+  ambient_occlusion: 'Ambient occlusion',
+})
+watch(
+  () => work.evaluation?.channels,
+  (found) => {
+    if (found && Object.keys(found).length) channelsInUse.value = found
+  },
+  { immediate: true },
+)
 
 interface Row {
   key: string
@@ -39,7 +47,7 @@ const is = (row: Row) => {
   )
 }
 const channels = computed<Row[]>(() =>
-  CHANNELS.map(([name, title]) => ({
+  Object.entries(channelsInUse.value).map(([name, title]) => ({
     key: name,
     title,
     picture: work.evaluation?.pictures[`channel:${name}`],
@@ -66,7 +74,7 @@ const readings = computed<Row[]>(() =>
 const coats = computed<Row[]>(() =>
   (work.evaluation?.coats ?? [])
     .map((c, k) => ({
-      key: `${c.layer}${k}`,
+      key: `${c.id}${k}`,
       title: c.name,
       picture: c.picture,
       look: { kind: 'coat' as const, index: k },
@@ -164,9 +172,10 @@ function resize(row: Row, value: number | null) {
           class="size"
           size="small"
           :model-value="row.size.value"
-          :min="0.1"
-          :max="10000"
-          :max-fraction-digits="1"
+          :min="0.01"
+          :max="100000"
+          :max-fraction-digits="2"
+          :use-grouping="false"
           suffix=" mm"
           :aria-label="`${row.title}: size`"
           @update:model-value="(v) => resize(row, v)"

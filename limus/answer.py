@@ -1,0 +1,137 @@
+"""What the view asks of a scene, and how it is answered: maps, look-through, coverages, ranges, histograms, small pictures.
+
+Pictures have names, by which they can be fetched (see ``answering.Sink``), so nothing that did not change is sent twice.
+"""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from limus.readings.catalogue import READINGS
+from limus.readings.reading import asks_weather
+
+
+class Look(BaseModel):
+    """What the view shows."""
+
+    model_config = ConfigDict(extra="forbid")
+    kind: Literal["lit", "channel", "reading", "mask", "term", "coat", "uv"] = "lit"
+    name: str = Field("", max_length=80, description="Channel, reading, or picture of the UVs")
+    component: str = Field("", max_length=8, description="One component of a reading that has several; empty: all")
+    size_mm: float = Field(0.0, ge=0, le=1e6, description="Radius or reach of a reading; 0: its default")
+    layer: str = Field("", max_length=40)
+    index: int = Field(0, ge=0, le=400, description="Term of the recipe, or number of the coat")
+
+
+class Question(BaseModel):
+    """What to answer. ``until`` "" is the object as made; None today."""
+
+    model_config = ConfigDict(extra="forbid")
+    resolution: int = Field(512, ge=16, le=8192)
+    until: str | None = Field(None, max_length=40, description="Play up to this layer; '' for as made")
+    look: Look = Field(default_factory=Look)
+    selected: str = Field("", max_length=40)
+    pictures: bool = False
+
+    @property
+    def weather(self) -> bool:
+        """Whether it asks for sun, rain or run-off whatever the layers do."""
+        reading = READINGS.get(self.look.name) if self.look.kind == "reading" else None
+        return self.pictures or (reading is not None and asks_weather(reading.reads))
+
+
+class LegendAnswer(BaseModel):
+    """Colours of a look-through: ``stops`` are (place 0..1, colour)."""
+
+    low: float
+    high: float
+    unit: str
+    stops: list[tuple[float, str]]
+    low_word: str
+    high_word: str
+
+
+class LookAnswer(BaseModel):
+    """One picture per map set, by hash, and its legend.
+
+    ``values``: the numbers behind it, for the probe: raw float16, row by row, ``components`` for each pixel, NaN off the surface.
+    """
+
+    title: str
+    maps: list[str]
+    legend: LegendAnswer | None = None
+    values: list[str] = Field(default_factory=list)
+    components: list[str] = Field(default_factory=list)
+    unit: str = ""
+    about: str = ""
+
+
+class MapsAnswer(BaseModel):
+    """Names of raw RGBA maps, one per map set, by picture (see the channels). A picture of one pixel says that it is the same everywhere.
+
+    ``more``: pictures beyond the three that are always there, only where something is in them. ``numbers``: means over the surface of
+    channels that renderers take as one number.
+    """
+
+    base_color: list[str]
+    orm: list[str]
+    normal: list[str]
+    more: dict[str, list[str]] = Field(default_factory=dict)
+    numbers: dict[str, float] = Field(default_factory=dict)
+
+
+class LayerAnswer(BaseModel):
+    """What a layer did: share of the surface where it showed, why it did nothing, and its small picture (a hash)."""
+
+    id: str
+    coverage: float
+    note: str
+    picture: str = ""
+
+
+class CoatAnswer(BaseModel):
+    """A coat ("layer" or "layer/piece"), or the bare base (""), and the share of the surface where it shows today."""
+
+    id: str
+    layer: str
+    name: str
+    share: float
+    picture: str = ""
+
+
+class TermAnswer(BaseModel):
+    """A line of the selected layer's recipe, shaped; ``finding``: what is wrong with it here and how to mend it."""
+
+    histogram: list[float]
+    share: float = 0.0
+    picture: str = ""
+    finding: str = ""
+
+
+class WhereAnswer(BaseModel):
+    """The selected layer's recipe as a whole: mean over the surface, histogram, picture, and its lines."""
+
+    share: float
+    histogram: list[float]
+    picture: str = ""
+    terms: list[TermAnswer]
+
+
+class Answer(BaseModel):
+    """The answer to an evaluation."""
+
+    ticket: int = 0
+    resolution: int
+    readings: Literal["fine", "good", "draft", "outdated", "missing"]
+    texel_mm: float
+    maps: MapsAnswer | None = None
+    look: LookAnswer | None = None
+    layers: list[LayerAnswer]
+    coats: list[CoatAnswer]
+    where: WhereAnswer | None = None
+    pictures: dict[str, str] = Field(description="Small pictures of channels and readings, by name")
+    channels: dict[str, str] = Field(default_factory=dict, description="Channels in use, with their titles")
+    exposed: dict[str, float] = Field(default_factory=dict, description="Families of substances and the share that shows today")
+    spent_ms: float = 0.0

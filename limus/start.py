@@ -1,0 +1,79 @@
+"""A first document for an object: what it is made of, and what commonly happens to that, in sizes that fit it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+from limus.effects.catalogue import EFFECTS
+from limus.effects.effect import Effect
+from limus.errors import InputError
+from limus.materials.base import BASES, BaseChoice
+from limus.object_file import ObjectFile
+from limus.object_size import ObjectSize
+from limus.scene import Layer, Scene, scene_from
+from limus.setting import Setting
+
+#: What an object is made of where nobody says.
+BASE = "cast iron"
+
+
+def suiting(base: str) -> list[str]:
+    """Kinds of effects that a document on this base begins with, oldest first."""
+    family = BASES[base].substance.family
+    return [kind for kind, effect in EFFECTS.items() if not effect.suits or family in effect.suits]
+
+
+def fresh_effect(kind: str, size: ObjectSize, setting: Setting) -> Effect:
+    """An effect as a new layer has it: sizes that fit the object, as old as the place it stands in."""
+    effect = EFFECTS[kind].fitted(size)
+    return effect.model_copy(update={"years": setting.years}) if "years" in EFFECTS[kind].model_fields else effect
+
+
+def started(
+    document: ObjectFile,
+    setting: Setting,
+    size: ObjectSize,
+    *,
+    base: str | None = None,
+    layers: Sequence[str] | None = None,
+    name: str | None = None,
+) -> Scene:
+    """The document.
+
+    Parameters
+    ----------
+    layers : kinds of effects, oldest first; None: those that suit the base.
+
+    Raises
+    ------
+    InputError : a kind of effect or a base that is not there.
+    """
+    base = base or BASE
+    if base not in BASES:
+        raise InputError(f"there is no base '{base}'", where="--base", remedy=f"Choose one of: {', '.join(BASES)}")
+    kinds = suiting(base) if layers is None else list(layers)
+    made: list[dict[str, Any]] = []
+    for kind in kinds:
+        if kind not in EFFECTS:
+            raise InputError(f"there is no effect '{kind}'", where="--layers", remedy=f"Choose among: {', '.join(EFFECTS)}")
+        effect = EFFECTS[kind]
+        count = sum(1 for layer in made if layer["effect"]["kind"] == kind) + 1
+        made.append(
+            Layer(
+                id=kind if count == 1 else f"{kind}-{count}",
+                name=effect.title if count == 1 else f"{effect.title} {count}",
+                effect=fresh_effect(kind, size, setting),
+                where=effect.default_where(size),
+            ).model_dump(mode="json")
+        )
+    whole = {
+        "version": 1,
+        "name": (name or Path(document.file).stem)[:120],
+        "object": document.model_dump(mode="json"),
+        "setting": setting.model_dump(mode="json"),
+        "bases": [BaseChoice.model_validate({"material": base}).model_dump(mode="json")],
+        "layers": made,
+    }
+    return scene_from(whole, "start")

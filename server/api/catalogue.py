@@ -1,0 +1,173 @@
+"""Who is here, and everything that the interface draws its controls from."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.conf import settings
+from django.http import HttpRequest
+from ninja import Query, Router
+from pydantic import BaseModel, ConfigDict, Field
+
+from limus.delivery import TARGETS
+from limus.effects.catalogue import EFFECTS
+from limus.formats.read import SUFFIXES
+from limus.masks.recipe import SOURCES, Cut, Term
+from limus.masks.stroke import Brush
+from limus.materials.base import BASES
+from limus.materials.channels import VOICES
+from limus.materials.substance import FAMILIES
+from limus.object_file import ObjectFile
+from limus.object_size import ObjectSize
+from limus.readings.catalogue import READINGS
+from limus.review.uv_look import UV_LOOKS
+from limus.setting import Setting
+from server.api.answers import owner_of
+from server.projects.intake import COMPANIONS
+
+router = Router()
+
+
+class SessionOut(BaseModel):
+    """Who is signed in, and whether by themselves (demo)."""
+
+    user: str
+    demo: bool
+
+
+class FieldsOut(BaseModel):
+    """An effect or a source: its words, and the JSON Schema of its fields."""
+
+    kind: str
+    title: str
+    about: str
+    family: str = ""
+    group: str = ""
+    sentence: str = ""
+    sets_coverage: bool = False
+    looks_back: bool = False
+    reading: str = Field("", description="The reading that this source shows best")
+    reading_size: str = Field("", description="Its field that takes the radius or reach of that reading")
+    needs: list[str] = Field(default_factory=list, description="What it looks at besides the surface itself")
+    acts_on: list[str] = Field(default_factory=list, description="Families of substances that it acts on; empty: any")
+    pieces: dict[str, str] = Field(default_factory=dict, description="The coats it leaves, where it leaves several")
+    over: bool = Field(False, description="Drawn by hand: laid over the lines above it")
+    low: float = 0.0
+    high: float = 1.0
+    schema_: dict[str, Any] = Field(alias="schema")
+    where: dict[str, Any] = Field(default_factory=dict)
+    defaults: dict[str, Any] = Field(default_factory=dict)
+
+    model_config = ConfigDict(populate_by_name=True)
+
+
+class ReadingOut(BaseModel):
+    """A reading that can be looked through."""
+
+    kind: str
+    title: str
+    unit: str
+    size: str
+    default_size_mm: float
+    about: str
+    components: list[str] = Field(default_factory=list)
+
+
+class CatalogueOut(BaseModel):
+    """Everything the interface draws its controls from."""
+
+    effects: list[FieldsOut]
+    sources: list[FieldsOut]
+    term: dict[str, Any]
+    cut: dict[str, Any]
+    brush: dict[str, Any]
+    readings: list[ReadingOut]
+    uv_looks: dict[str, tuple[str, str]]
+    setting: dict[str, Any]
+    object: dict[str, Any]
+    file_kinds: list[str]
+    channels: dict[str, str] = Field(description="What layers can be switched off in, by voice")
+    bases: list[str]
+    families: dict[str, str] = Field(description="Families of substances, by what they are called")
+    targets: list[str]
+
+
+@router.get("/session", response=SessionOut)
+def session(request: HttpRequest) -> SessionOut:
+    """Who is here."""
+    return SessionOut(user=owner_of(request).get_username(), demo=settings.DEMO_SIGN_IN)
+
+
+@router.get("/catalogue", response=CatalogueOut, by_alias=True)
+def catalogue(
+    request: HttpRequest, size_m: float = Query(1.0, gt=0, le=1e4, description="Diagonal of the object, metres")
+) -> CatalogueOut:
+    """Effects, sources, readings and channels with the schemas of their fields; defaults and soft ranges suit an object of ``size_m``."""
+    size = ObjectSize(size_m)
+    return CatalogueOut(
+        effects=[_effect(kind, size) for kind in EFFECTS],
+        sources=[_source(kind, size) for kind in SOURCES],
+        term={"properties": {k: v for k, v in size.schema(Term)["properties"].items() if k != "source"}},
+        cut=Cut.model_json_schema(),
+        brush=size.schema(Brush),
+        readings=[_reading(kind, size) for kind in READINGS],
+        uv_looks=UV_LOOKS,
+        setting=Setting.model_json_schema(),
+        object=ObjectFile.model_json_schema(),
+        file_kinds=[*SUFFIXES, *COMPANIONS],
+        channels=VOICES,
+        bases=list(BASES),
+        families=FAMILIES,
+        targets=list(TARGETS),
+    )
+
+
+def _effect(kind: str, size: ObjectSize) -> FieldsOut:
+    effect = EFFECTS[kind]
+    return FieldsOut(
+        kind=kind,
+        title=effect.title,
+        about=effect.summary,
+        family=effect.family,
+        sets_coverage=effect.sets_coverage,
+        needs=list(effect.reads),
+        acts_on=list(effect.acts_on),
+        pieces=effect.pieces,
+        schema=size.schema(effect),
+        where=effect.default_where(size).model_dump(mode="json"),
+        defaults=effect.fitted(size).model_dump(mode="json"),
+    )
+
+
+def _source(kind: str, size: ObjectSize) -> FieldsOut:
+    source = SOURCES[kind]
+    fresh = source.model_validate(size.fields(source))
+    return FieldsOut(
+        kind=kind,
+        title=source.title,
+        about=(source.__doc__ or "").strip().split("\n")[0],
+        group=source.group,
+        sentence=source.sentence,
+        looks_back=source.looks_back,
+        needs=sorted(fresh.needs),
+        reading=source.reading,
+        reading_size=source.reading_size,
+        over=source.over,
+        low=source.suggest[0],
+        high=source.suggest[1],
+        schema=size.schema(source),
+        defaults=fresh.model_dump(mode="json"),
+    )
+
+
+def _reading(kind: str, size: ObjectSize) -> ReadingOut:
+    reading = READINGS[kind]
+    return ReadingOut(
+        kind=kind,
+        title=reading.title,
+        unit=reading.unit,
+        size=reading.size,
+        default_size_mm=size.mm(reading.default_size_mm, reading.grows),
+        about=reading.about,
+        components=list(reading.components),
+    )

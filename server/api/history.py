@@ -1,0 +1,74 @@
+"""Edits of a scene, each a version of its own, and undo and redo over them."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.http import HttpRequest
+from ninja import Router
+from pydantic import BaseModel, ConfigDict, Field
+
+from limus.scene import scene_from
+from server.api.answers import Problem, Stale, VersionOut, object_of, stale, version_out
+from server.projects.intake import own_files_only
+from server.projects.models import StaleEdit, WorkObject
+
+router = Router()
+
+
+class EditIn(BaseModel):
+    """A new version of the scene, made on version ``base``."""
+
+    model_config = ConfigDict(extra="forbid")
+    base: int
+    document: dict[str, Any]
+    label: str = Field("Edit", max_length=120)
+
+
+class StepIn(BaseModel):
+    """Undo or redo from version ``base``."""
+
+    model_config = ConfigDict(extra="forbid")
+    base: int
+
+
+@router.get("/objects/{int:object_id}/scene", response=VersionOut)
+def get_scene(request: HttpRequest, object_id: int) -> VersionOut:
+    """The scene as it is saved now; nothing is evaluated or prepared for it."""
+    return version_out(object_of(request, object_id))
+
+
+@router.put("/objects/{int:object_id}/scene", response={200: VersionOut, 409: Stale, 422: Problem})
+def edit(request: HttpRequest, object_id: int, body: EditIn) -> Any:
+    """Store an edit as a new version. 409 when the scene was changed elsewhere since ``base``."""
+    item = object_of(request, object_id)
+    scene = scene_from(body.document, item.name)
+    own_files_only(scene, item.project)
+    try:
+        item.commit(body.base, scene.model_dump(mode="json"), body.label)
+    except StaleEdit:
+        return 409, stale(item)
+    if item.name != scene.name:
+        WorkObject.objects.filter(pk=item.pk).update(name=scene.name)
+    return 200, version_out(item)
+
+
+def _step(request: HttpRequest, object_id: int, body: StepIn, back: bool) -> Any:
+    item = object_of(request, object_id)
+    try:
+        item.step(body.base, back=back)
+    except StaleEdit:
+        return 409, stale(item)
+    return 200, version_out(item)
+
+
+@router.post("/objects/{int:object_id}/undo", response={200: VersionOut, 409: Stale})
+def undo(request: HttpRequest, object_id: int, body: StepIn) -> Any:
+    """Point at the version before; the same version where there is none."""
+    return _step(request, object_id, body, True)
+
+
+@router.post("/objects/{int:object_id}/redo", response={200: VersionOut, 409: Stale})
+def redo(request: HttpRequest, object_id: int, body: StepIn) -> Any:
+    """Return to the version that undo stepped back from."""
+    return _step(request, object_id, body, False)

@@ -1,0 +1,133 @@
+"""An object: what it is, its shape for the view, its picture, and removing it."""
+
+from __future__ import annotations
+
+from typing import Any, Literal
+
+from django.db import transaction
+from django.http import HttpRequest, HttpResponse
+from ninja import Router
+from pydantic import BaseModel, Field
+
+from limus.errors import InputError
+from server.api.answers import Problem, VersionOut, object_of, version_out
+from server.projects.gate import gate
+from server.projects.intake import files_of, remove_unused
+from server.projects.models import WorkObject
+from server.projects.portrait import portrait, remove_portraits
+from server.projects.workshop import facts_of, session_of
+
+router = Router()
+
+
+class TwinOut(BaseModel):
+    """What came of looking for the high-poly twin."""
+
+    reach_mm: float
+    matched: int
+    parts: int
+    missed: float = Field(description="Share of the texels that found nothing")
+
+
+class ObjectOut(BaseModel):
+    """An object with its scene."""
+
+    id: int
+    project: int
+    project_name: str
+    name: str
+    digest: str
+    facts: dict[str, Any]
+    readings: Literal["fine", "good", "draft", "outdated", "missing"]
+    missing_readings: dict[str, str] = Field(description="Readings with nothing to say of this object, and why")
+    twin: TwinOut | None = None
+    diagonal_m: float = Field(description="Size of the object: its catalogue has defaults that suit it")
+    sizes: list[int] = Field(description="Sizes of maps that memory holds")
+    turn: list[list[float]] = Field(description="Place in the axes of the file = place in the view @ turn")
+    scale: float = Field(description="Metres per unit of the file")
+    scene: VersionOut
+
+
+@router.get("/objects/{int:object_id}", response={200: ObjectOut, 422: Problem})
+def get_object(request: HttpRequest, object_id: int) -> ObjectOut:
+    """An object with its scene and history."""
+    item = object_of(request, object_id)
+    session = session_of(item.scene())
+    scene = session.scene
+    with gate.turn(256, lambda: session.ready):
+        mesh, facts, readings = session.mesh, facts_of(session), session.readings()
+        twin = session.twin_facts()
+    gaps: dict[str, str] = {}
+    if mesh.colours is None and not scene.vertex_paint:
+        gaps["vertex_colour"] = "The file brought no vertex colours, and none are painted"
+    if scene.object.twin is None:
+        gaps["missed"] = "There is no high-poly twin"
+    if not any(n.on for n in scene.object.neighbours):
+        gaps["proximity"] = "There are no neighbours"
+    return ObjectOut(
+        id=item.pk,
+        project=item.project_id,
+        project_name=item.project.name,
+        name=item.name,
+        digest=session.object_key,
+        facts=facts,
+        readings="missing" if readings is None else readings.quality if readings.exact else "outdated",
+        missing_readings=gaps,
+        twin=TwinOut.model_validate(twin) if twin is not None else None,
+        diagonal_m=session.size.rounded.diagonal_m,
+        sizes=session.sizes(),
+        turn=mesh.turn.tolist(),
+        scale=mesh.scale,
+        scene=version_out(item),
+    )
+
+
+@router.delete("/objects/{int:object_id}", response={204: None})
+def remove_object(request: HttpRequest, object_id: int) -> tuple[int, None]:
+    """Remove an object with its history. Its files stay while another object names them."""
+    item = object_of(request, object_id)
+    project = item.project
+    files: set[str] = set()
+    for version in item.versions.all():
+        files |= files_of(version.document)
+    with transaction.atomic():
+        WorkObject.objects.filter(pk=item.pk).update(head=None)
+        item.delete()
+        remove_unused(project, files)
+    remove_portraits(object_id)
+    return 204, None
+
+
+@router.get("/objects/{int:object_id}/mesh.glb", include_in_schema=False)
+def mesh(request: HttpRequest, object_id: int) -> HttpResponse:
+    """The bare prepared mesh for the 3D view; the address carries its hash, so it may be kept for ever."""
+    session = session_of(object_of(request, object_id).scene())
+    return _kept_for_ever(session.bare_glb(), "model/gltf-binary", session.object_key, request.GET.get("v"))
+
+
+@router.get("/objects/{int:object_id}/neighbours/{name}.glb", include_in_schema=False)
+def neighbour(request: HttpRequest, object_id: int, name: str) -> HttpResponse:
+    """A neighbour where it stands, for the 3D view."""
+    session = session_of(object_of(request, object_id).scene())
+    found = next((n for n in session.scene.object.neighbours if n.id == name), None)
+    if found is None:
+        raise InputError("there is no such neighbour", where=name, remedy="Load the object again")
+    return HttpResponse(session.neighbour_glb(found), content_type="model/gltf-binary")
+
+
+@router.get("/objects/{int:object_id}/portrait.png", include_in_schema=False)
+def get_portrait(request: HttpRequest, object_id: int) -> HttpResponse:
+    """How it looks today, for the start page; the address carries the version."""
+    item = object_of(request, object_id)
+    data = portrait(item)
+    if data is None:
+        return HttpResponse(status=404)
+    return _kept_for_ever(data, "image/png", str(item.head_id), request.GET.get("v"))
+
+
+def _kept_for_ever(data: bytes, media: str, version: str, asked: str | None) -> HttpResponse:
+    response = HttpResponse(data, content_type=media)
+    if asked == version:
+        response["Cache-Control"] = "private, max-age=31536000, immutable"
+    response["ETag"] = f'"{version}"'
+    return response

@@ -1,0 +1,64 @@
+"""The picture of an object on the start page: how its surface looks today."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from django.conf import settings
+
+from limus.formats.files import write_whole
+from limus.formats.png import png_bytes
+from limus.readings.measured import Measured
+from limus.review.moment import moment_picture
+from limus.review.picture import Picture
+from server.projects.gate import gate
+from server.projects.models import WorkObject
+from server.projects.workshop import session_of
+
+#: Pixels of the picture, and texels along a side that it is made from: enough for its size, and a matter of moments.
+WIDTH, HEIGHT, TEXELS = 480, 320, 512
+
+
+def _folder() -> Path:
+    return Path(settings.DATA_DIR) / "portraits"
+
+
+def portrait(item: WorkObject) -> bytes | None:
+    """PNG of the surface at the version shown now, made once for each version; None without UVs.
+
+    Raises
+    ------
+    InputError : the object or its scene cannot be read.
+    """
+    path = _folder() / f"{item.pk}-{item.head_id}.png"
+    try:
+        return path.read_bytes()
+    except OSError:
+        pass
+    session = session_of(item.scene())
+    # Nobody waits for it as for an answer to an edit.
+    with gate.turn(4096, lambda: False):
+        mesh = session.mesh
+        if mesh.uv is None:
+            return None
+        readings = session.readings()
+        measured = readings.measured if readings is not None else Measured.blank(session.texels(TEXELS))
+        weather = readings is not None and session.scene.asks_for_weather
+        chronicle = session.chronicle(measured, TEXELS, weather=weather)
+        pile = chronicle.as_made(session.scene)
+        if readings is not None:
+            for chapter in chronicle.playing(session.scene):
+                pile = chapter.pile
+        picture = Picture.of(chronicle.texels, WIDTH, HEIGHT, zoom=0.92, supersample=2)
+        data = png_bytes(moment_picture(pile, picture, chronicle.occlusion()))
+    if readings is not None:
+        for old in _folder().glob(f"{item.pk}-*.png"):
+            old.unlink(missing_ok=True)
+        write_whole(path, data)
+    return data
+
+
+def remove_portraits(object_id: int) -> None:
+    """The object is gone."""
+    for old in _folder().glob(f"{object_id}-*.png"):
+        old.unlink(missing_ok=True)

@@ -1,0 +1,202 @@
+import { Color, MeshPhysicalMaterial, ShaderChunk, Vector2, type WebGLProgramParametersWithUniforms } from 'three'
+import type { Maps } from '../api/scene'
+import { Plate } from './plate'
+
+/** Pictures that hold colours; the rest hold data. */
+const COLOURS = new Set(['base_color', 'specular', 'tint', 'fuzz', 'subsurface', 'through', 'emission'])
+/** Pictures beyond the usual three, the one that is missed most first, and how many textures each takes. */
+const MORE: [string, number][] = [
+  ['clear_coat', 2],
+  ['emission', 1],
+  ['fuzz', 2],
+  ['subsurface', 1],
+  ['transmission', 2],
+  ['specular', 2],
+  ['film', 2],
+  ['tint', 1],
+  ['indices', 1],
+  ['sparkle', 1],
+  ['scatter', 1],
+  ['through', 1],
+]
+/** Colour, occlusion, roughness, metalness, normal, and what the room and the shadow take. */
+const USUAL = 7
+
+/** What three's physical material has no place for: declared, and where it goes into the shader. */
+const ADDED: Record<string, { pars: string; color?: string; instead?: [string, string][]; after?: string }> = {
+  tint: {
+    pars: 'uniform sampler2D tintMap;',
+    // Light passes the coat on its way in and out.
+    color: `#ifdef USE_CLEARCOATMAP
+        diffuseColor.rgb *= mix( vec3( 1.0 ), texture2D( tintMap, vMapUv ).rgb, texture2D( clearcoatMap, vClearcoatMapUv ).x );
+      #endif`,
+  },
+  indices: {
+    pars: 'uniform sampler2D indicesMap;',
+    instead: [
+      [
+        'material.ior = ior;',
+        'vec3 limusIndices = texture2D( indicesMap, vMapUv ).rgb * 3.0; material.ior = max( limusIndices.r, 1.0 );',
+      ],
+      [
+        'material.clearcoatF0 = vec3( 0.04 );',
+        'material.clearcoatF0 = vec3( pow2( ( max( limusIndices.g, 1.0 ) - 1.0 ) / ( max( limusIndices.g, 1.0 ) + 1.0 ) ) );',
+      ],
+      ['material.iridescenceIOR = iridescenceIOR;', 'material.iridescenceIOR = max( limusIndices.b, 1.0 );'],
+    ],
+  },
+  subsurface: {
+    pars: 'uniform sampler2D subsurfaceMap; uniform float limusReach;',
+    color:
+      'vec4 limusInside = texture2D( subsurfaceMap, vMapUv ); diffuseColor.rgb = mix( diffuseColor.rgb, limusInside.rgb, limusInside.a );',
+    // Light that went in elsewhere comes out where the surface turns away from it.
+    after: `#if NUM_DIR_LIGHTS > 0
+      {
+        float round_ = dot( normal, directionalLights[ 0 ].direction );
+        float soft = clamp( ( round_ + limusReach ) / ( 1.0 + limusReach ), 0.0, 1.0 ) - clamp( round_, 0.0, 1.0 );
+        vec3 spread = vec3( 1.0 );
+        #ifdef LIMUS_SCATTER
+          spread = texture2D( scatterMap, vMapUv ).rgb;
+        #endif
+        reflectedLight.directDiffuse += soft * limusInside.a * spread * limusInside.rgb * directionalLights[ 0 ].color * 0.318;
+      }
+      #endif`,
+  },
+  scatter: { pars: 'uniform sampler2D scatterMap;' },
+  through: {
+    pars: 'uniform sampler2D throughMap;',
+    color: `#ifdef USE_TRANSMISSIONMAP
+        diffuseColor.rgb *= mix( vec3( 1.0 ), texture2D( throughMap, vMapUv ).rgb, texture2D( transmissionMap, vTransmissionMapUv ).r );
+      #endif`,
+  },
+  sparkle: {
+    pars: `uniform sampler2D sparkleMap; uniform float limusGrain;
+      float limusHash( vec3 p ) { p = fract( p * vec3( 0.1031, 0.1030, 0.0973 ) ); p += dot( p, p.yxz + 33.33 ); return fract( ( p.x + p.y ) * p.z ); }`,
+    // Small mirrors, each turned its own way: one flashes when it lies just between light and eye.
+    after: `#if NUM_DIR_LIGHTS > 0
+      {
+        vec3 cell = floor( vLimusPlace / limusGrain );
+        vec3 way = normalize( vec3( limusHash( cell ), limusHash( cell + 17.0 ), limusHash( cell + 41.0 ) ) * 2.0 - 1.0 + normal * 1.6 );
+        vec3 half_ = normalize( directionalLights[ 0 ].direction + normalize( vViewPosition ) );
+        float flash = pow( max( dot( way, half_ ), 0.0 ), 900.0 ) * step( limusHash( cell + 71.0 ), texture2D( sparkleMap, vMapUv ).r );
+        reflectedLight.directSpecular += flash * 9.0 * max( dot( normal, directionalLights[ 0 ].direction ), 0.0 ) * directionalLights[ 0 ].color;
+      }
+      #endif`,
+  },
+}
+
+/** The lit surface of one map set: every channel of the material that is in use. */
+export class SurfaceMaterial extends MeshPhysicalMaterial {
+  private readonly plates = new Map<string, Plate>()
+  private shown = ''
+  private readonly reach = { value: 0.2 }
+  /** Size of a glint in metres. */
+  private readonly grain = { value: 0.0008 }
+
+  constructor(private readonly units: number) {
+    super({ roughness: 1, metalness: 1 })
+    this.map = this.plate('base_color').texture
+    this.roughnessMap = this.metalnessMap = this.aoMap = this.plate('orm').texture
+    this.normalMap = this.plate('normal').texture
+    this.onBeforeCompile = (shader) => this.extend(shader)
+    this.customProgramCacheKey = () => this.shown
+  }
+
+  /** The picture of the surface's colour, for others that draw it. */
+  get picture() {
+    return this.plate('base_color').texture
+  }
+
+  private plate(name: string): Plate {
+    let found = this.plates.get(name)
+    if (!found) this.plates.set(name, (found = new Plate(COLOURS.has(name))))
+    return found
+  }
+
+  /** Put pictures on, by name; what the graphics card has no room for is returned. */
+  put(pictures: Map<string, [hash: string, bytes: Uint8Array]>, maps: Maps): string[] {
+    for (const [name, [hash, bytes]] of pictures) this.plate(name).put(hash, bytes)
+    const of = (name: string) => this.plate(name).texture
+    this.map = of('base_color')
+    this.roughnessMap = this.metalnessMap = this.aoMap = of('orm')
+    this.normalMap = of('normal')
+    const left: string[] = []
+    const here = new Set<string>()
+    let room = this.units - USUAL
+    for (const [name, takes] of MORE) {
+      if (!pictures.has(name)) continue
+      if (takes > room) left.push(name)
+      else {
+        here.add(name)
+        room -= takes
+      }
+    }
+    const on = (name: string) => (here.has(name) ? of(name) : null)
+    this.clearcoat = here.has('clear_coat') ? 1 : 0
+    this.clearcoatRoughness = 1
+    this.clearcoatMap = this.clearcoatRoughnessMap = on('clear_coat')
+    this.sheen = here.has('fuzz') ? 1 : 0
+    this.sheenColor = new Color(1, 1, 1)
+    this.sheenRoughness = 1
+    this.sheenColorMap = this.sheenRoughnessMap = on('fuzz')
+    this.specularIntensity = 1
+    this.specularColorMap = this.specularIntensityMap = on('specular')
+    this.iridescence = here.has('film') ? 1 : 0
+    this.iridescenceMap = this.iridescenceThicknessMap = on('film')
+    this.iridescenceThicknessRange = [0, 2000]
+    this.iridescenceIOR = maps.numbers?.thin_film_ior ?? 1.4
+    this.transmission = here.has('transmission') ? 1 : 0
+    this.transmissionMap = on('transmission')
+    this.attenuationDistance = maps.numbers?.transmission_depth ? maps.numbers.transmission_depth / 1000 : Infinity
+    this.emissive = new Color(here.has('emission') ? 0xffffff : 0x000000)
+    this.emissiveMap = on('emission')
+    this.ior = Math.min(2.333, maps.numbers?.specular_ior ?? 1.5)
+    this.transparent = maps.numbers?.opacity !== undefined
+    this.reach.value = Math.min(0.9, 0.15 + (maps.numbers?.subsurface_radius ?? 1) / 60)
+    this.normalScale = new Vector2(1, 1)
+    const shown = [...here].join()
+    if (shown !== this.shown) {
+      this.shown = shown
+      this.needsUpdate = true
+    }
+    return left
+  }
+
+  private extend(shader: WebGLProgramParametersWithUniforms) {
+    const added = Object.entries(ADDED).filter(([name]) => this.shown.split(',').includes(name))
+    if (!added.length) return
+    const plate = (name: string) => this.plate(name)
+    for (const [name] of added)
+      // Asked for at each draw: the texture is another one when the size of maps changes.
+      Object.defineProperty(shader.uniforms, `${name}Map`, {
+        enumerable: true,
+        value: {
+          get value() {
+            return plate(name).texture
+          },
+        },
+      })
+    shader.uniforms.limusReach = this.reach
+    shader.uniforms.limusGrain = this.grain
+    const insert = (after: string, what: 'color' | 'after') => {
+      const text = added.map(([, part]) => part[what] ?? '').join('\n')
+      shader.fragmentShader = shader.fragmentShader.replace(`#include <${after}>`, `#include <${after}>\n${text}`)
+    }
+    let physical: string = ShaderChunk.lights_physical_fragment
+    for (const [, part] of added) for (const [from, to] of part.instead ?? []) physical = physical.replace(from, to)
+    shader.fragmentShader = shader.fragmentShader.replace('#include <lights_physical_fragment>', physical)
+    const names = added.map(([name]) => `#define LIMUS_${name.toUpperCase()}`).join('\n')
+    shader.fragmentShader = `${names}\nvarying vec3 vLimusPlace;\n${added.map(([, part]) => part.pars).join('\n')}\n${shader.fragmentShader}`
+    shader.vertexShader = `varying vec3 vLimusPlace;\n${shader.vertexShader}`.replace(
+      '#include <begin_vertex>',
+      '#include <begin_vertex>\nvLimusPlace = position;',
+    )
+    insert('map_fragment', 'color')
+    insert('lights_fragment_end', 'after')
+  }
+
+  override dispose() {
+    super.dispose()
+    for (const plate of this.plates.values()) plate.texture.dispose()
+  }
+}
