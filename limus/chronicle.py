@@ -252,8 +252,8 @@ class Chronicle:
         pile, note = outcome.pile, outcome.note
         quiet = {voice: Use(1.0 - use.weight) for voice, use in uses.items() if use.weight < 1}
         if loss and quiet and pile is not before:
-            # Beyond any number of hiding thicknesses a veil is opaque: -ln(1 - shown) gives the coverage wanted.
-            thick = -np.log(np.maximum(1.0 - outcome.shown, 1e-6)).astype(np.float32)
+            # Opaque wherever something was lost: what showed there goes on showing, to the share that the voice is quiet.
+            thick = np.where(outcome.shown > 0, np.float32(20.0), np.float32(0.0))
             kept = {name: value for name, value in before.visible().items() if CHANNELS[name].voice in quiet}
             pile = pile.with_coat(Coat(layer.id, f"{layer.name}: kept", VEIL, thick, kept, quiet))
         relief = layer.channels.get("relief")

@@ -14,6 +14,9 @@ from typing import Any
 
 from pydantic import BaseModel
 
+#: Diagonals in metres beyond which defaults follow no more.
+SMALLEST, LARGEST = 1e-3, 500.0
+
 
 @dataclass(frozen=True)
 class ObjectSize:
@@ -23,7 +26,7 @@ class ObjectSize:
 
     def factor(self, grows: float) -> float:
         """By how much a length with this exponent is larger than on an object of one metre."""
-        return float(min(max(self.diagonal_m, 1e-4), 1e4) ** grows)
+        return float(min(max(self.diagonal_m, SMALLEST), LARGEST) ** grows)
 
     def mm(self, on_one_metre: float, grows: float) -> float:
         """A length in mm on this object, two digits of it."""
@@ -33,7 +36,7 @@ class ObjectSize:
     @property
     def rounded(self) -> ObjectSize:
         """Two digits: objects of about one size share their defaults."""
-        return ObjectSize(float(f"{min(max(self.diagonal_m, 1e-4), 1e4):.2g}"))
+        return ObjectSize(float(f"{min(max(self.diagonal_m, SMALLEST), LARGEST):.2g}"))
 
     def fields(self, model: type[BaseModel]) -> dict[str, float]:
         """The fitted defaults of all fields of ``model`` that grow with the object."""

@@ -41,21 +41,16 @@ inlined = numba.njit(inline="always", error_model="numpy", fastmath={"contract",
 def fading(x):  # type: ignore[no-untyped-def]
     """exp(-x) for a float32 x from 0, to about 2e-7: no call, so that loops over it become vector instructions.
 
-    The whole part of x / ln 2 goes into the exponent's bits; the rest through the Taylor series of 2^-f about its middle.
+    The nearest whole number to x / ln 2 goes into the bits of the exponent, the rest through the Taylor series; 0 gives exactly 1.
     """
     z = min(x * np.float32(1.4426950408889634), np.float32(126.0))
-    k = np.int32(z)
-    # 2^-f = 2^-1/2 exp(-y), |y| <= ln 2 / 2
-    y = (z - np.float32(k) - np.float32(0.5)) * np.float32(0.6931471805599453)
+    k = np.int32(z + np.float32(0.5))
+    y = (z - np.float32(k)) * np.float32(0.6931471805599453)
     p = np.float32(1.0) - y * (
         np.float32(1.0)
-        - y
-        * (
-            np.float32(0.5)
-            - y * (np.float32(1 / 6) - y * (np.float32(1 / 24) - y * (np.float32(1 / 120) - y * np.float32(1 / 720))))
-        )
+        - y * (np.float32(0.5) - y * (np.float32(1 / 6) - y * (np.float32(1 / 24) - y * (np.float32(1 / 120) - y * np.float32(1 / 720)))))
     )
-    return p * np.float32(0.7071067811865476) * np.int32((127 - k) << 23).view(np.float32)
+    return p * np.int32((127 - k) << 23).view(np.float32)
 
 
 def _nothing(item: int) -> None:

@@ -19,6 +19,8 @@ from limus.materials.substance import covered, thinned
 from limus.object_size import ONE_METRE, ObjectSize
 from limus.strata.pile import Pile
 
+#: Micrometres from which on a paint counts as being there.
+THERE = np.float32(0.5)
 #: Half the width of the edge of a chip, in the potential.
 WIDTH = 0.010
 #: Flaked area in percent by class, ISO 4628-5 (quantity classes 0 to 5; from memory).
@@ -92,10 +94,11 @@ class Chipping(Effect):
         nothing = np.zeros(len(event.mask), np.float32)
         if not paints:
             return Outcome(pile, nothing, "There is no paint to chip: put a paint layer before it")
+        # What is measured is the topmost paint of each place, as far as it shows.
         painted = nothing
         for k in paints:
-            cover = covered(pile.coats[k].thickness, pile.coats[k].substance)
-            painted = painted + cover * (np.float32(1.0) - painted)
+            coat = pile.coats[k]
+            painted = np.where(coat.thickness > THERE, covered(coat.thickness, coat.substance), painted)
         if not (event.mask * painted > 0.004).any():
             return Outcome(pile, nothing, "The mask is black wherever there is paint")
         wanted = self.wanted() * event.strength
@@ -140,7 +143,7 @@ class Chipping(Effect):
 
         Which is topmost can differ from texel to texel: figures lie only on a part of a board.
         """
-        there = [pile.coats[k].thickness > np.float32(0.5) for k in paints]
+        there = [pile.coats[k].thickness > THERE for k in paints]
 
         def interface(above: int, count: int) -> np.float32:
             """With ``above`` coats over it out of ``count``."""

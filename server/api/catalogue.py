@@ -100,7 +100,7 @@ def session(request: HttpRequest) -> SessionOut:
 
 @router.get("/catalogue", response=CatalogueOut, by_alias=True)
 def catalogue(
-    request: HttpRequest, size_m: float = Query(1.0, gt=0, le=1e4, description="Diagonal of the object, metres")
+    request: HttpRequest, size_m: float = Query(1.0, gt=0, le=1e6, description="Diagonal of the object, metres")
 ) -> CatalogueOut:
     """Effects, sources, readings and channels with the schemas of their fields; defaults and soft ranges suit an object of ``size_m``."""
     size = ObjectSize(size_m)

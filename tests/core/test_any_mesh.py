@@ -21,6 +21,7 @@ from limus.readings.exposure import measure_exposure
 from limus.readings.measured import measure
 from limus.readings.ray_pass import RayPlan
 from limus.readings.reading import Place
+from limus.session import Session
 from limus.setting import Setting
 from limus.store import Store
 from limus.surface.pyramid import texels_of
@@ -72,7 +73,7 @@ class Rabbit(TestCase):
         self.assertEqual(len(chapters), len(made.layers))
         self.assertTrue(all(0 <= c.coverage <= 1 for c in chapters))
         self.assertGreater(max(c.coverage for c in chapters), 0.5)
-        files = deliver(made, mesh, "gltf", 256, around=around)
+        files, _ = deliver(Session.on(mesh, made), "gltf", 256)
         (self.folder / "out.glb").write_bytes(next(f.data for f in files if f.name.endswith(".glb")))
         back = read_object(self.folder / "out.glb")
         self.assertAlmostEqual(float(back.areas.sum()), float(mesh.areas.sum()), places=4)

@@ -154,7 +154,8 @@ class Writing(TestCase):
 
     def maps(self, **more: Any) -> GltfMaps:
         flat = png_bytes(np.full((8, 8, 3), 128, np.uint8))
-        return GltfMaps(flat, flat, flat, **more)
+        pictures = {"base_color": flat, "orm": flat, "normal": flat, **more.pop("pictures", {})}
+        return GltfMaps(pictures, **more)
 
     def test_round_trip_keeps_the_surface(self) -> None:
         mesh = gate_hoist.build()
@@ -176,7 +177,22 @@ class Writing(TestCase):
         cases = {
             "bare": glb_bytes(shapes.box()),
             "hoist": glb_bytes(gate_hoist.build(), [self.maps()]),
-            "coated": glb_bytes(shapes.sphere(0.1, 24), [self.maps(clear_coat=png_bytes(np.zeros((8, 8, 3), np.uint8)))]),
+            "coated": glb_bytes(
+                shapes.sphere(0.1, 24), [self.maps(pictures={"clear_coat": png_bytes(np.zeros((8, 8, 3), np.uint8))})]
+            ),
+            "everything": glb_bytes(
+                shapes.sphere(0.1, 24),
+                [
+                    self.maps(
+                        pictures=dict.fromkeys(
+                            ("clear_coat", "fuzz", "specular", "film", "transmission", "emission"),
+                            png_bytes(np.zeros((8, 8, 4), np.uint8)),
+                        ),
+                        numbers={"ior": 1.33, "film_ior": 1.4, "depth_m": 0.02, "emission": 1000.0},
+                        tint=(0.8, 0.9, 1.0),
+                    )
+                ],
+            ),
             "clear": glb_bytes(shapes.joined(shapes.box(), shapes.box(0.5, (2, 0, 0))), [self.maps(opaque=False)]),
         }
         for name, data in cases.items():
@@ -227,13 +243,13 @@ class BaseNormals(TestCase):
         flat = png_bytes(np.full((8, 8, 3), 128, np.uint8))
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "lean.glb"
-            path.write_bytes(glb_bytes(shapes.box(0.1), [GltfMaps(flat, flat, png_bytes(image))]))
+            path.write_bytes(glb_bytes(shapes.box(0.1), [GltfMaps({"base_color": flat, "orm": flat, "normal": png_bytes(image)})]))
             mesh = read_gltf(path)
             self.assertEqual(mesh.normal_maps[0].shape, (16, 16, 3))  # type: ignore[union-attr]
             got = base_normal(Texels.of(mesh, 32))
             assert got is not None
             np.testing.assert_allclose(got, np.broadcast_to(lean, got.shape), atol=0.01)
-            path.write_bytes(glb_bytes(shapes.box(0.1), [GltfMaps(flat, flat, b"no picture")]))
+            path.write_bytes(glb_bytes(shapes.box(0.1), [GltfMaps({"base_color": flat, "orm": flat, "normal": b"no picture"})]))
             spoilt = read_gltf(path)
             self.assertEqual(spoilt.normal_maps, ())
             self.assertIn("normalTexture could not be read", spoilt.notes[0])

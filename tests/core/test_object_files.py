@@ -254,7 +254,9 @@ class Gltf(Case):
         red = png_bytes(np.broadcast_to(np.array([255, 0, 0], np.uint8), (8, 8, 3)).copy())
         orm = png_bytes(np.broadcast_to(np.array([255, 64, 255], np.uint8), (8, 8, 3)).copy())
         flat = png_bytes(np.broadcast_to(np.array([128, 128, 255], np.uint8), (8, 8, 3)).copy())
-        mesh = read_object(self.write("red.glb", glb_bytes(shapes.box(0.1), [GltfMaps(red, orm, flat)])))
+        mesh = read_object(
+            self.write("red.glb", glb_bytes(shapes.box(0.1), [GltfMaps({"base_color": red, "orm": orm, "normal": flat})]))
+        )
         (maps,) = mesh.base_maps
         assert maps is not None and maps.color is not None and maps.orm is not None
         half = np.array([0.5], np.float32)

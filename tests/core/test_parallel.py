@@ -15,7 +15,7 @@ from limus.errors import InputError
 from limus.fields import Document, choice, colour, number, switch
 from limus.hashing import key_of
 from limus.parallel import WORKERS, for_ranges, kernel, map_blocks
-from limus.readings.reading import Reading
+from limus.readings.reading import READS, Reading, asks_weather
 from limus.registry import discover, kind_of
 
 
@@ -135,6 +135,8 @@ class Discovery(TestCase):
         by_file = {"part", "island", "vertex_colour", "missed"}
         measured = discover(readings, Reading)
         self.assertEqual(set(measured), by_rays | by_weather | by_shape | by_file)
-        self.assertEqual({kind for kind, r in measured.items() if r.weather}, by_weather)
+        self.assertEqual({kind for kind, r in measured.items() if asks_weather(r.reads)}, by_weather)
+        for entry in (*measured.values(), *found.values()):
+            self.assertLessEqual(set(entry.reads), set(READS))
         # Orders are the order of the list on screen: no two alike.
         self.assertEqual(len({r.order for r in measured.values()}), len(measured))

@@ -19,6 +19,7 @@ from limus.formats.gltf_read import read_gltf
 from limus.formats.gltf_write import glb_bytes
 from limus.masks.coverage import level_for
 from limus.masks.recipe import SOURCES
+from limus.materials.channels import CHANNELS
 from limus.scene import Scene, scene_from
 from tests.core import shapes
 from tests.core.test_effects import bench_for
@@ -140,8 +141,11 @@ class Ends(TestCase):
                     made = scene_from({"version": 1, "object": {"file": "a.glb"}, "layers": layers})
                     pile = bench.play(made)[-1].pile
                     shown = bench.finish(pile)
-                    self.assertTrue(np.isfinite(shown.sheet).all() and np.isfinite(shown.normal).all(), f"{kind}.{name} {value}")
-                    self.assertTrue((shown.sheet >= 0).all() and (shown.sheet <= 1).all(), f"{kind}.{name} {value}")
+                    where = f"{kind}.{name} {value}"
+                    self.assertTrue(np.isfinite(shown.normal).all(), where)
+                    for channel, values in shown.sheet.items():
+                        low, high = CHANNELS[channel].low, CHANNELS[channel].high
+                        self.assertTrue((values >= low).all() and (values <= high).all(), f"{where}: {channel}")
 
     def test_sources_at_their_limits(self) -> None:
         bench = bench_for(shapes.box(0.1), 64)

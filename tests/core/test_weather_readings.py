@@ -15,7 +15,7 @@ import numpy as np
 
 from limus.errors import Cancelled
 from limus.readings.driving_rain import WET_HOURS, rain_vector, wall_share
-from limus.readings.exposure import Exposure, exposure_key, measure_exposure, stored_exposure
+from limus.readings.exposure import Exposure, exposure_keys, measure_exposure, stored_exposure
 from limus.readings.flow import flow
 from limus.readings.sun_path import compass, declination, elevation, sun_directions
 from limus.readings.surroundings import NOTHING, Surroundings
@@ -236,17 +236,19 @@ class Keeping(Case):
 
     def test_only_what_matters_makes_it_stale(self) -> None:
         texels = Texels.of(shapes.box(0.3), 16)
-        key = exposure_key(texels, Setting(), NOTHING, 8)
-        self.assertEqual(key, exposure_key(texels, Setting(corrosivity="C2", years=44.0), NOTHING, 8))
-        for change in (
-            {"latitude": 10.0},
-            {"wind_speed": 1.0},
-            {"north_deg": 5.0},
-            {"rain_mm": 100.0},
-            {"day": 3},
-            {"wind_from_deg": 1.0},
-        ):
-            self.assertNotEqual(key, exposure_key(texels, Setting(**change), NOTHING, 8), change)  # type: ignore[arg-type]
+        sun, rain = exposure_keys(texels, Setting(), NOTHING, 8)
+        self.assertEqual((sun, rain), exposure_keys(texels, Setting(corrosivity="C2", years=44.0), NOTHING, 8))
+        changes: list[tuple[dict[str, float], bool, bool]] = [
+            ({"latitude": 10.0}, True, False),
+            ({"day": 3}, True, False),
+            ({"wind_speed": 1.0}, False, True),
+            ({"rain_mm": 100.0}, False, True),
+            ({"wind_from_deg": 1.0}, False, True),
+            ({"north_deg": 5.0}, True, True),
+        ]
+        for change, of_sun, of_rain in changes:
+            now = exposure_keys(texels, Setting(**change), NOTHING, 8)  # type: ignore[arg-type]
+            self.assertEqual((now[0] != sun, now[1] != rain), (of_sun, of_rain), change)
 
     def test_cancel_leaves_nothing(self) -> None:
         def stop(share: float) -> None:

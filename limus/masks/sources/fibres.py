@@ -13,7 +13,7 @@ from limus.masks.source import Scope
 from limus.patterns.noise import evened, fractal, warped
 
 
-class Fibres(Pattern, Directed):
+class Fibres(Directed, Pattern):
     """Noise drawn out along a direction: grain, brush marks, streaks."""
 
     kind: Literal["fibres"] = "fibres"

@@ -14,7 +14,7 @@ from limus.patterns.noise import warped
 from limus.patterns.scratches import scratches
 
 
-class Scratches(Pattern, Directed):
+class Scratches(Directed, Pattern):
     """Fine straight lines, every way or along a direction."""
 
     kind: Literal["scratches"] = "scratches"
