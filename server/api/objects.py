@@ -9,7 +9,6 @@ from django.http import HttpRequest, HttpResponse
 from ninja import Router
 from pydantic import BaseModel, Field
 
-from limus.errors import InputError
 from server.api.answers import Problem, VersionOut, object_of, version_out
 from server.projects.gate import gate
 from server.projects.intake import files_of, remove_unused
@@ -111,7 +110,9 @@ def neighbour(request: HttpRequest, object_id: int, name: str) -> HttpResponse:
     session = session_of(object_of(request, object_id).scene())
     found = next((n for n in session.scene.object.neighbours if n.id == name), None)
     if found is None:
-        raise InputError("there is no such neighbour", where=name, remedy="Load the object again")
+        return HttpResponse(
+            '{"message": "There is no such neighbour. Load the object again."}', status=404, content_type="application/json"
+        )
     return HttpResponse(session.neighbour_glb(found), content_type="model/gltf-binary")
 
 

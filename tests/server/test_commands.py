@@ -23,10 +23,10 @@ from django.core.management import CommandError, call_command
 
 from limus.formats.read import read_object
 from limus.masks.painting import _lay
+from limus.store import shared
 from server.projects.models import Intake, Project, SceneVersion, WorkObject
 from server.projects.try_out import try_out_files
 from server.projects.warm_up import compile_once, evaluate_once
-from server.projects.workshop import workshop
 from tests.server.base import ServerTest
 
 ROOT = Path(settings.BASE_DIR)
@@ -64,14 +64,14 @@ class WarmUp(ServerTest):
     def test_it_evaluates_what_is_measured_and_nothing_else(self) -> None:
         item = self.add_box()
         with mock.patch.dict("os.environ", {"LIMUS_CACHE": f"{settings.DATA_DIR}/none"}):
-            workshop()._measured.clear()
+            shared().clear()
             self.assertFalse(evaluate_once(item, 128))
         self.measured(item)
         self.assertTrue(evaluate_once(item, 128))
-        misses = workshop().cache.misses
+        misses = shared().misses
         self.assertEqual(self.call("post", f"/objects/{item.pk}/evaluate", {"resolution": 128}).status_code, 200)
         # The same maps were there already: nothing was played or encoded again.
-        self.assertLess(workshop().cache.misses - misses, 4)
+        self.assertLess(shared().misses - misses, 4)
 
 
 class Serve(ServerTest):

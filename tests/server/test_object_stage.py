@@ -12,11 +12,13 @@ from django.test import override_settings
 
 from limus.formats.gltf_write import glb_bytes
 from limus.readings.catalogue import READINGS
+from limus.session import MOST_MEASURED, Session
+from limus.store import Store, shared
 from limus.surface.mesh import Part
 from server.jobs.models import Job
 from server.projects import intake as intakes
 from server.projects.models import WorkObject
-from server.projects.workshop import fitting, reading_size, workshop
+from server.projects.workshop import session_of
 from tests.core import shapes
 from tests.core.test_effects import STORY, scene
 from tests.server.base import ServerTest
@@ -49,7 +51,7 @@ class StageTest(ServerTest):
 class Looking(StageTest):
     def test_before_measuring(self) -> None:
         with mock.patch.dict("os.environ", {"LIMUS_CACHE": str(Path(settings.DATA_DIR) / "empty")}):
-            workshop()._measured.clear()
+            shared().clear()
             self.assertEqual(self.state()["readings"], "missing")
             lit = self.look()
             self.assertEqual((lit.status_code, lit.json()["readings"]), (200, "missing"))
@@ -106,13 +108,14 @@ class Looking(StageTest):
 class Settings(StageTest):
     def test_weather_is_measured_again_but_not_the_rays(self) -> None:
         self.measured(self.item)
-        table = workshop().measured(self.item.scene())[2].table  # type: ignore[index]
+        table = session_of(self.item.scene()).readings().measured.table  # type: ignore[union-attr]
         self.change("setting", wind_from_deg=90.0, latitude=20.0)
         self.item = WorkObject.objects.get(pk=self.item.pk)
-        quality, exact, found = workshop().measured(self.item.scene())  # type: ignore[misc]
-        self.assertTrue(exact)
-        self.assertIn(quality, ("good", "fine"))
-        self.assertEqual(found.table.tobytes(), table.tobytes())
+        found = session_of(self.item.scene()).readings()
+        assert found is not None
+        self.assertTrue(found.exact)
+        self.assertIn(found.quality, ("good", "fine"))
+        self.assertEqual(found.measured.table.tobytes(), table.tobytes())
         self.assertEqual(self.look(kind="reading", name="rain").status_code, 200)
 
     def test_ground_makes_the_readings_old_until_they_are_measured(self) -> None:
@@ -196,11 +199,10 @@ class Working(StageTest):
             boxes.positions, boxes.normals, boxes.triangles, np.stack([(boxes.uv[:, 0] * 200) % 1, boxes.uv[:, 1]], axis=1).astype(np.float32),
             parts=tuple(Part(p.name, p.first, p.count, k) for k, p in enumerate(boxes.parts)), uv_domains=tuple(f"set {k}" for k in range(200)),
         )  # fmt: skip
-        self.assertEqual(fitting(many, 2048), 256)
-        self.assertLessEqual(200 * reading_size(many, "draft") ** 2, 1 << 20)
-        with override_settings(READINGS_RESOLUTION=4096):
-            self.assertLessEqual(200 * reading_size(many, "good") ** 2, 1 << 23)
-            self.assertLessEqual(200 * reading_size(many, "fine") ** 2, 1 << 24)
+        session = Session.on(many, scene(), store=Store(5 << 30), good=4096)
+        self.assertEqual(session.fitted(2048), 256)
+        for quality, most in MOST_MEASURED.items():
+            self.assertLessEqual(200 * session.reading_size(quality) ** 2, most)
         self.item = intakes.take_in(self.project, "many.glb", [glb_bytes(many)], scene(*STORY, name="Many"))
         self.measured(self.item)
         answer = self.call("post", f"/objects/{self.item.pk}/evaluate", {"resolution": 128})

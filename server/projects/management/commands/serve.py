@@ -81,9 +81,8 @@ class Command(BaseCommand):
         try:
             self._wait_for(host, port, running[0])
             shown = "localhost" if host in ("127.0.0.1", "::1") else host
-            self.stdout.write(
-                f"Limus is ready: http://{shown}:{port}/   (Ctrl+C stops it; keeps up to {budget / (1 << 30):.1f} GB in memory, LIMUS_MEMORY changes that)"
-            )
+            self.stdout.write(f"Keeping up to {budget / (1 << 30):.1f} GB of results in memory (LIMUS_MEMORY changes that).")
+            self.stdout.write(f"Limus is ready: http://{shown}:{port}/   (Ctrl+C stops it)")
             self.stdout.flush()
             while running[0].poll() is None:
                 for k, (command, given) in enumerate(commands[1:], 1):

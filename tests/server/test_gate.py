@@ -1,0 +1,120 @@
+"""Who is answered next."""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections.abc import Callable
+from unittest import TestCase
+
+from limus.errors import Cancelled
+from server.projects.gate import LARGE, Gate, Lane
+
+
+class Waiting(TestCase):
+    """One slot, held until everybody is in the queue; then the order in which they come through tells."""
+
+    def setUp(self) -> None:
+        self.order: list[str] = []
+
+    def run_through(self, gate: Gate, *asks: tuple[str, int, Callable[[], bool]]) -> list[str]:
+        go_on, threads = threading.Event(), []
+
+        def hold() -> None:
+            with gate.turn(512, lambda: True):
+                go_on.wait(10)
+
+        def ask(name: str, resolution: int, gone: Callable[[], bool]) -> None:
+            try:
+                with gate.turn(resolution, lambda: True, gone):
+                    self.order.append(name)
+            except Cancelled:
+                self.order.append(f"{name} dropped")
+
+        first = threading.Thread(target=hold)
+        first.start()
+        time.sleep(0.05)
+        for name, resolution, gone in asks:
+            thread = threading.Thread(target=ask, args=(name, resolution, gone))
+            thread.start()
+            threads.append(thread)
+            time.sleep(0.02)
+        go_on.set()
+        for thread in (first, *threads):
+            thread.join(10)
+        return self.order
+
+    def test_small_answers_go_before_large_ones(self) -> None:
+        here = lambda: False  # noqa: E731
+        got = self.run_through(Gate(1), ("large", 1024, here), ("small", 512, here), ("other small", 256, here))
+        self.assertEqual(got, ["small", "other small", "large"])
+
+    def test_what_a_tab_has_moved_on_from_never_starts(self) -> None:
+        gate = Gate(1)
+        gate.newest(1, "tab", 7)
+        got = self.run_through(
+            gate,
+            ("old", 512, lambda: gate.moved_on(1, "tab", 6)),
+            ("new", 512, lambda: gate.moved_on(1, "tab", 7)),
+            ("of another tab", 512, lambda: gate.moved_on(1, "other", 3)),
+        )
+        self.assertEqual(got, ["old dropped", "new", "of another tab"])
+
+    def test_a_large_one_does_not_wait_for_ever(self) -> None:
+        lane = Lane(1)
+        with lane.turn(0.0, lambda: False):
+            threads = []
+            for name, due in (("late small", 10.0), ("old large", 2.0)):
+
+                def ask(name: str = name, due: float = due) -> None:
+                    with lane.turn(due, lambda: False):
+                        self.order.append(name)
+
+                threads.append(threading.Thread(target=ask))
+                threads[-1].start()
+                time.sleep(0.02)
+        for thread in threads:
+            thread.join(10)
+        self.assertEqual(self.order, ["old large", "late small"])
+
+
+class Lanes(TestCase):
+    def test_cold_work_does_not_stop_warm_work(self) -> None:
+        gate = Gate(1)
+        go_on, inside = threading.Event(), threading.Event()
+
+        def cold() -> None:
+            with gate.turn(512, lambda: False):
+                inside.set()
+                go_on.wait(10)
+
+        thread = threading.Thread(target=cold)
+        thread.start()
+        inside.wait(5)
+        # Would wait for ever if there were one lane.
+        with gate.turn(512, lambda: True):
+            self.order = ["warm"]
+        go_on.set()
+        thread.join(5)
+
+    def test_what_takes_seconds_is_no_warm_work(self) -> None:
+        gate = Gate(1)
+        with gate.turn(LARGE, lambda: True), gate.turn(512, lambda: True):
+            pass
+
+    def test_a_slot_comes_back_after_an_error(self) -> None:
+        gate = Gate(1)
+        for _ in range(3):
+            with self.assertRaises(ValueError), gate.turn(512, lambda: True):
+                raise ValueError
+        with self.assertRaises(Cancelled), gate.turn(512, lambda: True, lambda: True):
+            pass
+        with gate.turn(512, lambda: True):
+            pass
+
+    def test_tabs_are_forgotten_in_the_end(self) -> None:
+        gate = Gate(1)
+        for k in range(600):
+            gate.newest(1, f"tab {k}", 1)
+        self.assertFalse(gate.moved_on(1, "tab 0", 0))
+        self.assertTrue(gate.moved_on(1, "tab 599", 0))
