@@ -8,8 +8,11 @@ from limus.effects.dust import Dust
 from limus.effects.paint import Paint
 from limus.effects.rust import Rust
 from limus.masks.recipe import Recipe, term
+from limus.masks.sources.edges import Edges
 from limus.masks.sources.noise import Noise
 from limus.masks.sources.parts import Parts
+from limus.masks.sources.sky import Sky
+from limus.masks.sources.slope import SlopeSource
 from limus.masks.sources.vertex_colour import VertexColourSource
 from limus.materials.base import BaseChoice
 from limus.scene import Layer, ObjectFile, Scene
@@ -17,6 +20,28 @@ from limus.setting import Setting
 
 PROJECT = "Kestrel Weir gatehouse"
 BRASS = ["number plate", "plate screws", "grease nipple"]
+
+
+def _worn_edges() -> Recipe:
+    """Where paint of these objects breaks: edges, some stretches of them, and stray places."""
+    return Recipe(
+        terms=[
+            term(Edges(radius_mm=4.0)),
+            term(Noise(size_mm=90.0, octaves=3, seed=1), amount=0.8),
+            term(Noise(size_mm=34.0, octaves=4, seed=2), low=0.55, high=1.0, combine="add", amount=0.45),
+        ]
+    )
+
+
+def _settled() -> Recipe:
+    """Where dust lies: what faces up and sees the sky."""
+    return Recipe(
+        terms=[
+            term(SlopeSource(towards="up", span="180"), low=0.3, high=0.75),
+            term(Sky(), low=0.05, high=0.6, amount=0.7),
+            term(Noise(size_mm=40.0, octaves=5, seed=9), low=0.05, high=0.75, amount=0.6),
+        ]
+    )
 
 
 def gate_hoist_scene() -> Scene:
@@ -38,10 +63,10 @@ def gate_hoist_scene() -> Scene:
                 effect=Paint(),
                 where=Recipe(terms=[term(Parts(names=[*BRASS, "shaft"]), invert=True)]),
             ),
-            Layer(id="chipping", name="Chipping", effect=Chipping(coverage=0.10), where=Chipping.default_where()),
+            Layer(id="chipping", name="Chipping", effect=Chipping(coverage=0.10), where=_worn_edges()),
             Layer(id="rust", name="Rust", effect=Rust(), where=Rust.default_where()),
             Layer(id="dirt", name="Dirt", effect=Dirt(), where=Dirt.default_where()),
-            Layer(id="dust", name="Dust", effect=Dust(), where=Dust.default_where(), strength=0.8),
+            Layer(id="dust", name="Dust", effect=Dust(), where=_settled(), strength=0.8),
         ],
     )
 
@@ -73,7 +98,7 @@ def gauge_board_scene() -> Scene:
             Layer(
                 id="figures", name="Black figures", effect=figures, where=Recipe(terms=[term(Parts(names=["marks", "figures"]))])
             ),
-            Layer(id="chipping", name="Chipping", effect=Chipping(coverage=0.05), where=Chipping.default_where()),
+            Layer(id="chipping", name="Chipping", effect=Chipping(coverage=0.05), where=_worn_edges()),
             Layer(id="rust", name="Rust", effect=Rust(), where=Rust.default_where()),
             Layer(
                 id="mud",
@@ -95,6 +120,6 @@ def slate_panel_scene() -> Scene:
         bases=[BaseChoice(material="timber"), BaseChoice(material="slate", parts=["slates"])],
         layers=[
             Layer(id="dirt", name="Dirt", effect=Dirt(), where=Dirt.default_where()),
-            Layer(id="dust", name="Dust", effect=Dust(), where=Dust.default_where(), strength=0.6),
+            Layer(id="dust", name="Dust", effect=Dust(), where=_settled(), strength=0.6),
         ],
     )

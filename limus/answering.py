@@ -222,7 +222,16 @@ class Answering:
         if name == "overlap":
             wrong = self.store.get(key, lambda: overlap(self.texels))
             return Shown(
-                None, np.where(wrong[:, None] > 0, np.array(WRONG, np.float32), np.array(RIGHT, np.float32)), "", 0, 1, "", title, ("", ""), [], about
+                None,
+                np.where(wrong[:, None] > 0, np.array(WRONG, np.float32), np.array(RIGHT, np.float32)),
+                "",
+                0,
+                1,
+                "",
+                title,
+                ("", ""),
+                [],
+                about,
             )
         values = self.store.get(key, lambda: (stretch if name == "stretch" else density)(self.texels))
         high = 4.0 if name == "stretch" else float(np.quantile(values[:: max(1, len(values) // 20000)], 0.99))

@@ -48,7 +48,11 @@ def fading(x):  # type: ignore[no-untyped-def]
     y = (z - np.float32(k)) * np.float32(0.6931471805599453)
     p = np.float32(1.0) - y * (
         np.float32(1.0)
-        - y * (np.float32(0.5) - y * (np.float32(1 / 6) - y * (np.float32(1 / 24) - y * (np.float32(1 / 120) - y * np.float32(1 / 720)))))
+        - y
+        * (
+            np.float32(0.5)
+            - y * (np.float32(1 / 6) - y * (np.float32(1 / 24) - y * (np.float32(1 / 120) - y * np.float32(1 / 720))))
+        )
     )
     return p * np.int32((127 - k) << 23).view(np.float32)
 

@@ -147,8 +147,8 @@ class Session:
 
     @property
     def size(self) -> ObjectSize:
-        """How large the object is."""
-        return ObjectSize(self.mesh.diagonal)
+        """How large the object is, to two digits."""
+        return ObjectSize(self.mesh.diagonal).rounded
 
     def facts(self) -> dict[str, Any]:
         """What inspection finds of the prepared mesh."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import shutil
 import tempfile
+import time
 import unittest
 from pathlib import Path
 from typing import Any
@@ -13,6 +14,26 @@ from django.conf import settings
 from django.db import connections
 from django.test import runner
 from django.test.runner import DiscoverRunner, ParallelTestSuite
+
+
+def _timed(folder: str) -> None:
+    """Note how long each test takes, in this process and in those that come from it."""
+    run = unittest.TestCase.run
+
+    def timed(self: unittest.TestCase, result: Any = None) -> Any:
+        start = time.perf_counter()
+        try:
+            return run(self, result)
+        finally:
+            with (Path(folder) / f"times-{os.getpid()}").open("a") as out:
+                out.write(f"{time.perf_counter() - start:.2f} {self.id()}\n")
+
+    unittest.TestCase.run = timed  # type: ignore[method-assign]
+
+
+def _slowest(folder: str, count: int = 10) -> list[str]:
+    lines = [line.split(" ", 1) for path in Path(folder).glob("times-*") for line in path.read_text().splitlines()]
+    return [f"{float(seconds):6.1f} s  {name}" for seconds, name in sorted(lines, key=lambda x: -float(x[0]))[:count]]
 
 
 def _init_worker(*args: Any, **kwargs: Any) -> None:
@@ -53,6 +74,7 @@ class Runner(DiscoverRunner):
         self._cache = os.environ.get("LIMUS_CACHE")
         settings.DATA_DIR = Path(self._folder)
         os.environ["LIMUS_CACHE"] = f"{self._folder}/readings"
+        _timed(self._folder)
         super().setup_test_environment(**kwargs)
 
     def setup_databases(self, **kwargs: Any) -> Any:
@@ -77,12 +99,15 @@ class Runner(DiscoverRunner):
     def teardown_test_environment(self, **kwargs: Any) -> None:
         """After all tests."""
         super().teardown_test_environment(**kwargs)
+        self._slow = _slowest(self._folder)
         shutil.rmtree(self._folder, ignore_errors=True)
         if self._cache is not None:
             os.environ["LIMUS_CACHE"] = self._cache
 
     def suite_result(self, suite: Any, result: Any, **kwargs: Any) -> int:
         """Close with one plain line of figures."""
+        if len(self._slow) > 5:
+            print("\nThe slowest:\n" + "\n".join(self._slow))
         failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
         skipped = len(result.skipped)
         print(f"\n{result.testsRun - failed - skipped} passed, {failed} failed, {skipped} skipped")

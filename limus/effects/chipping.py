@@ -44,7 +44,7 @@ class Chipping(Effect):
     summary: ClassVar[str] = "Paint broken off edges, and here and there on faces, through the primer to the bare base"
     sets_coverage: ClassVar[bool] = True
 
-    size_mm: float = number(6.0, "Chip size", "mm", 0.2, 200.0, (1.0, 40.0), "Typical width of a chip", log=True, grows=0.5)
+    size_mm: float = number(6.0, "Chip size", "mm", 0.2, 200.0, (1.0, 40.0), "Typical width of a chip", log=True, grows=0.6)
     by: Literal["coverage", "grade"] = choice(
         "coverage",
         "Amount by",
@@ -74,12 +74,13 @@ class Chipping(Effect):
 
     @classmethod
     def default_where(cls, size: ObjectSize = ONE_METRE) -> Recipe:
-        """Edges, whole stretches of them silenced, and stray places on faces."""
+        """Edges, whole stretches of them silenced, and stray places on faces; some sides far more than others."""
         return Recipe(
             terms=[
-                term(Edges(radius_mm=size.mm(4.0, 0.5))),
+                term(Edges(radius_mm=size.mm(4.0, 0.75))),
                 term(Noise(size_mm=size.mm(90.0, 0.75), octaves=3, seed=1), amount=0.8),
-                term(Noise(size_mm=size.mm(34.0, 0.5), octaves=4, seed=2), low=0.55, high=1.0, combine="add", amount=0.45),
+                term(Noise(size_mm=size.mm(34.0, 0.75), octaves=4, seed=2), low=0.55, high=1.0, combine="add", amount=0.45),
+                term(Noise(size_mm=size.mm(380.0, 1.0), octaves=3, seed=3), low=0.3, high=0.8, amount=0.85),
             ]
         )
 

@@ -59,6 +59,7 @@ class Dust(Effect):
                 term(SlopeSource(towards="up", span="180"), low=0.3, high=0.75),
                 term(Sky(), low=0.05, high=0.6, amount=0.7),
                 term(Noise(size_mm=size.mm(40.0, 0.75), octaves=5, seed=9), low=0.05, high=0.75, amount=0.6),
+                term(Noise(size_mm=size.mm(420.0, 1.0), octaves=4, seed=10), low=0.1, high=0.7, amount=0.6),
             ]
         )
 

@@ -40,7 +40,8 @@ def read_obj(path: Path, name: str) -> Mesh:
         visual = entry.get("visual")
         material = getattr(visual, "material", None)
         title = str(getattr(material, "name", "") or "object")
-        stem = str(key).removesuffix(f"_{title}").strip() or title
+        # What has no name is called by its path in the library; here by the name of the file.
+        stem = str(key).removesuffix(f"_{title}").replace(str(path), Path(name).stem).strip() or title
         uv = getattr(visual, "uv", None)
         colours = entry.get("vertex_colors")
         pieces.append(

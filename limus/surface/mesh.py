@@ -87,8 +87,7 @@ class Mesh:
 
     def __post_init__(self) -> None:
         if len(self.uv_titles) != len(self.uv_domains):
-            titles = (*self.uv_titles, *self.uv_domains[len(self.uv_titles) :])[: len(self.uv_domains)]
-            object.__setattr__(self, "uv_titles", titles)
+            object.__setattr__(self, "uv_titles", self.uv_domains)
         object.__setattr__(self, "uv_domains", distinct(self.uv_domains))
 
     def held(self) -> tuple[int, tuple[object, ...]]:

@@ -93,6 +93,7 @@ def with_backs(mesh: Mesh, names: Collection[str]) -> Mesh:
         tangents=None,
         parts=tuple(parts),
         uv_domains=tuple(domains),
+        uv_titles=(*mesh.uv_titles, *domains[len(mesh.uv_titles) :]),
         normal_maps=per_set(mesh.normal_maps),
         base_maps=per_set(mesh.base_maps),
     )

@@ -73,7 +73,7 @@ def get_object(request: HttpRequest, object_id: int) -> ObjectOut:
         readings="missing" if readings is None else readings.quality if readings.exact else "outdated",
         missing_readings=gaps,
         twin=TwinOut.model_validate(twin) if twin is not None else None,
-        diagonal_m=session.size.rounded.diagonal_m,
+        diagonal_m=session.size.diagonal_m,
         sizes=session.sizes(),
         turn=mesh.turn.tolist(),
         scale=mesh.scale,

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import inspect
 import io
 import os
 import shutil
 import threading
 import time
-from typing import Any
+from typing import Any, ClassVar
 
 import numpy as np
+from django.contrib.auth import get_user_model
 from django.contrib.staticfiles.testing import StaticLiveServerTestCase
 from django.core.management import call_command
 from django.db import connections
@@ -17,6 +19,10 @@ from django.test import override_settings
 from django_tasks_db.management.commands.db_worker import Worker
 from PIL import Image
 from playwright.sync_api import Page, sync_playwright
+
+from server.jobs.models import Job
+from server.projects.demo_sign_in import DEMO_USER
+from server.projects.models import Intake, Project, SceneVersion, WorkObject
 
 FLAGS = [
     "--no-sandbox", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync",
@@ -27,7 +33,11 @@ PATIENCE = 90_000
 
 @override_settings(DEMO_SIGN_IN=True, READINGS_RESOLUTION=256, ALLOWED_HOSTS=["localhost", "127.0.0.1"])
 class BrowserTest(StaticLiveServerTestCase):
-    """The demo project, a task worker in a thread, and a page that fails the test on any script error."""
+    """The demo project, a task worker in a thread, and a page that fails the test on any script error.
+
+    A class shares its server, browser, page and demo; what a test changed is put back after it. The view is drawn only in tests that look
+    at its picture: every frame is drawn by the processor.
+    """
 
     host = "127.0.0.1"
     page: Page
@@ -35,6 +45,10 @@ class BrowserTest(StaticLiveServerTestCase):
     at_rest = 512
     #: Whether the first object of the demo will do.
     first_only = True
+    #: The test that is running.
+    _now: ClassVar[Any] = None
+    #: id of each demo object -> id of the version it starts from.
+    _heads: ClassVar[dict[int, int]] = {}
 
     @classmethod
     def setUpClass(cls) -> None:
@@ -43,16 +57,9 @@ class BrowserTest(StaticLiveServerTestCase):
         super().setUpClass()
         cls._play = sync_playwright().start()
         cls._browser = cls._play.chromium.launch(executable_path=shutil.which("chromium"), args=FLAGS)
-
-    @classmethod
-    def tearDownClass(cls) -> None:
-        cls._browser.close()
-        cls._play.stop()
-        super().tearDownClass()
-
-    def setUp(self) -> None:
-        call_command("load_demo", verbosity=0, first=self.first_only)
-        self._worker = Worker(
+        cls._shared: Page | None = None
+        cls._load()
+        cls._worker = Worker(
             queue_names=["*"],
             interval=0.1,
             batch=False,
@@ -65,38 +72,108 @@ class BrowserTest(StaticLiveServerTestCase):
 
         def work() -> None:
             try:
-                self._worker.run()
+                cls._worker.run()
             finally:
                 connections.close_all()
 
-        self._thread = threading.Thread(target=work, daemon=True)
-        self._thread.start()
+        cls._thread = threading.Thread(target=work, daemon=True)
+        cls._thread.start()
+
+    @classmethod
+    def tearDownClass(cls) -> None:
+        cls._worker.running = False
+        cls._thread.join(20)
+        cls._browser.close()
+        cls._play.stop()
+        cls._empty()
+        super().tearDownClass()
+
+    @classmethod
+    def _load(cls) -> None:
+        call_command("load_demo", verbosity=0, first=cls.first_only)
+        cls._heads = dict(WorkObject.objects.values_list("pk", "head_id"))
+
+    @classmethod
+    def _empty(cls) -> None:
+        for name in connections:
+            call_command("flush", verbosity=0, interactive=False, database=name, reset_sequences=False, inhibit_post_migrate=True)
+
+    def _fixture_teardown(self) -> None:
+        """The database goes with the class, not with each test; what the test changed is put back."""
+        deadline = time.monotonic() + 20
+        Job.objects.filter(state__in=[Job.QUEUED, Job.RUNNING]).update(cancel_requested=True)
+        while Job.objects.filter(state=Job.RUNNING).exists() and time.monotonic() < deadline:
+            time.sleep(0.05)
+        Job.objects.all().delete()
+        Intake.objects.all().delete()
+        if set(self._heads) - set(WorkObject.objects.values_list("pk", flat=True)):
+            # One of the demo's own objects is gone: begin anew.
+            self._empty()
+            self._load()
+            return
+        for item in WorkObject.objects.exclude(pk__in=self._heads):
+            WorkObject.objects.filter(pk=item.pk).update(head=None)
+            item.delete()
+        Project.objects.exclude(items__in=self._heads).delete()
+        get_user_model().objects.exclude(username=DEMO_USER).delete()
+        for pk, head in self._heads.items():
+            version = SceneVersion.objects.get(pk=head)
+            WorkObject.objects.filter(pk=pk).update(head=head, undone=[], name=version.document["name"])
+            SceneVersion.objects.filter(object_id=pk).exclude(pk=head).delete()
+
+    def setUp(self) -> None:
         self.faults: list[str] = []
-        self.page = self.tab()
+        cls = type(self)
+        cls._now = self
+        if cls._shared is None or cls._shared.is_closed():
+            cls._shared = self.tab()
+        self.page = cls._shared
+        self.page.set_viewport_size({"width": 1000, "height": 700})
 
     def tearDown(self) -> None:
-        self._worker.running = False
-        self._thread.join(20)
+        shared = type(self)._shared
         for context in self._browser.contexts:
-            context.close()
+            if shared is None or context != shared.context:
+                context.close()
+        if shared is not None and shared.url.startswith("http"):
+            shared.evaluate("localStorage.clear(); sessionStorage.clear()")
+            # Nothing of this test may go on while the scene is put back.
+            shared.goto("about:blank")
         self.assertEqual(self.faults, [])
+
+    @property
+    def drawn(self) -> bool:
+        """Whether this test looks at the picture."""
+        text = inspect.getsource(getattr(type(self), self._testMethodName))
+        return "picture(" in text or "screenshot(" in text
 
     def tab(self, width: int = 1000, height: int = 700) -> Page:
         """A new window of its own session; small, because every frame is drawn by the processor."""
         page = self._browser.new_context(viewport={"width": width, "height": height}, accept_downloads=True).new_page()
         page.set_default_timeout(PATIENCE)
-        page.add_init_script(f"localStorage.setItem('limus.plain', '1'); localStorage['limus.size'] ??= '{self.at_rest}'")
-        page.on("pageerror", lambda error: self.faults.append(str(error)))
-        page.on(
-            "console",
-            lambda message: (
-                self.faults.append(message.text) if message.type == "error" and "status of 4" not in message.text else None
-            ),
+        page.add_init_script(
+            f"if (location.protocol !== 'about:') {{ localStorage['limus.plain'] = '1'; localStorage['limus.size'] ??= '{self.at_rest}' }}"
         )
+        # The test that is running, not the one that opened the window.
+        page.on("pageerror", lambda error: type(self)._now.faults.append(str(error)))
+        page.on("console", self._heard)
         return page
+
+    def _heard(self, message: Any) -> None:
+        wrong = message.type == "error" and "status of 4" not in message.text
+        # What the graphics library complains of.
+        if wrong or "GL_INVALID" in message.text:
+            type(self)._now.faults.append(message.text)
 
     def open(self, path: str = "/", page: Page | None = None) -> None:
         page = page or self.page
+        if page.url.startswith("about:"):
+            # The store of the origin can be written once something of it is there.
+            page.goto(f"{self.live_server_url}/static/web/mark.svg")
+        page.evaluate(
+            "drawn => { if (drawn) localStorage.removeItem('limus.view'); else localStorage.setItem('limus.view', 'off') }",
+            self.drawn,
+        )
         page.goto(f"{self.live_server_url}{path}")
         page.get_by_test_id("view-label").get_by_text(str(self.at_rest)).wait_for()
         self.settle(page)
@@ -130,6 +207,13 @@ class BrowserTest(StaticLiveServerTestCase):
 
     def label(self) -> str:
         return " ".join(self.page.get_by_test_id("view-label").inner_text().split())
+
+    def press(self, name: str) -> None:
+        """Press a button that opens something: what is open closes when the page below it scrolls, so that is done first."""
+        button = self.page.get_by_role("button", name=name)
+        button.scroll_into_view_if_needed()
+        self.page.wait_for_timeout(300)
+        button.click()
 
     def slide(self, field: str, by: int, *, release: bool = True) -> None:
         """Take the handle of a slider and move it by pixels."""

@@ -97,7 +97,7 @@ class Layers(BrowserTest):
         self.assertEqual(field.input_value(), "12 mm")
         page.locator("[data-field=size_mm] .tick").click()
         self.settle()
-        self.assertEqual(self.scene().layers[1].effect.size_mm, 6.0)
+        self.assertEqual(self.scene().layers[1].effect.size_mm, 6.7)
         page.locator("[data-field=by] .p-select").click()
         page.get_by_role("option", name="flaking grade").click()
         self.settle()
@@ -111,7 +111,7 @@ class Layers(BrowserTest):
         page.locator("[data-layer=dust]").click()
         self.settle()
         self.assertIn("where it faces up", " ".join(page.locator(".term").first.inner_text().split()))
-        page.get_by_role("button", name="Add a line").click()
+        self.press("Add a line")
         page.get_by_role("menuitem", name="Exposed").click()
         self.settle()
         self.assertIn("where the bare base shows", " ".join(page.locator(".term").last.inner_text().split()))
@@ -130,7 +130,7 @@ class Layers(BrowserTest):
     def test_look_through(self) -> None:
         page = self.page
         self.open()
-        for row, title in (("relief", "Relief"), ("curvature", "Curvature at 4 mm"), ("sky", "Sky")):
+        for row, title in (("relief", "Relief"), ("curvature", "Curvature at 4.4 mm"), ("sky", "Sky")):
             page.locator(f"[data-look={row}]").click()
             page.get_by_test_id("view-label").get_by_text(title).wait_for()
             self.settle()
@@ -258,6 +258,7 @@ class Objects(BrowserTest):
         from django.contrib.auth import get_user_model
 
         get_user_model().objects.create_user("ada", password="right-of-way-7")
+        self.page = self.tab()
         self.page.goto(f"{self.live_server_url}/")
         self.page.get_by_label("User name").fill("ada")
         self.page.get_by_label("Password").fill("wrong")

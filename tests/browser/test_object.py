@@ -61,7 +61,7 @@ class Looking(ObjectTest):
         self.assertRegex(probe, r"^\d+(\.\d+)? ?° · \w+")
         # A radius typed into the card is the radius that is shown.
         page.locator(".band [data-look=curvature]").click()
-        page.get_by_test_id("view-label").get_by_text("Curvature at 4 mm").wait_for()
+        page.get_by_test_id("view-label").get_by_text("Curvature at 4.4 mm").wait_for()
         field = page.get_by_label("Curvature: radius")
         field.fill("30")
         field.press("Enter")

@@ -56,7 +56,7 @@ class Places(BrowserTest):
         self.page.locator("[data-look=occlusion]").drag_to(self.page.get_by_test_id("where"))
         self.settle()
         added = self.terms()[-1]
-        self.assertEqual((len(self.terms()), added["source"]["kind"], added["source"]["reach_mm"]), (before + 1, "sheltered", 64.0))
+        self.assertEqual((len(self.terms()), added["source"]["kind"], added["source"]["reach_mm"]), (before + 1, "sheltered", 73.0))
         # By keyboard: the button of a row does the same.
         self.page.get_by_role("button", name="Add Height to the recipe").press("Enter")
         self.settle()

@@ -208,7 +208,7 @@ class Controls(BrowserTest):
         self.open()
         self.page.locator("[data-layer=dust]").click()
         self.settle()
-        self.page.get_by_role("button", name="Add a line").click()
+        self.press("Add a line")
         self.page.get_by_role("menuitem", name="Exposed").click()
         self.settle()
         self.page.locator(".term.open [data-field=what] .p-select").click()

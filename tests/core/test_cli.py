@@ -10,6 +10,7 @@ import struct
 import subprocess
 import sys
 import tempfile
+from dataclasses import replace
 from pathlib import Path
 from unittest import TestCase, mock
 
@@ -199,6 +200,74 @@ class CommandLine(TestCase):
         self.assertEqual(first, (out / "box.glb").read_bytes())
         self.assertEqual(self.run_("export", self.scene, "--to", "maps", "--bits", 16, "--resolution", 64, "--out", out)[0], 0)
         self.assertEqual(Image.open(out / "box_object_roughness.png").mode, "I;16")
+
+    def test_what_layers_say_is_printed_and_strict_makes_it_an_error(self) -> None:
+        document = json.loads(self.scene.read_text())
+        # Rust without a chip: no iron is exposed.
+        document["layers"] = [document["layers"][0], document["layers"][2]]
+        self.scene.write_text(json.dumps(document))
+        for words in (("weather", self.scene), ("export", self.scene, "--to", "gltf"), ("weather", self.scene, "--mask", "rust")):
+            out = self.folder / "out"
+            code, _, err = self.run_(*words, "--resolution", 64, "--out", out)
+            self.assertEqual(
+                (code, err), (0, "Rust: no iron is exposed in this place: chip the paint first, or widen the place.\n"), words
+            )
+            self.assertTrue(any(out.iterdir()))
+            self.assertEqual(self.run_(*words, "--resolution", 64, "--out", out, "--strict")[0], 3)
+        mask = (
+            "mask",
+            self.object,
+            "--source",
+            "noise",
+            "--set",
+            "size_mm=0.1",
+            "--resolution",
+            64,
+            "--out",
+            self.folder / "n.png",
+        )
+        code, _, err = self.run_(*mask)
+        self.assertEqual(code, 0)
+        self.assertRegex(err, r"^line 1: At 0.1 mm it is finer than two texels.*\n$")
+        self.assertEqual(self.run_(*mask, "--strict")[0], 3)
+        # Nothing to say: nothing is said, and strict is content.
+        code, _, err = self.run_(
+            "mask", self.object, "--source", "edges", "--resolution", 64, "--out", self.folder / "e.png", "--strict"
+        )
+        self.assertEqual((code, err), (0, ""))
+
+    def test_start_writes_a_document_that_works(self) -> None:
+        there = self.folder / "work"
+        there.mkdir()
+        made = there / "box scene.json"
+        code, out, err = self.run_("start", self.object, "--out", made)
+        self.assertEqual((code, err), (0, ""))
+        self.assertIn("sizes for an object of 0.35 m", out)
+        document = json.loads(made.read_text())
+        self.assertEqual([layer["effect"]["kind"] for layer in document["layers"]], ["paint", "chipping", "rust", "dirt", "dust"])
+        self.assertEqual(document["object"]["file"], "../box.glb")
+        # 6 mm at one metre, with the power 0.6 of the size.
+        self.assertEqual(document["layers"][1]["effect"]["size_mm"], 3.2)
+        code, _, err = self.run_("weather", made, "--resolution", 256, "--out", there / "maps", "--strict")
+        self.assertEqual((code, err), (0, ""))
+        code, _, _ = self.run_("start", self.object, "--base", "slate", "--layers", "dirt, dust,dirt", "--out", made)
+        document = json.loads(made.read_text())
+        self.assertEqual(
+            (document["bases"][0]["material"], [layer["id"] for layer in document["layers"]]), ("slate", ["dirt", "dust", "dirt-2"])
+        )
+        self.assertIn("no effect 'magic'", self.refused("start", self.object, "--layers", "paint,magic", "--out", made))
+        self.assertIn("--base", self.refused("start", self.object, "--base", "cheese", "--out", made))
+
+    def test_the_second_of_two_map_sets_of_one_name_can_be_chosen(self) -> None:
+        two = shapes.joined(shapes.box(0.1), shapes.sphere(0.05, 16))
+        mesh = replace(two, parts=tuple(replace(p, map_set=k) for k, p in enumerate(two.parts)), uv_domains=("Steel", "Steel"))
+        path = self.folder / "two.glb"
+        write_glb(path, mesh)
+        words = ("measure", path, "--reading", "slope", "--resolution", 32)
+        for name, out in (("Steel", "a.npy"), ("Steel 2", "b.npy")):
+            self.assertEqual(self.run_(*words, "--map-set", name, "--out", self.folder / out)[0], 0)
+        self.assertFalse(np.array_equal(np.load(self.folder / "a.npy"), np.load(self.folder / "b.npy"), equal_nan=True))
+        self.assertIn("Steel, Steel 2", self.refused(*words, "--map-set", "Brass", "--out", self.folder / "c.npy"))
 
     def test_schema(self) -> None:
         code, out, _ = self.run_("schema")

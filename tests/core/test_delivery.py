@@ -7,6 +7,7 @@ import json
 import os
 import struct
 import tempfile
+from dataclasses import replace
 from typing import Any
 from unittest import TestCase, mock
 
@@ -14,7 +15,7 @@ import numpy as np
 from PIL import Image
 
 from limus.colour import to_linear
-from limus.delivery import deliver, file_stem, gltf_maps, map_files
+from limus.delivery import deliver, file_stem, gltf_maps, map_files, map_set_stems
 from limus.effects.paint import Paint
 from limus.errors import Cancelled
 from limus.masks.recipe import Recipe
@@ -83,6 +84,20 @@ class Deliveries(TestCase):
     def test_sixteen_bit_maps_have_finer_steps(self) -> None:
         coarse, fine = self.maps(8)[2]["roughness"], self.maps(16)[2]["roughness"]
         self.assertGreater(len(np.unique(fine)), 2 * len(np.unique(coarse)))
+
+    def test_map_sets_never_write_over_each_other(self) -> None:
+        # Two of one name, two that fold to one file name, two of which nothing is left.
+        names = ("Steel 1", "steel.1", "Steel 1", "\u94a2", "\u9244")
+        boxes = shapes.joined(*[shapes.box(0.1, (0.3 * k, 0, 0)) for k in range(5)])
+        mesh = replace(boxes, parts=tuple(replace(p, map_set=k) for k, p in enumerate(boxes.parts)), uv_domains=names)
+        texels, surface, _ = Session.on(mesh, self.scene).finished(32)
+        files = {f.name: f.data for f in map_files("x", texels, surface)}
+        about = json.loads(files.pop("maps.json"))["files"]
+        self.assertEqual((len(files), len(about)), (5 * 6, 5 * 6))
+        self.assertEqual(set(files), set(about))
+        self.assertEqual([entry["name_in_file"] for name, entry in about.items() if entry["channel"] == "base-color"], list(names))
+        # The third one is called 'Steel 1 2' by then, and keeps that.
+        self.assertEqual(map_set_stems(mesh.uv_domains), ("steel-1", "steel-1-3", "steel-1-2", "map-set", "map-set-2"))
 
     def test_clear_coat_only_where_there_is_one(self) -> None:
         texels, surface, _ = Session.on(self.mesh, self.scene).finished(64)

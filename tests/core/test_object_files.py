@@ -10,6 +10,7 @@ import json
 import struct
 import tempfile
 import zipfile
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 from unittest import TestCase
@@ -24,6 +25,7 @@ from limus.formats.peek import claimed_triangles
 from limus.formats.png import png_bytes
 from limus.formats.read import format_of, read_object, unit_known
 from limus.surface.base_maps import sample
+from limus.surface.mesh import distinct
 from tests.core.test_formats import pack, triangle
 
 SQUARE = "v 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nvt 0 0\nvt 1 0\nvt 1 1\nvt 0 1\n"
@@ -262,6 +264,34 @@ class Gltf(Case):
         half = np.array([0.5], np.float32)
         np.testing.assert_allclose(sample(maps.color, half, half)[0, :3], [1, 0, 0], atol=1e-3)
         np.testing.assert_allclose(sample(maps.orm, half, half)[0, 1:], [64 / 255, 1.0], atol=1e-3)
+
+
+class Names(Case):
+    def test_a_part_without_a_name_is_called_by_its_file_and_never_by_a_folder(self) -> None:
+        corner = "v 0 0 0\nv 1 0 0\nv 0 1 0\nv 0 0 1\n"
+        plain = self.write("pier cap.obj", f"{corner}f 1 2 3\n".encode())
+        self.assertEqual([p.name for p in read_object(plain).parts], ["pier cap"])
+        two = self.write("two.obj", f"{corner}usemtl a\nf 1 2 3\nusemtl b\nf 1 3 4\n".encode())
+        for part in read_object(two).parts:
+            self.assertTrue(part.name.startswith("two"), part.name)
+            self.assertNotIn("/", part.name)
+
+    def test_map_sets_of_one_name_are_told_apart(self) -> None:
+        from limus.formats.gltf_write import glb_bytes
+        from tests.core import shapes
+
+        box = shapes.joined(shapes.box(0.1), shapes.box(0.1, (0.3, 0, 0)), shapes.box(0.1, (0.6, 0, 0)))
+        parts = tuple(replace(p, map_set=k) for k, p in enumerate(box.parts))
+        mesh = read_object(
+            self.write("steel.glb", glb_bytes(replace(box, parts=parts, uv_domains=("Steel", "Steel 2", "Steel"), uv_titles=())))
+        )
+        self.assertEqual(len(set(mesh.uv_domains)), 3)
+        self.assertEqual(distinct(["Steel", "Steel 2", "Steel"]), ("Steel", "Steel 2", "Steel 3"))
+        # The same again gives the same: names are stable.
+        self.assertEqual(replace(mesh, source="again").uv_domains, mesh.uv_domains)
+        self.assertEqual(
+            replace(box, parts=parts, uv_domains=("Steel", "Steel", "Rim"), uv_titles=()).uv_titles, ("Steel", "Steel", "Rim")
+        )
 
 
 class Kinds(Case):

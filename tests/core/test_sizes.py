@@ -58,9 +58,9 @@ class Declared(TestCase):
             self.assertEqual(effect.fitted(ONE_METRE), effect(), kind)
 
     def test_lengths_grow_by_their_exponent(self) -> None:
-        # Two digits of it: 6 mm at one metre, as the root of the size.
-        self.assertEqual(Chipping.fitted(ObjectSize(4.0)).size_mm, 12.0)  # type: ignore[attr-defined]
-        self.assertEqual(Chipping.fitted(ObjectSize(0.01)).size_mm, 0.6)  # type: ignore[attr-defined]
+        # Two digits of it: 6 mm at one metre, with the power 0.6 of the size.
+        self.assertEqual(Chipping.fitted(ObjectSize(4.0)).size_mm, 14.0)  # type: ignore[attr-defined]
+        self.assertEqual(Chipping.fitted(ObjectSize(0.01)).size_mm, 0.38)  # type: ignore[attr-defined]
         self.assertEqual(Paint.fitted(ObjectSize(9.0)).texture_mm, Paint().texture_mm)  # type: ignore[attr-defined]
         self.assertEqual(ObjectSize(0.1).mm(160.0, 1.0), 16.0)
 
@@ -198,8 +198,8 @@ class Starting(TestCase):
     def test_as_old_as_the_place_and_as_large_as_the_thing(self) -> None:
         large = self.start(16.0)
         self.assertEqual(large.layer("rust").effect.years, 25.0)  # type: ignore[union-attr]
-        self.assertEqual(large.layer("chipping").effect.size_mm, 24.0)  # type: ignore[union-attr]
-        self.assertEqual(large.layer("chipping").where.terms[0].source.radius_mm, 16.0)  # type: ignore[union-attr]
+        self.assertEqual(large.layer("chipping").effect.size_mm, 32.0)  # type: ignore[union-attr]
+        self.assertEqual(large.layer("chipping").where.terms[0].source.radius_mm, 32.0)  # type: ignore[union-attr]
         self.assertEqual(fresh_effect("rust", ObjectSize(16.0), Setting(years=25.0)), large.layer("rust").effect)  # type: ignore[union-attr]
 
     def test_the_same_layer_twice(self) -> None:

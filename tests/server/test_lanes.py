@@ -124,7 +124,7 @@ class StartPage(ServerTest):
 
     def test_the_catalogue_fits_the_size(self) -> None:
         small, large = (self.call("get", f"/catalogue?size_m={size}").json() for size in (0.1, 20))
-        for found, size in ((small, 1.9), (large, 27.0)):
+        for found, size in ((small, 1.5), (large, 36.0)):
             chipping = next(e for e in found["effects"] if e["kind"] == "chipping")
             self.assertEqual(chipping["defaults"]["size_mm"], size)
             self.assertEqual(chipping["schema"]["properties"]["size_mm"]["default"], size)

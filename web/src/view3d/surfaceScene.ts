@@ -74,6 +74,8 @@ export class SurfaceScene {
   private wanted = 0
   private asked = false
   private over = false
+  /** Off where nobody looks: set `limus.view` to `off` in the browser's local storage. All but the drawing goes on as usual. */
+  private readonly drawn = localStorage.getItem('limus.view') !== 'off'
   private bounds = new Box3()
   private readonly ray = new Raycaster()
   private readonly watcher: ResizeObserver
@@ -130,7 +132,12 @@ export class SurfaceScene {
       this.asked = false
       // A frame after the end would give textures their storage a second time.
       if (this.over) return
-      this.renderer.render(this.scene, this.camera)
+      if (this.drawn) this.renderer.render(this.scene, this.camera)
+      else {
+        // What drawing does on the way, and picking relies on.
+        this.scene.updateMatrixWorld()
+        this.camera.updateMatrixWorld()
+      }
       this.frames++
       this.canvas.dataset.frame = String(this.frames)
       this.onFrame()
