@@ -22,7 +22,7 @@ from limus.inspection import inspection
 from limus.object_file import Neighbour
 from limus.object_size import ObjectSize
 from limus.preparation import Finder, neighbour_mesh, prepared, surroundings
-from limus.readings.exposure import Exposure, exposure_files, measure_exposure, stored_exposure
+from limus.readings.exposure import Exposure, exposure_files, measure_exposure, stored_part
 from limus.readings.measured import Measured, measure, stored
 from limus.readings.measured import kept_on_disk as readings_on_disk
 from limus.readings.ray_pass import Progress, RayPlan
@@ -48,6 +48,8 @@ MOST_MEASURED = {"draft": 1 << 20, "good": 1 << 23, "fine": 1 << 24}
 SIZES = (256, 512, 1024, 2048, 4096, 8192)
 BYTES_PER_TEXEL = 320
 Say = Callable[[float, str], None]
+#: Seconds that it takes to read readings from disk, about.
+_LOADING = 0.05
 
 
 @dataclass(frozen=True)
@@ -225,35 +227,44 @@ class Session:
         for quality in QUALITIES:
             plan, size = RayPlan.for_mesh(mesh, RAYS[quality][0]), self.reading_size(quality)
             key = plan.key_for(mesh, size, around)
-            found = self.store.peek(key)
+            found: Measured | None = self.store.peek(key)
             if found is None and readings_on_disk(key):
-                found = self.store.get(key, lambda p=plan, s=size: stored(texels_of(mesh, s), p, around=around) or ())  # type: ignore[misc]
-            if isinstance(found, Measured):
+                # What cannot be read is not kept as missing: it will be measured again.
+                found = stored(texels_of(mesh, size), plan, around=around)
+                if found is not None:
+                    self.store.put(key, found, _LOADING)
+            if found is not None:
                 result = Readings(quality, True, found)
                 self.store.put(last, result)
                 return result
         before: Readings | None = self.store.peek(last)
         return Readings(before.quality, False, before.measured) if before is not None else None
 
-    def exposure(self) -> Exposure:
-        """Sun, rain and run-off for this setting: the best there are, or a draft made at once."""
+    def exposure(self, texels: Texels) -> Exposure:
+        """Sun, rain and run-off for this setting at ``texels``: the best there are of each, or a draft made at once.
+
+        When the wind turns, the sun stays as well measured as it is.
+        """
+        tables, keys = zip(*(self._weather(part, texels) for part in range(2)), strict=True)
+        return Exposure(texels, np.concatenate(tables, axis=1), keys)
+
+    def _weather(self, part: int, texels: Texels) -> tuple[np.ndarray, str]:
+        """Sun (part 0), or rain and run-off (part 1): a table at ``texels``, and what it was measured for and how well."""
         mesh, around, setting = self.mesh, self.around, self.scene.setting
         for quality in QUALITIES:
             size, rays = self.reading_size(quality), RAYS[quality][1]
-            keys = exposure_files(key_of(mesh.key, size), setting, around, rays)
-            key = key_of("exposure", keys)
-            found = self.store.peek(key)
-            if found is None and (quality == "draft" or readings_on_disk(*keys)):
-
-                def load(size: int = size, rays: int = rays, draft: bool = quality == "draft") -> Exposure | tuple[()]:
-                    texels = texels_of(mesh, size)
-                    if draft:
-                        return measure_exposure(texels, setting, around, rays=rays)
-                    return stored_exposure(texels, setting, around, rays) or ()
-
-                found = self.store.get(key, load)
-            if isinstance(found, Exposure):
-                return found
+            key = exposure_files(key_of(mesh.key, size), setting, around, rays)[part]
+            at = f"weather {key} at {texels.size}"
+            found: np.ndarray | None = self.store.peek(at)
+            if found is None and (quality == "draft" or readings_on_disk(key)):
+                source = texels_of(mesh, size)
+                if quality == "draft":
+                    measure_exposure(source, setting, around, rays=rays)
+                table = stored_part(source, setting, around, rays, part)
+                if table is not None:
+                    found = self.store.get(at, lambda t=table, s=source: texels.resample(t, s))  # type: ignore[misc]
+            if found is not None:
+                return found, key
         raise AssertionError("a draft is always made")
 
     def measure(self, wished: str, say: Say) -> None:
@@ -288,16 +299,9 @@ class Session:
         """A player of the scene; resampled readings are kept. ``weather``: sun, rain and run-off too."""
         texels = self.texels(resolution)
 
-        def resampled(found: Measured | Exposure) -> np.ndarray:
-            table: np.ndarray = self.store.get(f"measured {found.key} at {texels.size}", lambda: found.at(texels).table)
-            return table
-
-        exposure = None
-        if weather:
-            found = self.exposure()
-            exposure = Exposure(texels, resampled(found), found.keys)
-        here = Measured(texels, readings.plan, resampled(readings), readings.around)
-        return Chronicle(texels, here, self.store, exposure, self.find)
+        table = self.store.get(f"measured {readings.key} at {texels.size}", lambda: readings.at(texels).table)
+        here = Measured(texels, readings.plan, table, readings.around)
+        return Chronicle(texels, here, self.store, self.exposure(texels) if weather else None, self.find)
 
     def exact(self, resolution: int, *, progress: Progress | None = None, weather: bool | None = None) -> Chronicle:
         """A player with readings measured at this very resolution, for results that are written to files.

@@ -161,6 +161,15 @@ def main() -> None:
             page.locator("[data-neighbour]").wait_for()
             page.get_by_test_id("quality").get_by_text("Good", exact=True).wait_for(timeout=240000)
             shoot(page, "around")
+            page.get_by_label("Limus, all projects").click()
+            page.locator("main.start li").nth(2).wait_for()
+            for _ in range(300):
+                if page.evaluate("[...document.querySelectorAll('main.start img')].every(i => i.naturalWidth > 0)"):
+                    break
+                page.wait_for_timeout(200)
+            page.mouse.move(640, 700)
+            page.screenshot(path=OUT / "projects.png")
+            print("docs/screenshots/projects.png")
             browser.close()
     finally:
         server.terminate()

@@ -10,6 +10,7 @@ import numpy as np
 from PIL import Image
 from trimesh.exchange.obj import load_obj
 
+from limus.colour import to_linear
 from limus.errors import InputError
 from limus.formats.beside import Beside
 from limus.formats.loose import Piece, assembled, triangles_of
@@ -91,7 +92,7 @@ def _maps(material: object) -> BaseMaps | None:
             color = None
     # MTL colours are meant for the screen: sRGB, 0..255 as the reader gives them.
     encoded = np.asarray(diffuse if diffuse is not None else (255, 255, 255, 255), np.float64)[:3] / 255.0
-    linear = np.where(encoded <= 0.04045, encoded / 12.92, ((encoded + 0.055) / 1.055) ** 2.4)
+    linear = to_linear(encoded)
     factor = (1.0, 1.0, 1.0, 1.0) if color is not None else (float(linear[0]), float(linear[1]), float(linear[2]), 1.0)
 
     def number(key: str, default: float) -> float:

@@ -96,12 +96,19 @@ def _save(key: str, table: np.ndarray, folder: Path | None) -> np.ndarray:
     return half.astype(np.float32)
 
 
+def stored_part(
+    texels: Texels, setting: Setting, around: Surroundings, rays: int, part: int, folder: Path | None = None
+) -> np.ndarray | None:
+    """(n, 1) sun (part 0), or (n, 2) rain and run-off (part 1), from disk if it was measured before, else None."""
+    return _load(exposure_keys(texels, setting, around, rays)[part], part + 1, texels, folder)
+
+
 def stored_exposure(
     texels: Texels, setting: Setting, around: Surroundings, rays: int, folder: Path | None = None
 ) -> Exposure | None:
     """From disk if all of it was measured before, else None."""
+    sun, rain = (stored_part(texels, setting, around, rays, part, folder) for part in range(2))
     keys = exposure_keys(texels, setting, around, rays)
-    sun, rain = _load(keys[0], 1, texels, folder), _load(keys[1], 2, texels, folder)
     return None if sun is None or rain is None else Exposure(texels, np.concatenate([sun, rain], axis=1), keys)
 
 
@@ -238,7 +245,7 @@ def measure_exposure(
     direction exactly; rays only tell how much of it is hidden.
     """
     keys = exposure_keys(texels, setting, around, rays)
-    sun, rain = _load(keys[0], 1, texels, folder), _load(keys[1], 2, texels, folder)
+    sun, rain = (stored_part(texels, setting, around, rays, part, folder) for part in range(2))
     if (sun is None or rain is None) and carried is None and around.twin is not None:
         carried = carry(texels, around.twin, around.twin_reach_m)
     say = progress or (lambda share: None)

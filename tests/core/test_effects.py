@@ -39,7 +39,9 @@ def bench_for(mesh: Mesh, size: int = 256, pairs: int = 16) -> Chronicle:
 
 
 def scene(*layers: Layer, **more: object) -> Scene:
-    return Scene(object=ObjectFile(file="box.glb"), layers=list(layers), **more)  # type: ignore[arg-type]
+    # Copies: what one test does to its scene is no business of the next one's story.
+    own = [layer.model_copy(deep=True) for layer in layers]
+    return Scene(object=ObjectFile(file="box.glb"), layers=own, **more)  # type: ignore[arg-type]
 
 
 def layer(id_: str, effect: object, where: Recipe | None = None, **more: object) -> Layer:

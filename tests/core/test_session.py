@@ -123,6 +123,18 @@ class Objects(Case):
         assert found is not None
         self.assertEqual((found.quality, found.exact), ("draft", False))
 
+    def test_a_change_of_wind_leaves_the_sun_as_well_measured_as_it_is(self) -> None:
+        session = self.measured(quality="good")
+        turned = scene()
+        turned.setting.wind_from_deg = 10.0
+        there = Session(turned, session.find, store=self.store, good=128)
+        texels = session.texels(64)
+        before, after = session.exposure(texels), there.exposure(texels)
+        self.assertEqual(before.key_of("sun"), after.key_of("sun"))
+        self.assertNotEqual(before.key_of("rain"), after.key_of("rain"))
+        np.testing.assert_array_equal(before.sun, after.sun)
+        self.assertGreater(float(np.abs(before.rain - after.rain).max()), 0.01)
+
     def test_progress_rises_and_can_be_stopped(self) -> None:
         shares: list[float] = []
         self.session().measure("good", lambda share, word: shares.append(share))

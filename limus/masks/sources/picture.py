@@ -7,7 +7,7 @@ from typing import ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
-from limus.colour import luminance
+from limus.colour import luminance, to_linear
 from limus.errors import InputError
 from limus.fields import choice, number, switch
 from limus.formats.picture_read import ReadPicture, read_picture
@@ -74,7 +74,7 @@ class PictureSource(Directed, Source):
             return values[:, :, count - 1] if count in (2, 4) else np.ones(values.shape[:2], np.float32)
         colour = values[:, :, :3] if count >= 3 else values[:, :, :1]
         if self.holds == "colour":
-            colour = np.where(colour <= 0.04045, colour / 12.92, ((colour + 0.055) / 1.055) ** 2.4).astype(np.float32)
+            colour = to_linear(colour)
         if self.channel != "brightness":
             return colour[:, :, min("RGB".index(self.channel), colour.shape[2] - 1)]
         if colour.shape[2] == 1:
