@@ -126,6 +126,16 @@ def for_ranges(function: Callable[..., Any], count: int, *args: Any, smallest: i
     _Share(lambda k: function(count * k // shares, count * (k + 1) // shares, *args), shares).finish()
 
 
+def for_slices(function: Callable[..., Any], arrays: tuple[Any, ...], *args: Any) -> None:
+    """Run ``function(*slices, *args)`` on matching slices of arrays of one length, for kernels that look at one item at a time.
+
+    A kernel that counts from 0 becomes vector instructions where one that counts from ``start`` does not: an index that might be below 0
+    would have to be looked at.
+    """
+    count = len(arrays[0])
+    for_ranges(lambda start, end: function(*(array[start:end] for array in arrays), *args), count)
+
+
 def map_blocks(function: Callable[[Any], Any], blocks: list[Any]) -> list[Any]:
     """Run ``function(block)`` for every block on all cores and return the results in order."""
     if len(blocks) < 2 or WORKERS == 1 or getattr(_here, "inside", False):

@@ -10,13 +10,14 @@ import numpy as np
 
 from limus.effects.effect import Effect, Event, Kind, Outcome, raised
 from limus.fields import choice, number
-from limus.masks.coverage import soft_level
+from limus.masks.coverage import SoftLevels
 from limus.masks.recipe import Recipe, term
 from limus.masks.shape import smoothstep
 from limus.masks.sources.edges import Edges
 from limus.masks.sources.noise import Noise
 from limus.materials.substance import covered, thinned
 from limus.object_size import ONE_METRE, ObjectSize
+from limus.parallel import for_slices, kernel
 from limus.strata.pile import Pile
 
 #: Micrometres from which on a paint counts as being there.
@@ -25,6 +26,23 @@ THERE = np.float32(0.5)
 WIDTH = 0.010
 #: Flaked area in percent by class, ISO 4628-5 (quantity classes 0 to 5; from memory).
 FLAKING_GRADES: dict[str, float] = {"0": 0.0, "1": 0.1, "2": 0.3, "3": 1.0, "4": 3.0, "5": 15.0}
+
+
+#: How far below the level of a chip its rim begins to rise, in the potential.
+RIM = 0.11
+
+
+@kernel
+def _break(potential, allowed, painted, gone, lost, lift, level, rim):  # type: ignore[no-untyped-def]
+    """What is gone of the topmost paint, how much of what showed that is, and by how many mm the rest stands up around it."""
+    one, two, three = np.float32(1.0), np.float32(2.0), np.float32(3.0)
+    for i in range(len(gone)):
+        x = min(max((potential[i] - level + np.float32(WIDTH)) * np.float32(0.5 / WIDTH), np.float32(0.0)), one)
+        gone[i] = x * x * (three - two * x) * allowed[i]
+        lost[i] = gone[i] * painted[i]
+        x = min(max((potential[i] - level + np.float32(RIM)) * np.float32(1.0 / (RIM - WIDTH)), np.float32(0.0)), one)
+        rise = x * x * (three - two * x) * (one - gone[i]) * allowed[i] * painted[i]
+        lift[i] = rise * rise * rim
 
 
 class Chipping(Effect):
@@ -110,47 +128,55 @@ class Chipping(Effect):
             ["potential", event.mask_key, self.size_mm, self.ragged, self.cluster], lambda: self._potential(event)
         )
         # Black hides: where the recipe is black nothing breaks, whatever the noise says.
-        allowed = np.minimum(event.mask * np.float32(40.0), np.float32(1.0))
+        allowed = event.kept(["allowed", event.mask_key], lambda: np.minimum(event.mask * np.float32(40.0), np.float32(1.0)))
         weight = pile.texels.area * painted * allowed
         area = float((pile.texels.area * painted).sum(dtype=np.float64))
         reachable = float(weight.sum(dtype=np.float64))
         share = min(wanted * area / max(reachable, 1e-30), 1.0)
 
+        levels = SoftLevels(potential, weight, WIDTH)
+
         def level(deep: float) -> float:
             """Of an interface that lies bare over the share ``deep`` of the chips; a share of area, so it holds for any distribution."""
-            return soft_level(potential, weight, share * deep, WIDTH) if deep > 0 else float("inf")
+            return levels.level(share * deep) if deep > 0 else float("inf")
 
         outer = level(1.0)
         coats = list(pile.coats)
-        gone_top = smoothstep(potential, outer - WIDTH, outer + WIDTH) * allowed
-        for k, levels in zip(paints, self._levels(pile, paints, level), strict=True):
-            gone = smoothstep(potential - levels, -WIDTH, WIDTH) * allowed
+        gone_top, lost, lift = (np.empty(len(potential), np.float32) for _ in range(3))
+        for_slices(_break, (potential, allowed, painted, gone_top, lost, lift), np.float32(outer), np.float32(self.rim_um * 0.001))
+        for k, bare in zip(paints, self._levels(pile, paints, level), strict=True):
+            if isinstance(bare, np.ndarray):
+                gone = smoothstep(potential - bare, -WIDTH, WIDTH) * allowed
+            elif bare == outer:
+                gone = gone_top
+            elif np.isfinite(bare):
+                gone = smoothstep(potential, bare - WIDTH, bare + WIDTH) * allowed
+            else:
+                continue
             coats[k] = replace(coats[k], thickness=thinned(coats[k].thickness, gone, coats[k].substance))
         # Whatever lies on the topmost paint goes with it.
         for k in range(paints[-1] + 1, len(coats)):
             coats[k] = replace(coats[k], thickness=thinned(coats[k].thickness, gone_top, coats[k].substance))
         out = replace(pile, coats=tuple(coats))
-        lost = gone_top * painted
         if self.rim_um > 0:
-            lift = smoothstep(potential, outer - 0.11, outer - WIDTH) * (np.float32(1.0) - gone_top) * allowed * painted
-            out = raised(out, lift * lift * np.float32(self.rim_um * 0.001))
+            out = raised(out, lift)
         note = ""
         if share >= 1:
             note = f"The place is smaller than the coverage asked for: all of it is chipped, {reachable / area:.1%} instead of {wanted:.1%} of the paint"
         return Outcome(out, lost, note)
 
-    def _levels(self, pile: Pile, paints: list[int], level: Callable[[float], float]) -> Iterator[np.ndarray | np.float32]:
+    def _levels(self, pile: Pile, paints: list[int], level: Callable[[float], float]) -> Iterator[np.ndarray | float]:
         """For every paint the level of its interface: the topmost that is there breaks first, the lowest needs the most.
 
         Which is topmost can differ from texel to texel: figures lie only on a part of a board.
         """
         there = [pile.coats[k].thickness > THERE for k in paints]
 
-        def interface(above: int, count: int) -> np.float32:
+        def interface(above: int, count: int) -> float:
             """With ``above`` coats over it out of ``count``."""
             if above == 0:
-                return np.float32(level(1.0))
-            return np.float32(level(1.0 - (1.0 - self.depth) * above / (count - 1) if self.depth > 0 else 0.0))
+                return level(1.0)
+            return level(1.0 - (1.0 - self.depth) * above / (count - 1) if self.depth > 0 else 0.0)
 
         if all(np.array_equal(mine, there[0]) for mine in there[1:]):
             yield from (interface(k, len(paints)) for k in reversed(range(len(paints))))

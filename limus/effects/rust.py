@@ -66,6 +66,12 @@ def _oxidise(  # type: ignore[no-untyped-def]
     """Per texel: oxide thickness (um), where it shows, change of relief (mm), and the look of the oxide."""
     one = np.float32(1.0)
     for i in range(start, end):
+        if bare[i] < np.float32(1e-4) and near[i] < np.float32(1e-4):
+            # Well under paint nothing happens, and that is most of the surface.
+            thickness[i], shown[i], lift[i], roughness[i] = 0.0, 0.0, 0.0, np.float32(0.8)
+            for c in range(3):
+                color[i, c] = tones[1, c]
+            continue
         # ``depth`` is that of a place laid bare; where only a part of the texel is bare the oxide covers that part and no more.
         deep = depth * share[i] * min(max(one + np.float32(0.35) * mottle[i], np.float32(0.3)), np.float32(2.0))
         solid = min(bare[i], np.float32(0.999999)) * (one - np.exp(-deep * np.float32(OXIDE_VOLUME) / hide))

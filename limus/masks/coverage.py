@@ -56,33 +56,56 @@ def level_for(values: np.ndarray, weight: np.ndarray, coverage: float) -> float:
     return 0.5 * (low + high)
 
 
-def soft_level(values: np.ndarray, weight: np.ndarray, coverage: float, width: float) -> float:
-    """The level at which ``smoothstep(values, level - width, level + width)`` has the weighted mean ``coverage`` (0..1).
+class SoftLevels:
+    """Levels at which ``smoothstep(values, level - width, level + width)`` has a weighted mean.
 
     A soft edge reaches further out than in where values thin out, so the level of a hard edge gives another mean. Found by halving
-    over a histogram of 4096 bins; the error of the mean is that of a bin.
+    over a histogram of 4096 bins, made once; the error of the mean is that of a bin.
+
+    Parameters
+    ----------
+    values : (n,) float32. weight : (n,) float32, from 0. width : half of the soft edge.
     """
-    alive = weight > 0
-    if not alive.any():
-        return float("inf")
-    low, high = float(values[alive].min()), float(values[alive].max())
-    if coverage <= 0:
-        return high + width + 1e-6
-    if coverage >= 1 or high <= low:
-        return low - width - 1e-6
-    counts = _histogram(values, weight, np.float32(low), np.float32(_BINS / (high - low)), _BINS)
-    counts[_BINS - 1] += counts[_BINS]
-    counts = counts[:_BINS] / counts.sum()
-    middle = low + (np.arange(_BINS) + 0.5) * (high - low) / _BINS
-    bottom, top = low - width, high + width
-    for _ in range(40):
-        level = 0.5 * (bottom + top)
-        x = np.clip((middle - level + width) / (2 * width), 0.0, 1.0)
-        if float((counts * x * x * (3 - 2 * x)).sum()) > coverage:
-            bottom = level
-        else:
-            top = level
-    return 0.5 * (bottom + top)
+
+    def __init__(self, values: np.ndarray, weight: np.ndarray, width: float) -> None:
+        self._width = width
+        low, high = _ends(values, weight)
+        self._low, self._high = float(low), float(high)
+        if self._high > self._low:
+            counts = _histogram(values, weight, low, np.float32(_BINS / (self._high - self._low)), _BINS)
+            counts[_BINS - 1] += counts[_BINS]
+            self._shares = counts[:_BINS] / counts.sum()
+            self._middle = self._low + (np.arange(_BINS) + 0.5) * (self._high - self._low) / _BINS
+
+    def level(self, coverage: float) -> float:
+        """The level for a mean of ``coverage`` 0..1; infinite where nothing has weight."""
+        low, high, width = self._low, self._high, self._width
+        if high < low:
+            return float("inf")
+        if coverage <= 0:
+            return high + width + 1e-6
+        if coverage >= 1 or high == low:
+            return low - width - 1e-6
+        bottom, top = low - width, high + width
+        for _ in range(40):
+            level = 0.5 * (bottom + top)
+            x = np.clip((self._middle - level + width) / (2 * width), 0.0, 1.0)
+            if float((self._shares * x * x * (3 - 2 * x)).sum()) > coverage:
+                bottom = level
+            else:
+                top = level
+        return 0.5 * (bottom + top)
+
+
+@kernel
+def _ends(values, weight):  # type: ignore[no-untyped-def]
+    """Lowest and highest value that has weight; the wrong way round where none has."""
+    low, high = np.float32(np.inf), np.float32(-np.inf)
+    for i in range(len(values)):
+        if weight[i] > 0:
+            low = min(low, values[i])
+            high = max(high, values[i])
+    return low, high
 
 
 def histogram(values: np.ndarray, weight: np.ndarray, bins: int = 32) -> list[float]:

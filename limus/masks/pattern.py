@@ -26,7 +26,7 @@ def size_field(
     default: float, title: str = "Size", about: str = "", soft: tuple[float, float] = (2.0, 300.0), *, grows: float
 ) -> Any:
     """A length in mm that a pattern has; its default ``grows`` with the object."""
-    return number(default, title, "mm", 0.005, 100000.0, soft, about, log=True, grows=grows)
+    return number(default, title, "mm", 0.005, 1000000.0, soft, about, log=True, grows=grows)
 
 
 class Pattern(Source):

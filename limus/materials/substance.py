@@ -7,7 +7,7 @@ from typing import Literal
 
 import numpy as np
 
-from limus.parallel import fading, for_ranges, kernel
+from limus.parallel import fading, for_ranges, for_slices, kernel
 
 Family = Literal[
     "ferrous", "copper alloy", "zinc", "aluminium", "other metal", "mineral", "timber", "polymer", "textile", "glass",
@@ -53,15 +53,15 @@ class Substance:
 
 
 @kernel
-def _covered(start, end, thickness, rate, out):  # type: ignore[no-untyped-def]
-    for i in range(start, end):
+def _covered(thickness, out, rate):  # type: ignore[no-untyped-def]
+    for i in range(len(out)):
         out[i] = np.float32(1.0) - fading(max(thickness[i], np.float32(0.0)) * rate)
 
 
 def covered(thickness_um: np.ndarray, substance: Substance) -> np.ndarray:
     """(n,) float32 0..1: how much a coat of this thickness hides, ``1 - exp(-t / hide_um)``."""
     out = np.empty(len(thickness_um), np.float32)
-    for_ranges(_covered, len(out), np.ascontiguousarray(thickness_um, np.float32), np.float32(1.0 / substance.hide_um), out)
+    for_slices(_covered, (np.ascontiguousarray(thickness_um, np.float32), out), np.float32(1.0 / substance.hide_um))
     return out
 
 

@@ -27,48 +27,40 @@ FULL = Use()
 Spoken = tuple[str, np.ndarray, Use]
 
 
+# Kernels take slices and count from 0: an index that might be below 0 keeps a loop from becoming vector instructions.
 @kernel
-def _cover(start, end, thickness, rate, cover):  # type: ignore[no-untyped-def]
-    for i in range(start, end):
-        cover[i - start] = np.float32(1.0) - fading(max(thickness[i], np.float32(0.0)) * rate)
-
-
-@kernel
-def _lay(start, end, cover, weight, value, out):  # type: ignore[no-untyped-def]
-    for i in range(start, end):
-        out[i] += cover[i - start] * weight * (value[i] - out[i])
+def _cover(thickness, rate, cover):  # type: ignore[no-untyped-def]
+    for i in range(len(cover)):
+        cover[i] = np.float32(1.0) - fading(max(thickness[i], np.float32(0.0)) * rate)
 
 
 @kernel
-def _lay_even(start, end, cover, weight, value, out):  # type: ignore[no-untyped-def]
-    for i in range(start, end):
-        out[i] += cover[i - start] * weight * (value - out[i])
+def _lay(cover, weight, value, out):  # type: ignore[no-untyped-def]
+    for i in range(len(out)):
+        out[i] += cover[i] * weight * (value[i] - out[i])
 
 
 @kernel
-def _lay_three(start, end, cover, weight, value, out):  # type: ignore[no-untyped-def]
-    for i in range(start, end):
-        v = cover[i - start] * weight
-        out[i, 0] += v * (value[i, 0] - out[i, 0])
-        out[i, 1] += v * (value[i, 1] - out[i, 1])
-        out[i, 2] += v * (value[i, 2] - out[i, 2])
+def _lay_even(cover, weight, value, out):  # type: ignore[no-untyped-def]
+    for i in range(len(out)):
+        out[i] += cover[i] * weight * (value - out[i])
 
 
 @kernel
-def _lay_three_even(start, end, cover, weight, value, out):  # type: ignore[no-untyped-def]
-    r, g, b = value[0], value[1], value[2]
-    for i in range(start, end):
-        v = cover[i - start] * weight
-        out[i, 0] += v * (r - out[i, 0])
-        out[i, 1] += v * (g - out[i, 1])
-        out[i, 2] += v * (b - out[i, 2])
+def _threefold(cover, out):  # type: ignore[no-untyped-def]
+    """Each value three times, so that a colour is one long row like anything else."""
+    for i in range(len(cover)):
+        c = cover[i]
+        out[3 * i] = c
+        out[3 * i + 1] = c
+        out[3 * i + 2] = c
 
 
 @kernel
-def _blend(start, end, cover, weight, mode, value, low, span, out):  # type: ignore[no-untyped-def]
+def _blend(cover, weight, mode, value, low, span, out):  # type: ignore[no-untyped-def]
     """``value`` and ``out`` (n, c). Modes are defined for 0..1, so a channel of another range is brought there and back."""
-    for i in range(start, end):
-        v = cover[i - start] * weight
+    for i in range(len(out)):
+        v = cover[i] * weight
         for c in range(out.shape[1]):
             b = (out[i, c] - low) / span
             s = (value[i, c] - low) / span
@@ -100,33 +92,41 @@ def composited(
                 continue
             if out[name] is below[name]:
                 out[name] = np.empty((count, channel.width) if channel.width > 1 else count, np.float32)
-            telling.append((name, np.asarray(value, np.float32, order="C"), use))
+            whole = np.asarray(value, np.float32, order="C")
+            if channel.width > 1 and is_even(whole, channel) and use.mode == 0:
+                # One block of it serves all.
+                whole = np.tile(whole, min(_BLOCK, count))
+            telling.append((name, whole, use))
         if telling:
             steps.append((thickness, np.float32(1.0 / hide_um), telling))
     made = [name for name in out if out[name] is not below[name]]
 
     def block(start: int) -> None:
-        end = min(start + _BLOCK, count)
-        cover = np.empty(end - start, np.float32)
-        for name in made:
-            even = is_even(below[name], CHANNELS[name])
-            out[name][start:end] = below[name] if even else below[name][start:end]
+        here = slice(start, min(start + _BLOCK, count))
+        cover = np.empty(here.stop - start, np.float32)
+        threefold = np.empty(3 * len(cover), np.float32)
+        targets = {name: out[name][here] for name in made}
+        for name, target in targets.items():
+            target[:] = below[name] if is_even(below[name], CHANNELS[name]) else below[name][here]
         for thickness, rate, telling in steps:
-            _cover(start, end, thickness, rate, cover)
+            _cover(thickness[here], rate, cover)
+            if any(CHANNELS[name].width > 1 for name, _, _ in telling):
+                _threefold(cover, threefold)
             for name, value, use in telling:
                 channel = CHANNELS[name]
-                weight, target = np.float32(use.weight), out[name]
-                even = is_even(value, channel)
+                weight, target = np.float32(use.weight), targets[name]
                 if use.mode != 0:
-                    wide = np.broadcast_to(value, (count, channel.width)) if even else value.reshape(count, -1)
+                    even = is_even(value, channel)
+                    wide = np.broadcast_to(value, (len(cover), channel.width)) if even else value[here].reshape(len(cover), -1)
                     span = np.float32(channel.high - channel.low)
-                    _blend(start, end, cover, weight, use.mode, wide, np.float32(channel.low), span, target.reshape(count, -1))
+                    _blend(cover, weight, use.mode, wide, np.float32(channel.low), span, target.reshape(len(cover), -1))
                 elif channel.width > 1:
-                    (_lay_three_even if even else _lay_three)(start, end, cover, weight, value, target)
-                elif even:
-                    _lay_even(start, end, cover, weight, np.float32(value), target)
+                    row = value if value.ndim == 1 else value[here].reshape(-1)
+                    _lay(threefold, weight, row[: len(threefold)], target.reshape(-1))
+                elif value.ndim == 0:
+                    _lay_even(cover, weight, np.float32(value), target)
                 else:
-                    _lay(start, end, cover, weight, value, target)
+                    _lay(cover, weight, value[here], target)
 
     if made:
         map_blocks(block, list(range(0, count, _BLOCK)))

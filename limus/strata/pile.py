@@ -14,7 +14,7 @@ from limus.colour import luminance
 from limus.errors import InputError
 from limus.materials.channels import CHANNELS, Sheet, at_rows, spread
 from limus.materials.substance import Substance
-from limus.parallel import fading, for_ranges, kernel
+from limus.parallel import fading, for_slices, kernel
 from limus.strata.composite import FULL, Spoken, Use, composited
 from limus.surface.texels import Texels
 
@@ -61,15 +61,15 @@ class Coat:
 
 
 @kernel
-def _see_through(start, end, thickness, rate, open_above):  # type: ignore[no-untyped-def]
-    for i in range(start, end):
+def _see_through(thickness, open_above, rate):  # type: ignore[no-untyped-def]
+    for i in range(len(thickness)):
         open_above[i] *= fading(max(thickness[i], np.float32(0.0)) * rate)
 
 
 @kernel
-def _share_out(start, end, thickness, rate, open_above, out):  # type: ignore[no-untyped-def]
+def _share_out(thickness, open_above, out, rate):  # type: ignore[no-untyped-def]
     """Adds to ``out`` what this coat shows, and takes it from what is open."""
-    for i in range(start, end):
+    for i in range(len(thickness)):
         through = fading(max(thickness[i], np.float32(0.0)) * rate)
         out[i] += open_above[i] * (np.float32(1.0) - through)
         open_above[i] *= through
@@ -131,9 +131,9 @@ class Pile:
                 continue
             rate = np.float32(1.0 / coat.substance.hide_um)
             if wanted(coat):
-                for_ranges(_share_out, len(left), coat.thickness, rate, left, out)
+                for_slices(_share_out, (coat.thickness, left, out), rate)
             else:
-                for_ranges(_see_through, len(left), coat.thickness, rate, left)
+                for_slices(_see_through, (coat.thickness, left), rate)
         if base:
             out += left
         return np.minimum(out, np.float32(1.0))
@@ -149,7 +149,7 @@ class Pile:
         for coat in reversed(self.coats):
             shown = np.zeros(len(left), np.float32)
             if not coat.substance.clear and coat.substance.family != "veil":
-                for_ranges(_share_out, len(left), coat.thickness, np.float32(1.0 / coat.substance.hide_um), left, shown)
+                for_slices(_share_out, (coat.thickness, left, shown), np.float32(1.0 / coat.substance.hide_um))
             out.append(shown)
         return [left, *reversed(out)]
 
@@ -207,7 +207,7 @@ class Pile:
         dry = np.ones(len(self.skin), np.float32)
         for coat in self.coats:
             if coat.substance.family == "water":
-                for_ranges(_see_through, len(dry), coat.thickness, np.float32(1.0 / coat.substance.hide_um), dry)
+                for_slices(_see_through, (coat.thickness, dry), np.float32(1.0 / coat.substance.hide_um))
         return np.float32(1.0) - dry
 
     def base_map(self, what: str) -> np.ndarray:

@@ -32,7 +32,7 @@ def blur(texels: Texels, field: np.ndarray, sigma_mm: float) -> np.ndarray:
     if sigma_mm <= 0.0:
         return field
     texel = texels.texel_mm
-    if sigma_mm > 3.0 * texel and texels.size >= 64:
+    if sigma_mm > 2.0 * texel and texels.size >= 64:
         # Going down and up again softens by itself: h^2 / 4 for the mean of two texels, 3 h^2 / 4 for the interpolation. One step at
         # this resolution afterwards takes the kinks out that the coarse grid leaves at borders of islands.
         small = coarser(texels)

@@ -37,7 +37,8 @@ def _tilt(start, end, near, triangle, along_u, along_v, normal, tangent, relief,
             length = np.float32(1.0) / np.sqrt(x * x + y * y + np.float32(1.0))
             x, y, z = x * length, y * length, length
         # Reoriented normal mapping: the detail (x, y, z) turned into the frame of the base normal.
-        tx, ty, tz = base[i, 0], base[i, 1], base[i, 2] + np.float32(1.0)
+        j = i if len(base) > 1 else 0
+        tx, ty, tz = base[j, 0], base[j, 1], base[j, 2] + np.float32(1.0)
         dx, dy, dz = -x, -y, z
         scale = (tx * dx + ty * dy + tz * dz) / max(tz, np.float32(1e-4))
         rx, ry, rz = tx * scale - dx, ty * scale - dy, tz * scale - dz
@@ -62,8 +63,7 @@ def normal_from_relief(texels: Texels, relief_mm: np.ndarray, base: np.ndarray |
     reoriented normal mapping, Barre-Brisebois and Hill, "Blending in Detail", 2012.
     """
     if base is None:
-        base = np.zeros((len(texels), 3), np.float32)
-        base[:, 2] = 1.0
+        base = np.array([[0.0, 0.0, 1.0]], np.float32)
     out = np.empty((len(texels), 3), np.float32)
     extended = texels.extend(np.ascontiguousarray(relief_mm, np.float32))
     for_ranges(

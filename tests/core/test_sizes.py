@@ -12,7 +12,7 @@ from limus.effects.catalogue import EFFECTS
 from limus.effects.chipping import FLAKING_GRADES, Chipping
 from limus.effects.paint import Paint
 from limus.errors import InputError
-from limus.masks.coverage import soft_level
+from limus.masks.coverage import SoftLevels
 from limus.masks.recipe import SOURCES, Term
 from limus.masks.shape import smoothstep
 from limus.masks.stroke import Brush
@@ -176,12 +176,12 @@ class Chips(TestCase):
         weight = np.random.default_rng(3).uniform(0, 2, len(values)).astype(np.float32)
         for width in (0.01, 0.3):
             for share in (0.002, 0.08, 0.5, 0.97):
-                level = soft_level(values, weight, share, width)
+                level = SoftLevels(values, weight, width).level(share)
                 got = float(np.average(smoothstep(values, level - width, level + width), weights=weight))
                 self.assertAlmostEqual(got, share, delta=max(0.01 * share, 2e-4))
-        self.assertEqual(soft_level(values, np.zeros_like(weight), 0.5, 0.1), float("inf"))
-        self.assertGreater(soft_level(values, weight, 0.0, 0.1), float(values.max()))
-        self.assertLess(soft_level(values, weight, 1.0, 0.1), float(values.min()))
+        self.assertEqual(SoftLevels(values, np.zeros_like(weight), 0.1).level(0.5), float("inf"))
+        self.assertGreater(SoftLevels(values, weight, 0.1).level(0.0), float(values.max()))
+        self.assertLess(SoftLevels(values, weight, 0.1).level(1.0), float(values.min()))
 
 
 class Starting(TestCase):

@@ -15,7 +15,7 @@ from django.db import connections
 from django.test import Client
 
 from server.projects.demo_sign_in import DEMO_USER
-from server.projects.models import Project, WorkObject
+from server.projects.models import Project, SourceFile, WorkObject
 from server.projects.workshop import session_of
 
 #: How many people drag, on how many objects, and how many steps each.
@@ -36,6 +36,8 @@ class Command(BaseCommand):
         assert first is not None and first.head is not None
         project = Project.objects.create(owner=self.user, name="Benchmark")
         try:
+            for file in first.project.files.all():
+                SourceFile.objects.create(project=project, path=file.path, name=file.name)
             items = []
             for k in range(OBJECTS):
                 # Four sizes are four objects: they share nothing.
