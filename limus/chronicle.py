@@ -185,21 +185,22 @@ class Chronicle:
 
         def make() -> Pile:
             texels = self.texels
-            of_texel = _choice_of_part(scene, texels)[texels.part]
+            choice = _choice_of_part(scene, texels)
+            chosen_ones = np.unique(choice)
+            of_texel = np.searchsorted(chosen_ones, choice).astype(np.uint8)[texels.part]
             laid: list[tuple[np.ndarray, dict[str, np.ndarray], np.ndarray]] = []
             substances: list[Substance] = []
-            for k in np.unique(of_texel):
+            for number, k in enumerate(chosen_ones):
                 chosen = scene.bases[k] if scene.bases else BaseChoice()
                 entry = BASES[chosen.material]
-                here = np.flatnonzero(of_texel == k)
+                here = np.flatnonzero(of_texel == number)
                 laid.append((here, *lay_base(texels.position[here], entry, scene.seed, chosen.relief)))
                 substances.append(entry.substance)
             sheet, skin = _joined(len(texels), laid)
             lay_maps(texels, sheet)
-            number = np.searchsorted(np.unique(of_texel), of_texel).astype(np.uint8)
-            for array in (*sheet.values(), skin, number):
+            for array in (*sheet.values(), skin, of_texel):
                 array.setflags(write=False)
-            return Pile(texels, key, sheet, tuple(substances), number, skin)
+            return Pile(texels, key, sheet, tuple(substances), of_texel, skin)
 
         pile: Pile = self.cache.get(key, make)
         return pile

@@ -113,28 +113,21 @@ class Chipping(Effect):
         nothing = np.zeros(len(event.mask), np.float32)
         if not paints:
             return Outcome(pile, nothing, "There is no paint to chip: put a paint layer before it")
-        # What is measured is the topmost paint of each place, as far as it shows.
-        painted = nothing
-        for k in paints:
-            coat = pile.coats[k]
-            painted = np.where(coat.thickness > THERE, covered(coat.thickness, coat.substance), painted)
+        painted = event.before("painted", [], lambda: self._painted(pile, paints))
         if not (event.mask * painted > 0.004).any():
             return Outcome(pile, nothing, "The mask is black wherever there is paint")
         wanted = self.wanted() * event.strength
         if wanted <= 0:
             return Outcome(pile, nothing, "The coverage is 0")
-        # The potential does not depend on the amount, so dragging the coverage only moves levels.
-        potential = event.kept(
-            ["potential", event.mask_key, self.size_mm, self.ragged, self.cluster], lambda: self._potential(event)
-        )
+        # Neither the potential nor how it is spread depends on the amount, so dragging the coverage only moves levels.
+        shape: list[object] = [event.mask_key, self.size_mm, self.ragged, self.cluster]
+        potential = event.kept(["potential", *shape], lambda: self._potential(event))
         # Black hides: where the recipe is black nothing breaks, whatever the noise says.
         allowed = event.kept(["allowed", event.mask_key], lambda: np.minimum(event.mask * np.float32(40.0), np.float32(1.0)))
-        weight = pile.texels.area * painted * allowed
-        area = float((pile.texels.area * painted).sum(dtype=np.float64))
-        reachable = float(weight.sum(dtype=np.float64))
+        weight = event.before("weight", [event.mask_key], lambda: pile.texels.area * painted * allowed)
+        levels: SoftLevels = event.before("levels", shape, lambda: SoftLevels(potential, weight, WIDTH))
+        area, reachable = (pile.texels.share(field) for field in (painted, painted * allowed))
         share = min(wanted * area / max(reachable, 1e-30), 1.0)
-
-        levels = SoftLevels(potential, weight, WIDTH)
 
         def level(deep: float) -> float:
             """Of an interface that lies bare over the share ``deep`` of the chips; a share of area, so it holds for any distribution."""
@@ -164,6 +157,15 @@ class Chipping(Effect):
         if share >= 1:
             note = f"The place is smaller than the coverage asked for: all of it is chipped, {reachable / area:.1%} instead of {wanted:.1%} of the paint"
         return Outcome(out, lost, note)
+
+    @staticmethod
+    def _painted(pile: Pile, paints: list[int]) -> np.ndarray:
+        """(n,) float32 0..1: what is measured is the topmost paint of each place, as far as it shows."""
+        out = np.zeros(len(pile.skin), np.float32)
+        for k in paints:
+            coat = pile.coats[k]
+            out = np.where(coat.thickness > THERE, covered(coat.thickness, coat.substance), out)
+        return out
 
     def _levels(self, pile: Pile, paints: list[int], level: Callable[[float], float]) -> Iterator[np.ndarray | float]:
         """For every paint the level of its interface: the topmost that is there breaks first, the lowest needs the most.

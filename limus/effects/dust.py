@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from limus.effects.effect import Effect, Event, Kind, Outcome, toned
+from limus.effects.effect import Effect, Event, Kind, Outcome
 from limus.fields import colour, number
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
@@ -14,6 +14,7 @@ from limus.masks.sources.sky import Sky
 from limus.masks.sources.slope import SlopeSource
 from limus.materials.channels import one
 from limus.materials.substance import DUST, covered
+from limus.materials.tone import toned
 from limus.object_size import ONE_METRE, ObjectSize
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import zlib
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
-from typing import ClassVar, Literal
+from typing import Any, ClassVar, Literal
 
 import numpy as np
 
@@ -13,7 +13,7 @@ from limus.fields import Document
 from limus.hashing import key_of
 from limus.masks.recipe import Recipe
 from limus.masks.source import Scope
-from limus.materials.channels import Sheet, one
+from limus.materials.channels import Sheet
 from limus.materials.substance import Substance
 from limus.object_size import ONE_METRE, ObjectSize
 from limus.patterns.noise import fractal
@@ -58,6 +58,10 @@ class Event:
         """
         key = key_of("effect", self.scope.place.key_for(self.reads), self.scope.seed, self.layer, parts)
         return self.scope.keep.get(key, make)
+
+    def before(self, name: str, parts: list[object], make: Callable[[], Any]) -> Any:
+        """Anything that depends on the pile before this layer and on ``parts``, kept while settings of the layer are dragged."""
+        return self.scope.keep.get(key_of("before", name, self.pile.key, self.layer, parts), make)
 
     def coat(self, name: str, substance: Substance, thickness: np.ndarray, sheet: Sheet, piece: str = "") -> Coat:
         """A coat of this layer, with its say in every voice; ``piece`` where the effect leaves more than one."""
@@ -113,8 +117,3 @@ class Effect(Document):
 def raised(pile: Pile, by_mm: np.ndarray) -> Pile:
     """The pile with its skin raised (or pressed in, where negative)."""
     return replace(pile, skin=pile.skin + by_mm.astype(np.float32))
-
-
-def toned(color: tuple[float, float, float], tone: np.ndarray, low: float = 0.0, high: float = 4.0) -> np.ndarray:
-    """(n, 3) float32 0..1: a colour times a (n,) tone that is held between ``low`` and ``high``."""
-    return np.clip(one(color) * np.clip(tone, low, high)[:, None], 0.0, 1.0).astype(np.float32, copy=False)

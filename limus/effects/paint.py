@@ -6,10 +6,11 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from limus.effects.effect import Effect, Event, Kind, Outcome, raised, toned
+from limus.effects.effect import Effect, Event, Kind, Outcome, raised
 from limus.fields import colour, number, switch
 from limus.materials.channels import one
 from limus.materials.substance import PAINT, PRIMER
+from limus.materials.tone import toned
 
 
 class Paint(Effect):

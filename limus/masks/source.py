@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
-from typing import ClassVar, Protocol
+from typing import Any, ClassVar, Protocol
 
 import numpy as np
 
@@ -18,9 +18,9 @@ from limus.readings.reading import Place
 class Keep(Protocol):
     """A cache: returns what was made for ``key`` before, or makes it."""
 
-    def get(self, key: str, make: Callable[[], np.ndarray]) -> np.ndarray: ...
-    def peek(self, key: str) -> np.ndarray | None: ...
-    def put(self, key: str, value: np.ndarray) -> None: ...
+    def get(self, key: str, make: Callable[[], Any]) -> Any: ...
+    def peek(self, key: str) -> Any | None: ...
+    def put(self, key: str, value: Any) -> None: ...
 
 
 class Moment(Protocol):

@@ -10,6 +10,7 @@ import numpy as np
 from limus.fields import Document, choice, number
 from limus.materials.channels import one
 from limus.materials.substance import Substance
+from limus.materials.tone import toned
 from limus.patterns.noise import fractal
 
 BaseName = Literal["cast iron", "rolled steel", "brass", "bronze", "aluminium", "concrete", "slate", "timber", "plaster"]
@@ -59,7 +60,7 @@ def lay_base(points_m: np.ndarray, entry: BaseMaterial, seed: int, relief: float
     tone = np.float32(1.0) + np.float32(entry.mottle) * (np.float32(0.6) * wide + np.float32(0.4) * fine)
     uneven = np.float32(0.10 * entry.mottle / 0.15) * (np.float32(0.5) * wide + np.float32(0.5) * fine) * np.float32(0.3)
     sheet = {
-        "base_color": np.clip(one(entry.color) * tone[:, None], 0.0, 1.0),
+        "base_color": toned(entry.color, tone),
         "metalness": one(entry.metalness),
         "roughness": np.clip(np.float32(entry.roughness) - uneven, 0.05, 1.0),
     }

@@ -48,7 +48,7 @@ class Command(BaseCommand):
                 session_of(item.scene()).measure("draft", lambda share, word: None)
                 items.append((item.pk, document))
             for pk, document in items:
-                self._drag(pk, document, "warm", 2)
+                self._drag(pk, document, f"warm {pk}", 2)
             alone = sorted(self._drag(*items[0], "alone", 14)[2:])
             one = alone[len(alone) // 2]
             self.stdout.write(
