@@ -23,6 +23,9 @@ SMALLEST_SHARE = 8192
 
 _pool = ThreadPoolExecutor(max_workers=max(1, WORKERS - 1), thread_name_prefix="limus")
 _here = threading.local()
+#: How many callers are sharing out work just now.
+_callers = [0]
+_callers_lock = threading.Lock()
 
 
 def kernel(function: Callable[..., Any]) -> Callable[..., Any]:
@@ -99,10 +102,17 @@ class _Share:
 
     def finish(self) -> None:
         """Work along, then wait for what helpers have begun; raises what failed."""
-        helpers = min(WORKERS, self._count) - 1
-        for _ in range(helpers):
-            _pool.submit(self.help)
-        self.work()
+        with _callers_lock:
+            _callers[0] += 1
+            # Where as many callers as cores are at it, helpers would only get into each other's way.
+            helpers = min(WORKERS - _callers[0], self._count - 1)
+        try:
+            for _ in range(helpers):
+                _pool.submit(self.help)
+            self.work()
+        finally:
+            with _callers_lock:
+                _callers[0] -= 1
         with self._lock:
             while self._helping:
                 self._left.wait()

@@ -83,13 +83,22 @@ def leaves_of(value: Any) -> Iterator[tuple[int, int, Any]]:
 
 
 def own_bytes(thing: Any, *apart: str) -> int:
-    """Bytes of the arrays among the attributes of ``thing``, cached properties included; those named in ``apart`` left out."""
+    """Bytes of the arrays among the attributes of ``thing``, cached properties included; those named in ``apart`` left out.
+
+    Counted again only when there are more attributes than the last time: it is asked for at every use.
+    """
+    known: tuple[int, int] | None = thing.__dict__.get("_own_bytes")
+    if known is not None and known[0] == len(thing.__dict__):
+        return known[1]
     sizes = {}
     for name, value in list(vars(thing).items()):
         if name not in apart:
             for leaf, size, _ in leaves_of(value):
                 sizes[leaf] = size
-    return sum(sizes.values())
+    total = sum(sizes.values())
+    # The note itself is one attribute more, the first time.
+    thing.__dict__["_own_bytes"] = (len(thing.__dict__) + (known is None), total)
+    return total
 
 
 class Store:

@@ -87,7 +87,7 @@ class SoftLevels:
         if coverage >= 1 or high == low:
             return low - width - 1e-6
         bottom, top = low - width, high + width
-        for _ in range(40):
+        for _ in range(26):
             level = 0.5 * (bottom + top)
             x = np.clip((self._middle - level + width) / (2 * width), 0.0, 1.0)
             if float((self._shares * x * x * (3 - 2 * x)).sum()) > coverage:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import copy
 import json
+import sys
 import threading
 import time
 from typing import Any
@@ -29,6 +30,8 @@ class Command(BaseCommand):
 
     def handle(self, *args: Any, **options: Any) -> None:
         """Load the demo where it is missing, drag the coverage of the chipping: one person, then many."""
+        # As the server does.
+        sys.setswitchinterval(0.0005)
         call_command("migrate", verbosity=0)
         call_command("load_demo", verbosity=0, first=True)
         self.user = get_user_model().objects.get(username=DEMO_USER)
