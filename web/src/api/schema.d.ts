@@ -678,10 +678,11 @@ export interface components {
       parts?: number | null
       /**
        * State
+       * @description new: nobody has opened it yet
        * @default ready
        * @enum {string}
        */
-      state: 'ready' | 'working' | 'no UVs'
+      state: 'ready' | 'working' | 'no UVs' | 'new'
     }
     /**
      * ProjectOut
