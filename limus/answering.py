@@ -37,6 +37,7 @@ from limus.review.moment import moment_picture
 from limus.review.picture import Picture
 from limus.review.uv_look import RIGHT, UV_LOOKS, WRONG, checker, density, numbered, overlap, stretch
 from limus.session import Readings, Session
+from limus.store import give_back
 from limus.strata.pile import Pile
 
 
@@ -77,6 +78,8 @@ class Shown:
         return ramp(self.values, self.low, self.high, self.ramp)
 
 
+#: Texels from which on the arrays that an answer works with are worth giving back.
+LARGE = 1 << 21
 CARD = (118, 58)
 #: Pictures of readings in the Object stage.
 READING_CARD = (118, 76)
@@ -456,7 +459,7 @@ def answer(session: Session, question: Question, sink: Sink, check: Callable[[],
     coats = work.coats(pile, pictures=question.pictures)
     layers = work.layers(chapters, pictures=question.pictures)
     hidden_notes(layers, coats)
-    return Answer(
+    out = Answer(
         resolution=chronicle.texels.size,
         readings=readings.quality if readings.exact else "outdated",
         texel_mm=chronicle.texels.texel_mm,
@@ -469,6 +472,11 @@ def answer(session: Session, question: Question, sink: Sink, check: Callable[[],
         channels=work.channels(pile) if question.pictures else {},
         exposed=work.exposed(pile) if question.pictures else {},
     )
+    if len(chronicle.texels) > LARGE:
+        # Before the next one begins: what this one worked with is not kept.
+        del work, chapters, pile
+        give_back()
+    return out
 
 
 def answer_as_made(session: Session, question: Question, sink: Sink, check: Callable[[], None] = lambda: None) -> Answer:

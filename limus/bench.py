@@ -126,7 +126,7 @@ def _growth(mesh: Mesh, scene: Scene, readings: Measured) -> None:
             surface = bench.finish(bench.play(scene)[-1].pile)
             encode_surface(texels, surface.sheet, surface.normal, surface.occlusion)
 
-        times[size] = _best(cold, 2 if size < 4096 else 1)
+        times[size] = _best(cold, 2)
     steps = ", ".join(f"{a} -> {b}: {times[b] / times[a]:.2f} times" for a, b in itertools.pairwise(sizes))
     print(f"Cost with texels      {steps} (wanted: at most 4.4 each)")
     texels = texels_of(mesh, 512)

@@ -262,9 +262,7 @@ class Store:
         """Give back to the system what was freed in small pieces; the allocator would keep it."""
         if self._freed > _FREED_TO_TRIM:
             self._freed = 0
-            trim = _libc_trim()
-            if trim is not None:
-                trim(0)
+            give_back()
 
     def clear(self) -> None:
         """Forget everything."""
@@ -275,6 +273,13 @@ class Store:
             self.used = 0
         self._freed = _FREED_TO_TRIM + 1
         self._trim()
+
+
+def give_back() -> None:
+    """Have the allocator return what it holds of freed memory to the system; after work with large arrays that nobody keeps."""
+    trim = _libc_trim()
+    if trim is not None:
+        trim(0)
 
 
 @lru_cache(maxsize=1)

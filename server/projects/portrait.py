@@ -8,7 +8,6 @@ from django.conf import settings
 
 from limus.formats.files import write_whole
 from limus.formats.png import png_bytes
-from limus.readings.measured import Measured
 from limus.review.moment import moment_picture
 from limus.review.picture import Picture
 from server.projects.gate import gate
@@ -42,19 +41,20 @@ def portrait(item: WorkObject) -> bytes | None:
         if mesh.uv is None:
             return None
         readings = session.readings()
-        measured = readings.measured if readings is not None else Measured.blank(session.texels(TEXELS))
-        weather = readings is not None and session.scene.asks_for_weather
-        chronicle = session.chronicle(measured, TEXELS, weather=weather)
+        if readings is None:
+            # A draft is a matter of a second or two, and whoever opens the object finds it.
+            session.measure("draft", lambda share, word: None)
+            readings = session.readings()
+        assert readings is not None
+        chronicle = session.chronicle(readings.measured, TEXELS, weather=session.scene.asks_for_weather)
         pile = chronicle.as_made(session.scene)
-        if readings is not None:
-            for chapter in chronicle.playing(session.scene):
-                pile = chapter.pile
-        picture = Picture.of(chronicle.texels, WIDTH, HEIGHT, zoom=0.92, supersample=2)
+        for chapter in chronicle.playing(session.scene):
+            pile = chapter.pile
+        picture = Picture.of(chronicle.texels, WIDTH, HEIGHT, zoom=1.04, supersample=2)
         data = png_bytes(moment_picture(pile, picture, chronicle.occlusion()))
-    if readings is not None:
-        for old in _folder().glob(f"{item.pk}-*.png"):
-            old.unlink(missing_ok=True)
-        write_whole(path, data)
+    for old in _folder().glob(f"{item.pk}-*.png"):
+        old.unlink(missing_ok=True)
+    write_whole(path, data)
     return data
 
 

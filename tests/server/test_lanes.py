@@ -96,16 +96,12 @@ class StartPage(ServerTest):
         self.assertEqual(self.call("get", "/projects").json()[0]["objects"][0]["state"], "working")
 
     def test_the_picture_is_of_today(self) -> None:
-        # A box of a size that no other test has measured.
+        # A box of a size that no other test has measured: the picture needs a draft, and makes it.
         item = take_in(self.project, "other.glb", [glb_bytes(shapes.box(0.2693))], scene(*STORY, name="Other"))
-        bare = portrait(item)
-        self.measured(item)
-        item.refresh_from_db()
         today = self.client.get(f"/api/objects/{item.pk}/portrait.png?v={item.head_id}")
         self.assertIn("immutable", today["Cache-Control"])
         image = Image.open(io.BytesIO(today.content))
         self.assertEqual(image.size, (WIDTH, HEIGHT))
-        self.assertTrue(today.content != bare, "the picture does not show the layers")
         # Kept: the second time nothing is drawn.
         from unittest import mock
 
