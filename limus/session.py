@@ -19,7 +19,7 @@ from limus.errors import InputError
 from limus.formats.gltf_write import glb_bytes
 from limus.hashing import key_of
 from limus.inspection import inspection
-from limus.object_file import Neighbour
+from limus.object_file import Neighbour, ObjectFile
 from limus.object_size import ObjectSize
 from limus.preparation import Finder, neighbour_mesh, prepared, surroundings
 from limus.readings.exposure import Exposure, exposure_files, measure_exposure, stored_part
@@ -73,6 +73,11 @@ def fitting(mesh: Mesh, resolution: int, most: int) -> int:
     return resolution
 
 
+def object_key(document: ObjectFile, up: str) -> str:
+    """Hash of what a scene says of its object; where file names tell their content (as on the server), of all the mesh depends on."""
+    return key_of("mesh 1", document.model_dump(exclude={"twin", "neighbours"}), up)
+
+
 class Session:
     """``scene`` with the files that ``find`` finds.
 
@@ -104,9 +109,8 @@ class Session:
 
     @cached_property
     def object_key(self) -> str:
-        """Hash of what the document says of the object; with names that tell content (as on the server) all the mesh depends on."""
-        document = self.scene.object.model_dump(exclude={"twin", "neighbours"})
-        return key_of("mesh 1", document, self.scene.setting.up)
+        """See ``object_key``."""
+        return object_key(self.scene.object, self.scene.setting.up)
 
     def _stamp(self, name: str) -> list[object]:
         path = self.find(name)

@@ -154,7 +154,7 @@ class Chipping(Effect):
         if self.rim_um > 0:
             out = raised(out, lift)
         note = ""
-        if share >= 1:
+        if wanted * area > reachable * 1.001:
             note = f"The place is smaller than the coverage asked for: all of it is chipped, {reachable / area:.1%} instead of {wanted:.1%} of the paint"
         return Outcome(out, lost, note)
 

@@ -8,8 +8,8 @@ from django.http import HttpRequest
 from ninja import Router
 from pydantic import BaseModel, ConfigDict, Field
 
-from limus.hashing import key_of
 from limus.object_file import ObjectFile
+from limus.session import object_key
 from server.api.answers import Problem, body_pieces, owner_of, project_of
 from server.jobs.models import Job
 from server.projects.intake import take_in
@@ -67,10 +67,9 @@ def projects(request: HttpRequest) -> list[ProjectOut]:
 
 
 def _object_key(item: WorkObject) -> str:
-    """``Session.object_key`` without reading the rest of the document."""
+    """The key of its facts, without reading the rest of the document."""
     document = item.head.document if item.head is not None else {}
-    object_ = ObjectFile.model_validate(document.get("object", {"file": "-"}))
-    return key_of("mesh 1", object_.model_dump(exclude={"twin", "neighbours"}), document.get("setting", {}).get("up", "+y"))
+    return object_key(ObjectFile.model_validate(document.get("object", {"file": "-"})), document.get("setting", {}).get("up", "+y"))
 
 
 def brief(item: WorkObject, facts: dict | None = None, busy: bool = False) -> ObjectBrief:  # type: ignore[type-arg]
