@@ -99,10 +99,14 @@ def _edits(mesh: Mesh, scene: Scene, readings: Measured) -> None:
         encode_surface(bench.texels, surface.sheet, surface.normal, surface.occlusion)
 
     step(fresh(256), 0.1)  # compile
-    bench = fresh(1024)
-    start = time.perf_counter()
-    step(bench, 0.1)
-    cold = time.perf_counter() - start
+    # The best of three: the first also pays for memory the process has not had before.
+    colds = []
+    for _ in range(3):
+        bench = fresh(1024)
+        start = time.perf_counter()
+        step(bench, 0.1)
+        colds.append(time.perf_counter() - start)
+    cold = min(colds)
     values = iter(np.linspace(0.101, 0.2, 40))
     edit = _best(lambda: step(bench, float(next(values))), 5)
     print(
