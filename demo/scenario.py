@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from limus.bases.choice import from_stock
 from limus.effects.chipping import Chipping
 from limus.effects.dirt import Dirt
 from limus.effects.dust import Dust
@@ -14,7 +15,6 @@ from limus.masks.sources.parts import Parts
 from limus.masks.sources.sky import Sky
 from limus.masks.sources.slope import SlopeSource
 from limus.masks.sources.vertex_colour import VertexColourSource
-from limus.materials.base import BaseChoice
 from limus.scene import Layer, ObjectFile, Scene
 from limus.setting import Setting
 
@@ -52,9 +52,9 @@ def gate_hoist_scene() -> Scene:
         setting=Setting(corrosivity="C4"),
         seed=3,
         bases=[
-            BaseChoice(material="cast iron"),
-            BaseChoice(material="brass", parts=BRASS),
-            BaseChoice(material="rolled steel", parts=["shaft", "handle"]),
+            from_stock("cast iron"),
+            from_stock("brass", parts=BRASS),
+            from_stock("rolled steel", parts=["shaft", "handle"]),
         ],
         layers=[
             Layer(
@@ -87,7 +87,7 @@ def gauge_board_scene() -> Scene:
         object=ObjectFile(file="gauge-board.glb"),
         setting=Setting(corrosivity="C4"),
         seed=5,
-        bases=[BaseChoice(material="rolled steel")],
+        bases=[from_stock("rolled steel"), from_stock("galvanised steel", parts=["foot", "post", "bearers", "foot bolts"])],
         layers=[
             Layer(
                 id="paint",
@@ -117,9 +117,40 @@ def slate_panel_scene() -> Scene:
         object=ObjectFile(file="slate-panel.glb"),
         setting=Setting(corrosivity="C3"),
         seed=7,
-        bases=[BaseChoice(material="timber"), BaseChoice(material="slate", parts=["slates"])],
+        bases=[
+            from_stock("weathered pine"),
+            from_stock("slate", parts=["slates"], placing={"scatter": "island"}),
+        ],
         layers=[
             Layer(id="dirt", name="Dirt", effect=Dirt(), where=Dirt.default_where()),
             Layer(id="dust", name="Dust", effect=Dust(), where=_settled(), strength=0.6),
+        ],
+    )
+
+
+def pier_cap_scene() -> Scene:
+    """Cast concrete, worn to its pebbles where it is knocked, with an iron ring."""
+    worn = Recipe(
+        terms=[
+            term(Edges(radius_mm=14.0), low=0.02, high=0.16),
+            term(Noise(size_mm=160.0, octaves=4, seed=3), low=0.15, high=0.6, amount=0.9),
+            term(Noise(size_mm=420.0, octaves=5, seed=4), low=0.5, high=0.72, combine="add", amount=0.9),
+        ]
+    )
+    return Scene(
+        name="Pier cap",
+        object=ObjectFile(file="pier-cap.glb"),
+        setting=Setting(corrosivity="C4"),
+        seed=11,
+        bases=[
+            from_stock("smooth concrete"),
+            from_stock("cast iron", parts=["plate", "ring"]),
+            from_stock("rolled steel", parts=["bolts"]),
+            from_stock("exposed aggregate", parts=["cap"], where=worn, stands_mm=-3.0, blend_mm=2.0, placing={"scale": 0.7}),
+        ],
+        layers=[
+            Layer(id="rust", name="Rust", effect=Rust(), where=Rust.default_where()),
+            Layer(id="dirt", name="Dirt", effect=Dirt(), where=Dirt.default_where()),
+            Layer(id="dust", name="Dust", effect=Dust(), where=_settled(), strength=0.5),
         ],
     )

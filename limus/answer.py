@@ -11,6 +11,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from limus.readings.catalogue import READINGS
 from limus.readings.reading import asks_weather
+from limus.review.look import Legend
 
 
 class Look(BaseModel):
@@ -33,6 +34,8 @@ class Question(BaseModel):
     until: str | None = Field(None, max_length=40, description="Play up to this layer; '' for as made")
     look: Look = Field(default_factory=Look)
     selected: str = Field("", max_length=40)
+    bases: bool = Field(False, description="Ask for what there is to say of each base")
+    relief: bool = Field(False, description="Ask for the relief too, for a view that is near enough to show it")
     pictures: bool = False
 
     @property
@@ -40,17 +43,6 @@ class Question(BaseModel):
         """Whether it asks for sun, rain or run-off whatever the layers do."""
         reading = READINGS.get(self.look.name) if self.look.kind == "reading" else None
         return self.pictures or (reading is not None and asks_weather(reading.reads))
-
-
-class LegendAnswer(BaseModel):
-    """Colours of a look-through: ``stops`` are (place 0..1, colour)."""
-
-    low: float
-    high: float
-    unit: str
-    stops: list[tuple[float, str]]
-    low_word: str
-    high_word: str
 
 
 class LookAnswer(BaseModel):
@@ -61,7 +53,7 @@ class LookAnswer(BaseModel):
 
     title: str
     maps: list[str]
-    legend: LegendAnswer | None = None
+    legend: Legend | None = None
     values: list[str] = Field(default_factory=list)
     components: list[str] = Field(default_factory=list)
     unit: str = ""
@@ -80,6 +72,23 @@ class MapsAnswer(BaseModel):
     normal: list[str]
     more: dict[str, list[str]] = Field(default_factory=dict)
     numbers: dict[str, float] = Field(default_factory=dict)
+    relief: list[str] = Field(
+        default_factory=list, description="Names of raw float16 maps of the relief, mm; only where it was asked for"
+    )
+    relief_mm: tuple[float, float] = Field((0.0, 0.0), description="Lowest and highest of it")
+
+
+class BaseAnswer(BaseModel):
+    """What there is to say of one base of the scene, by its number."""
+
+    index: int
+    title: str
+    share: float = Field(description="Of the surface where it lies")
+    relief_mm: tuple[float, float] = Field(description="Lowest and highest of its relief, leaving out the last hundredths")
+    color: tuple[float, float, float] = Field(description="Its mean, linear")
+    repetition: float = Field(0.0, description="How much its tile shows to repeat, 0 to 1; above 0.4 it is seen")
+    notes: list[str] = Field(default_factory=list, description="What is odd about it, and how to mend it")
+    picture: str = ""
 
 
 class LayerAnswer(BaseModel):
@@ -133,5 +142,6 @@ class Answer(BaseModel):
     where: WhereAnswer | None = None
     pictures: dict[str, str] = Field(description="Small pictures of channels and readings, by name")
     channels: dict[str, str] = Field(default_factory=dict, description="Channels in use, with their titles")
+    bases: list[BaseAnswer] = Field(default_factory=list)
     exposed: dict[str, float] = Field(default_factory=dict, description="Families of substances and the share that shows today")
     spent_ms: float = 0.0

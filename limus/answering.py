@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import asdict, dataclass, field
+from copy import copy
+from dataclasses import dataclass, field
 from typing import Protocol
 
 import numpy as np
 
 from limus.answer import (
     Answer,
+    BaseAnswer,
     CoatAnswer,
     LayerAnswer,
-    LegendAnswer,
     Look,
     LookAnswer,
     MapsAnswer,
@@ -20,6 +21,7 @@ from limus.answer import (
     TermAnswer,
     WhereAnswer,
 )
+from limus.bases.choice import BaseChoice
 from limus.chronicle import Chapter, Chronicle
 from limus.colour import to_srgb
 from limus.errors import InputError
@@ -32,6 +34,7 @@ from limus.materials.substance import FAMILIES
 from limus.readings.catalogue import READINGS
 from limus.readings.measured import Measured
 from limus.readings.reading import asks_weather
+from limus.review.base_review import said_of
 from limus.review.look import coloured, legend, ramp, rgba
 from limus.review.moment import moment_picture
 from limus.review.picture import Picture
@@ -88,10 +91,6 @@ THUMB = (26, 26)
 
 #: Channels that renderers take as one number.
 _AS_NUMBERS = ("specular_ior", "coat_ior", "thin_film_ior", "transmission_depth", "subsurface_radius", "opacity")
-CARD = (118, 58)
-#: Pictures of readings in the Object stage.
-READING_CARD = (118, 76)
-THUMB = (26, 26)
 
 
 class Answering:
@@ -125,9 +124,41 @@ class Answering:
             if channel.name in _AS_NUMBERS
         }
         out = MapsAnswer(
-            base_color=named.pop("base_color"), orm=named.pop("orm"), normal=named.pop("normal"), more=named, numbers=numbers
+            base_color=named.pop("base_color"),
+            orm=named.pop("orm"),
+            normal=named.pop("normal"),
+            more=named,
+            numbers=numbers,
+            relief_mm=(float(surface.relief.min()), float(surface.relief.max())),
         )
         self.store.put(key, out)
+        return out
+
+    def maps(self, pile: Pile, question: Question) -> MapsAnswer:
+        """The finished maps, with the relief where it is asked for."""
+        maps = self.lit(pile)
+        return self.with_relief(maps, pile) if question.relief else maps
+
+    def with_relief(self, maps: MapsAnswer, pile: Pile) -> MapsAnswer:
+        """The maps and the relief, for a view that moves the surface by it."""
+        key = key_of("relief maps", pile.key, self.texels.key, self.sink.name)
+        kept: list[str] | None = self.store.peek(key)
+        if kept is None or not self.sink.holds(kept):
+            half = np.clip(self.chronicle.finish(pile).relief, -60000, 60000).astype(np.float16)
+            kept = self._pages(self.texels.image(half))
+            self.store.put(key, kept)
+        return maps.model_copy(update={"relief": kept})
+
+    def bases(self, pile: Pile) -> list[BaseAnswer]:
+        """What there is to say of each base that lies on the surface."""
+        thumb = self._picture(*THUMB, 1.0)
+        out = []
+        for k, number in enumerate(pile.marks.order):
+            here = (pile.substance == k).astype(np.float32)
+            found = said_of(self.scene.bases[number] if self.scene.bases else BaseChoice(), pile, here, self.session)
+            name = self._kept_png(key_of("base", number, pile.key), lambda h=here: thumb.show(h))  # type: ignore[misc]
+            out.append(BaseAnswer(index=number, title=found.title, share=self.texels.share(here), relief_mm=found.relief_mm, color=found.color,
+                                  repetition=found.repetition, notes=found.notes, picture=name))  # fmt: skip
         return out
 
     # -- look-through ---------------------------------------------------------------------------------------------------------
@@ -282,7 +313,7 @@ class Answering:
         else:
             assert shown.values is not None
             out.maps = self._pages(coloured(self.texels, shown.values, shown.low, shown.high, shown.ramp))
-            out.legend = LegendAnswer(**asdict(legend(shown.ramp, shown.low, shown.high, shown.unit, shown.words)))
+            out.legend = legend(shown.ramp, shown.low, shown.high, shown.unit, shown.words)
         if shown.values is not None:
             half = np.clip(shown.values, -65000, 65000).astype(np.float16)
             out.values = self._pages(self.texels.image(half, empty=np.nan))
@@ -321,12 +352,19 @@ class Answering:
         thumb = self._picture(*THUMB, 1.0)
         key = key_of(pile.key, self.chronicle.measured.key)
         out = {"lit": self._kept_png(key_of("lit", key), lambda: self.moment(pile, thumb))}
-        for name in self.channels(pile):
-            out[f"channel:{name}"] = self._kept_png(
+        return out | self.channel_pictures(pile) | self.reading_pictures()
+
+    def channel_pictures(self, pile: Pile) -> dict[str, str]:
+        """Small pictures of the channels in use."""
+        thumb = self._picture(*THUMB, 1.0)
+        key = key_of(pile.key, self.chronicle.measured.key)
+        return {
+            f"channel:{name}": self._kept_png(
                 key_of("channel", name, key),
                 lambda n=name: thumb.show(self.channel(n, pile).small()),  # type: ignore[misc]
             )
-        return out | self.reading_pictures()
+            for name in self.channels(pile)
+        }
 
     def channels(self, pile: Pile) -> dict[str, str]:
         """Channels worth looking through, with their titles: the usual ones, and what else is in use."""
@@ -463,7 +501,7 @@ def answer(session: Session, question: Question, sink: Sink, check: Callable[[],
         resolution=chronicle.texels.size,
         readings=readings.quality if readings.exact else "outdated",
         texel_mm=chronicle.texels.texel_mm,
-        maps=work.lit(pile) if question.look.kind == "lit" else None,
+        maps=work.maps(pile, question) if question.look.kind == "lit" else None,
         look=work.look(question.look, chapters, pile),
         layers=layers,
         coats=coats,
@@ -496,22 +534,33 @@ def answer_as_made(session: Session, question: Question, sink: Sink, check: Call
     ):
         raise InputError("this reading has not been measured yet", where="look.name", remedy="Wait for the draft readings")
     measured = readings.measured if readings is not None else Measured.blank(session.texels(question.resolution))
-    chronicle = session.chronicle(measured, question.resolution, weather=readings is not None and question.weather)
+    needs = frozenset().union(*(base.where.needs for base in session.scene.bases if base.where is not None))
+    if readings is None and needs:
+        # Until something is measured, what lies by a mask that looks at readings is left out.
+        # It stays in the list, on no part, so that the others keep their numbers.
+        gone: dict[str, object] = {"where": None, "parts": []}
+        plain = [b.model_copy(update=gone) if b.where is not None and b.where.needs else b for b in session.scene.bases]
+        session = copy(session)
+        session.scene = session.scene.model_copy(update={"bases": plain})
+    weather = readings is not None and (question.weather or asks_weather(needs))
+    chronicle = session.chronicle(measured, question.resolution, weather=weather)
     work = Answering(session, chronicle, sink)
     pile = chronicle.as_made(session.scene)
     check()
     pictures: dict[str, str] = {}
     if question.pictures:
-        pictures = work.uv_pictures()
-        if readings is not None:
+        pictures = work.channel_pictures(pile) if question.bases else work.uv_pictures()
+        if readings is not None and not question.bases:
             pictures |= work.reading_pictures(READING_CARD)
     return Answer(
         resolution=chronicle.texels.size,
         readings="missing" if readings is None else readings.quality if readings.exact else "outdated",
         texel_mm=chronicle.texels.texel_mm,
-        maps=work.lit(pile) if question.look.kind == "lit" else None,
+        maps=work.maps(pile, question) if question.look.kind == "lit" else None,
         look=work.look(question.look, [], pile),
         layers=[],
         coats=[],
         pictures=pictures,
+        bases=work.bases(pile) if question.bases else [],
+        channels=work.channels(pile) if question.bases else {},
     )

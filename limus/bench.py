@@ -12,7 +12,7 @@ import time
 
 import numpy as np
 
-from limus import bench_memory, bench_million, bench_places
+from limus import bench_bases, bench_memory, bench_million, bench_places
 from limus.bench_million import best as _best
 from limus.bench_tools import demo, peak_mb
 from limus.chronicle import Chronicle
@@ -177,6 +177,7 @@ def main() -> None:
     _growth(mesh, scene, readings)
     _compositing(mesh, scene, readings)
     bench_places.main(mesh)
+    bench_bases.main(mesh)
     bench_million.main()
     print(f"Peak memory           {peak_mb():6.0f} MB for all of the above, the demo at 4096 included")
     bench_memory.main()

@@ -12,15 +12,14 @@ from pathlib import Path
 
 import numpy as np
 
+from limus.as_made import as_made
 from limus.blending import MODES
 from limus.effects.effect import Event
 from limus.errors import InputError
 from limus.hashing import key_of
 from limus.masks.source import Scope
 from limus.masks.vertex_paint import painted_colours
-from limus.materials.base import BASES, BaseChoice, lay_base
-from limus.materials.channels import CHANNELS, Sheet, is_even, spread
-from limus.materials.imported import lay_maps
+from limus.materials.channels import CHANNELS, Sheet, spread
 from limus.materials.substance import Substance
 from limus.readings.exposure import Exposure
 from limus.readings.measured import Measured
@@ -68,40 +67,6 @@ class Surface:
         """(n,) or (n, 3) float32 of any channel; its default where nothing uses it."""
         channel = CHANNELS[name]
         return spread(self.sheet.get(name, channel.plain()), channel, len(self.relief))
-
-
-def _choice_of_part(scene: Scene, texels: Texels) -> np.ndarray:
-    """(parts,) int32: which base of the scene each part is made of."""
-    parts = texels.mesh.parts
-    out = np.full(len(parts), next((k for k, b in enumerate(scene.bases) if b.parts is None), 0), np.int32)
-    for k, base in enumerate(scene.bases):
-        for number, part in enumerate(parts):
-            if base.parts is not None and part.name in base.parts:
-                out[number] = k
-    return out
-
-
-def _joined(
-    count: int, laid: list[tuple[np.ndarray, dict[str, np.ndarray], np.ndarray]]
-) -> tuple[dict[str, np.ndarray], np.ndarray]:
-    """One sheet and one (n,) relief from those of several bases, each with the texels it covers."""
-    if len(laid) == 1:
-        return laid[0][1], laid[0][2]
-    skin = np.zeros(count, np.float32)
-    out: dict[str, np.ndarray] = {}
-    for rows, _, relief in laid:
-        skin[rows] = relief
-    for name, channel in CHANNELS.items():
-        if not any(name in sheet for _, sheet, _ in laid):
-            continue
-        values = [sheet.get(name, channel.plain()) for _, sheet, _ in laid]
-        if all(is_even(v, channel) and np.array_equal(v, values[0]) for v in values):
-            out[name] = values[0]
-            continue
-        whole = out[name] = np.empty((count, channel.width) if channel.width > 1 else count, np.float32)
-        for (rows, _, _), value in zip(laid, values, strict=True):
-            whole[rows] = value
-    return out, skin
 
 
 class LayerMasks:
@@ -181,29 +146,7 @@ class Chronicle:
 
     def as_made(self, scene: Scene) -> Pile:
         """The bare object before anything happened."""
-        key = key_of("as made", self.texels.key, [b.model_dump() for b in scene.bases], scene.seed)
-
-        def make() -> Pile:
-            texels = self.texels
-            choice = _choice_of_part(scene, texels)
-            chosen_ones = np.unique(choice)
-            of_texel = np.searchsorted(chosen_ones, choice).astype(np.uint8)[texels.part]
-            laid: list[tuple[np.ndarray, dict[str, np.ndarray], np.ndarray]] = []
-            substances: list[Substance] = []
-            for number, k in enumerate(chosen_ones):
-                chosen = scene.bases[k] if scene.bases else BaseChoice()
-                entry = BASES[chosen.material]
-                here = np.flatnonzero(of_texel == number)
-                laid.append((here, *lay_base(texels.position[here], entry, scene.seed, chosen.relief)))
-                substances.append(entry.substance)
-            sheet, skin = _joined(len(texels), laid)
-            lay_maps(texels, sheet)
-            for array in (*sheet.values(), skin, of_texel):
-                array.setflags(write=False)
-            return Pile(texels, key, sheet, tuple(substances), of_texel, skin)
-
-        pile: Pile = self.cache.get(key, make)
-        return pile
+        return as_made(self.place(scene), self.cache, scene, self.files)
 
     def play(self, scene: Scene, *, until: str | None = None, check: Callable[[], None] | None = None) -> list[Chapter]:
         """Play all layers that are on, oldest first.
@@ -288,8 +231,16 @@ class Chronicle:
                 key_of("normal", pile.key, self.measured.key if self.measured.around.twin is not None else ""),
                 lambda: normal_from_relief(self.texels, relief, self.base_normal()),
             ),
-            occlusion=self.occlusion(),
+            occlusion=self._occlusion(pile),
         )
+
+    def _occlusion(self, pile: Pile) -> np.ndarray:
+        """(n,) 0 open: what was measured, and what the maps of the base know of their own small hollows."""
+        measured = self.occlusion()
+        if pile.marks.occlusion is None:
+            return measured
+        own = pile.marks.occlusion
+        return self.cache.get(key_of("ao with maps", self.measured.key, pile.marks.key), lambda: 1 - (1 - measured) * (1 - own))  # type: ignore[no-any-return]
 
     def base_normal(self) -> np.ndarray | None:
         """(n, 3) normals that the twin gives or the object brought, or None."""

@@ -10,6 +10,7 @@ import argparse
 import json
 import os
 import sys
+import tempfile
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
@@ -18,10 +19,16 @@ import numpy as np
 from pydantic import ValidationError
 
 from limus import __version__
+from limus.base_file import read_base, with_files, write_base
+from limus.bases.as_materialx import base_materialx
+from limus.bases.choice import BaseChoice
+from limus.bases.from_maps import base_from_maps
+from limus.bases.store_room import searched, stock
 from limus.chronicle import LayerMasks
 from limus.delivery import TARGETS, Written, deliver, map_files, write_all
 from limus.effects.catalogue import EFFECTS
 from limus.errors import InputError
+from limus.formats.bundle import unpack_pictures
 from limus.formats.field import write_field
 from limus.formats.files import write_whole
 from limus.formats.gltf_write import write_glb
@@ -29,9 +36,10 @@ from limus.formats.json_read import read_json
 from limus.formats.png import png_bytes, quantise
 from limus.formats.read import SUFFIXES, unit_known
 from limus.inspection import inspection
+from limus.map_sets.recognise import recognise
+from limus.map_sets.roles import ROLES
 from limus.masks.recipe import SOURCES
 from limus.masks.vertex_paint import painted_colours
-from limus.materials.base import BASES
 from limus.object_file import ObjectFile, Twin
 from limus.object_size import ObjectSize
 from limus.preparation import beside_scene, prepared, surroundings
@@ -88,6 +96,16 @@ def _millimetres(text: str) -> float:
         value = -1.0
     if not 0 < value < 1e6:
         raise argparse.ArgumentTypeError(f"'{text}' is not a length in mm above 0 and below 1000000")
+    return value
+
+
+def _tile(text: str) -> float:
+    try:
+        value = float(text)
+    except ValueError:
+        value = -1.0
+    if not 0.01 <= value <= 100000:
+        raise argparse.ArgumentTypeError(f"'{text}' is not a width from 0.01 to 100000 cm")
     return value
 
 
@@ -344,14 +362,124 @@ def _start(args: argparse.Namespace) -> None:
         document.model_copy(update={"file": Path(file).as_posix()}),
         setting,
         session.size,
-        base=args.base,
+        base=_base_given(args.base, out.parent),
         layers=layers,
         name=args.name,
     )
     write_whole(out, (scene.model_dump_json(indent=2) + "\n").encode())
     print(
-        f"{out}: {scene.bases[0].material}, {', '.join(layer.name.lower() for layer in scene.layers) or 'no layers'}; sizes for an object of {session.size.diagonal_m:.2g} m"
+        f"{out}: {scene.bases[0].title.lower()}, {', '.join(layer.name.lower() for layer in scene.layers) or 'no layers'}; sizes for an object of {session.size.diagonal_m:.2g} m"
     )
+
+
+def _base_given(text: str | None, beside: Path) -> str | BaseChoice | None:
+    """``--base``: a name of the store room, or a file."""
+    if text is not None and text.lower().endswith(".json"):
+        return read_base(Path(text), beside)
+    return text
+
+
+def _pictures_in(names: Sequence[str], unpacked: Path) -> list[tuple[str, str]]:
+    """(path, name) of the texture files named, those in zips among them."""
+    out: list[tuple[str, str]] = []
+    for k, name in enumerate(names):
+        path = Path(name)
+        if path.suffix.lower() == ".zip":
+            folder = unpacked / str(k)
+            folder.mkdir(parents=True)
+            out += [(str(p), p.name) for p in unpack_pictures(path, folder, path.name)]
+        else:
+            out.append((str(path), path.name))
+    return out
+
+
+def _write_base(path: Path, base: BaseChoice) -> None:
+    """As a file for ``limus start``, or as a MaterialX document."""
+    if path.suffix.lower() == ".mtlx":
+        there = path.resolve().parent
+        write_whole(
+            path, base_materialx(with_files(base, lambda name: Path(os.path.relpath(Path(name).resolve(), there)).as_posix()))
+        )
+    elif path.suffix.lower() == ".json":
+        write_base(path, base)
+    else:
+        raise InputError(
+            f"cannot write '{path.suffix or path.name}' files", where="--out", remedy="End the file name with .json or .mtlx"
+        )
+
+
+def _base(args: argparse.Namespace) -> None:
+    if args.list:
+        if args.json:
+            rows = [
+                {"name": s.name, "about": s.about, "kind": s.kind, "family": s.family, "words": list(s.words)}
+                for s in searched(args.search)
+            ]
+            print(json.dumps(rows, indent=2))
+            return
+        for s in searched(args.search):
+            print(f"{s.name:20} {s.family:14} {s.about}")
+        return
+    if len(args.files) == 1 and stock(args.files[0]) is not None:
+        chosen = BaseChoice.model_validate({"material": args.files[0]})
+        if not args.out:
+            print(chosen.model_dump_json(indent=2))
+            return
+        _write_base(Path(args.out), chosen)
+        print(f"{args.out}: {chosen.title}")
+        return
+    if not args.files:
+        raise InputError("no texture files are named", where="limus base", remedy="Name the files of one material, or use --list")
+    if args.out and any(name.lower().endswith(".zip") for name in args.files):
+        raise InputError("a base cannot point into a zip", where="--out", remedy="Unpack the zip first, and name its files")
+    with tempfile.TemporaryDirectory() as folder:
+        files = _pictures_in(args.files, Path(folder))
+        found = recognise(files, Path)
+        base = base_from_maps(found, args.name or "", size_cm=args.size)
+        if args.out:
+            _write_base(Path(args.out), base)
+    names = dict(files)
+    if args.json:
+        rows = [
+            {
+                "file": names[u.file],
+                "role": u.role,
+                "component": u.component,
+                "kind": u.colour,
+                "channel": ROLES[u.role].channel if u.role in ROLES else "",
+                "why": why,
+            }
+            for u, why in zip(found.uses, found.why, strict=True)
+        ]
+        print(
+            json.dumps(
+                {
+                    "name": base.name,
+                    "maps": rows,
+                    "green": found.green,
+                    "range_share": found.range_share,
+                    "findings": found.findings,
+                },
+                indent=2,
+            )
+        )
+        return
+    print(f"{base.name}: {len(found.files)} files, tile {args.size:g} cm")
+    wide = max(len(names[u.file]) for u in found.uses)
+    for use, why in zip(found.uses, found.why, strict=True):
+        role = ROLES[use.role].title if use.role in ROLES else use.role
+        what = (
+            ""
+            if use.role not in ROLES
+            else (
+                "colour, sRGB"
+                if use.colour == "srgb"
+                else ("colour, linear" if ROLES[use.role].kind == "colour" else ROLES[use.role].kind)
+            )
+        )
+        print(f"  {names[use.file]:{wide}}  {'' if use.component == 'all' else use.component:1}  {role:18} {what:15} {why}")
+    for text in found.findings:
+        print(f"  Note: {text}.")
 
 
 def _bench(args: argparse.Namespace) -> None:
@@ -430,8 +558,24 @@ def _build() -> _Parser:
     one.add_argument("--strict", action="store_true", help="exit with 3 when a layer or line has something to say")
     one.set_defaults(run=_export)
 
+    one = commands.add_parser("base", help="texture files recognised as a base, or the bases of the store room")
+    one.add_argument(
+        "files", nargs="*", metavar="FILES", help="texture files or zips of one material; or one name of the store room"
+    )
+    one.add_argument("--out", metavar="FILE", help="write the base: .json for 'limus start --base', .mtlx for other programs")
+    one.add_argument("--name", help="name of the base (default: what the files have in common)")
+    one.add_argument("--size", type=_tile, default=100.0, metavar="CM", help="real width of one tile (default: 100)")
+    one.add_argument("--list", action="store_true", help="the bases of the store room")
+    one.add_argument("--search", default="", metavar="WORDS", help="with --list: only those that these words fit")
+    one.add_argument("--json", action="store_true")
+    one.set_defaults(run=_base)
+
     one = commands.add_parser("start", parents=[brought], help="a scene document that works, with sizes that fit the object")
-    one.add_argument("--base", choices=list(BASES), help="what it is made of (default: cast iron)")
+    one.add_argument(
+        "--base",
+        metavar="NAME|FILE",
+        help="what it is made of: a name of the store room, or a file made by 'limus base' (default: cast iron)",
+    )
     one.add_argument(
         "--layers",
         metavar="KINDS",

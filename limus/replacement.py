@@ -48,11 +48,13 @@ def part_users(scene: Scene) -> dict[str, list[str]]:
     out: dict[str, list[str]] = {}
     for base in scene.bases:
         for name in base.parts or []:
-            out.setdefault(name, []).append(f"base material {base.material}")
-    for layer in scene.layers:
-        for term in layer.where.terms:
+            out.setdefault(name, []).append(f"base {base.title}")
+    recipes = [(f"base {b.title}", b.where) for b in scene.bases if b.where is not None]
+    recipes += [(f"layer {layer.name}", layer.where) for layer in scene.layers]
+    for user, where in recipes:
+        for term in where.terms:
             for name in _parts_of(term.source):
-                out.setdefault(name, []).append(f"layer {layer.name}")
+                out.setdefault(name, []).append(user)
     for name in scene.object.turned:
         out.setdefault(name, []).append("turned parts")
     for name in scene.object.two_sided:
@@ -120,8 +122,8 @@ def with_parts_renamed(scene: Scene, match: dict[str, str]) -> Scene:
     for base in out.bases:
         if base.parts is not None:
             base.parts = renamed(base.parts)
-    for layer in out.layers:
-        for term in layer.where.terms:
+    for where in [*(b.where for b in out.bases if b.where is not None), *(layer.where for layer in out.layers)]:
+        for term in where.terms:
             if isinstance(term.source, Parts):
                 term.source.names = renamed(term.source.names)
             elif isinstance(term.source, ProximitySource):

@@ -11,6 +11,8 @@ from typing import Any, Literal
 
 from pydantic import Field, ValidationError, model_validator
 
+from limus.bases.catalogue import MATERIALS
+from limus.bases.choice import USUAL, BaseChoice, from_stock
 from limus.blending import Blend
 from limus.effects.catalogue import EFFECTS, AnyEffect
 from limus.effects.effect import Effect
@@ -18,7 +20,6 @@ from limus.errors import InputError
 from limus.fields import Document, number, switch
 from limus.masks.recipe import SOURCES, STANDING, Recipe
 from limus.masks.vertex_paint import VertexStroke
-from limus.materials.base import BaseChoice
 from limus.materials.channels import Voice
 from limus.object_file import ObjectFile
 from limus.readings.reading import asks_weather
@@ -61,7 +62,7 @@ class Scene(Document):
     object: ObjectFile
     setting: Setting = Field(default_factory=Setting)
     seed: int = Field(1, ge=0, le=2**31 - 1, title="Seed")
-    bases: list[BaseChoice] = Field(default_factory=lambda: [BaseChoice()], max_length=64)
+    bases: list[BaseChoice] = Field(default_factory=lambda: [from_stock(USUAL)], max_length=64)
     layers: list[Layer] = Field(default_factory=list, max_length=200)
     vertex_paint: list[VertexStroke] = Field(default_factory=list, max_length=20000, description="Strokes on the vertex colours")
 
@@ -75,6 +76,12 @@ class Scene(Document):
             for j, term in enumerate(layer.where.terms):
                 for i, name in enumerate(term.source.files):
                     out[f"layers[{k}].where.terms[{j}].source.{term.source.kind}[{i}]"] = name
+        for k, base in enumerate(self.bases):
+            used = [(i, u.file) for i, u in enumerate(getattr(base.material, "maps", [])) if u.role != "left out"]
+            out |= {f"bases[{k}].material.maps[{i}].file": name for i, name in used}
+            for j, term in enumerate(base.where.terms if base.where is not None else []):
+                for i, name in enumerate(term.source.files):
+                    out[f"bases[{k}].where.terms[{j}].source.{term.source.kind}[{i}]"] = name
         out |= {f"vertex_paint[{k}].file": entry.file for k, entry in enumerate(self.vertex_paint)}
         return out
 
@@ -87,7 +94,8 @@ class Scene(Document):
         """Everything that its effects and recipes look at besides the texels, among ``readings.reading.READS``."""
         read = {name for layer in self.layers for name in layer.where.masks}
         played = [layer for layer in self.layers if layer.on or layer.id in read]
-        return frozenset().union(*(layer.where.needs | set(layer.effect.reads) for layer in played))
+        bases = [base.where.needs for base in self.bases if base.where is not None]
+        return frozenset().union(*(layer.where.needs | set(layer.effect.reads) for layer in played), *bases)
 
     @property
     def asks_for_weather(self) -> bool:
@@ -181,7 +189,7 @@ def _path(location: tuple[Any, ...]) -> str:
     for step in location:
         if isinstance(step, int):
             out += f"[{step}]"
-        elif before in ("effect", "source") and (step in EFFECTS or step in SOURCES):
+        elif before in ("effect", "source", "material") and (step in EFFECTS or step in SOURCES or step in MATERIALS):
             pass  # the tag of a discriminated union is not a field
         else:
             out += f".{step}" if out else str(step)
@@ -196,7 +204,7 @@ def _problem(error: Any) -> tuple[str, str, str]:
     shown = json.dumps(given, default=str) if not isinstance(given, (dict, list)) else ""
     if kind == "value_error" and "|" in str(context.get("error", "")):
         field, problem, remedy = str(context["error"]).split("|")
-        return field, problem, remedy
+        return ".".join(x for x in (location, field) if x), problem, remedy
     if kind in ("less_than_equal", "greater_than_equal"):
         word, limit = ("above", context["le"]) if kind == "less_than_equal" else ("below", context["ge"])
         return (
@@ -205,7 +213,7 @@ def _problem(error: Any) -> tuple[str, str, str]:
             f"Use a number {'up to' if word == 'above' else 'from'} {limit:g}",
         )
     if kind == "union_tag_invalid":
-        what = "effect" if location.endswith("effect") else "source"
+        what = next((w for w in ("effect", "material") if location.endswith(w)), "source")
         return f"{location}.kind", f"'{context.get('tag')}' is not a known {what}", f"Use one of {context.get('expected_tags')}"
     if kind == "union_tag_not_found":
         return f"{location}.kind", "is missing", "Say which kind it is"
@@ -218,6 +226,11 @@ def _problem(error: Any) -> tuple[str, str, str]:
     if kind == "finite_number":
         return location, "is not a finite number", "Use a plain number"
     return location, f"{error['msg'][0].lower()}{error['msg'][1:]}" + (f" (got {shown[:60]})" if shown else ""), "Correct the value"
+
+
+def problem_of(error: ValidationError) -> tuple[str, str, str]:
+    """(field, problem, remedy) of the first thing wrong."""
+    return _problem(error.errors()[0])
 
 
 def scene_from(document: Any, where: str = "scene") -> Scene:
@@ -241,7 +254,7 @@ def scene_from(document: Any, where: str = "scene") -> Scene:
     try:
         return Scene.model_validate(document)
     except ValidationError as error:
-        field, problem, remedy = _problem(error.errors()[0])
+        field, problem, remedy = problem_of(error)
         raise InputError(problem, where=f"{where}: {field}", remedy=remedy) from error
 
 

@@ -17,6 +17,7 @@ import numpy as np
 from limus.chronicle import Chronicle, Surface
 from limus.errors import InputError
 from limus.formats.gltf_write import glb_bytes
+from limus.formats.picture_read import read_picture
 from limus.hashing import key_of
 from limus.inspection import inspection
 from limus.object_file import Neighbour, ObjectFile
@@ -192,6 +193,10 @@ class Session:
         key = key_of("neighbour glb", neighbour.model_dump(), self._stamp(neighbour.file))
         data: bytes = self.store.get(key, lambda: glb_bytes(neighbour_mesh(neighbour, self.find), name="neighbour"))
         return data
+
+    def picture_width(self, name: str) -> int:
+        """Pixels across of a picture that the scene names."""
+        return int(read_picture(self.find(name), name.rsplit("/", 1)[-1]).pixels.shape[1])
 
     # -- sizes --------------------------------------------------------------------------------------------------------------------
 

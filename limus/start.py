@@ -6,22 +6,20 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
+from limus.bases.choice import USUAL, BaseChoice
+from limus.bases.store_room import STOCK, stock
 from limus.effects.catalogue import EFFECTS
 from limus.effects.effect import Effect
 from limus.errors import InputError
-from limus.materials.base import BASES, BaseChoice
 from limus.object_file import ObjectFile
 from limus.object_size import ObjectSize
 from limus.scene import Layer, Scene, scene_from
 from limus.setting import Setting
 
-#: What an object is made of where nobody says.
-BASE = "cast iron"
 
-
-def suiting(base: str) -> list[str]:
+def suiting(base: BaseChoice) -> list[str]:
     """Kinds of effects that a document on this base begins with, oldest first."""
-    family = BASES[base].substance.family
+    family = base.substance.family
     return [kind for kind, effect in EFFECTS.items() if not effect.suits or family in effect.suits]
 
 
@@ -36,7 +34,7 @@ def started(
     setting: Setting,
     size: ObjectSize,
     *,
-    base: str | None = None,
+    base: str | BaseChoice | None = None,
     layers: Sequence[str] | None = None,
     name: str | None = None,
 ) -> Scene:
@@ -44,15 +42,18 @@ def started(
 
     Parameters
     ----------
-    layers : kinds of effects, oldest first; None: those that suit the base.
+    base : a name of the store room, or an entry as it stands in a scene. layers : kinds of effects, oldest first; None: those that
+        suit the base.
 
     Raises
     ------
     InputError : a kind of effect or a base that is not there.
     """
-    base = base or BASE
-    if base not in BASES:
-        raise InputError(f"there is no base '{base}'", where="--base", remedy=f"Choose one of: {', '.join(BASES)}")
+    base = base or USUAL
+    if isinstance(base, str):
+        if stock(base) is None:
+            raise InputError(f"there is no base '{base}'", where="--base", remedy=f"Choose one of: {', '.join(STOCK)}")
+        base = BaseChoice.model_validate({"material": base})
     kinds = suiting(base) if layers is None else list(layers)
     made: list[dict[str, Any]] = []
     for kind in kinds:
@@ -73,7 +74,7 @@ def started(
         "name": (name or Path(document.file).stem)[:120],
         "object": document.model_dump(mode="json"),
         "setting": setting.model_dump(mode="json"),
-        "bases": [BaseChoice.model_validate({"material": base}).model_dump(mode="json")],
+        "bases": [base.model_dump(mode="json")],
         "layers": made,
     }
     return scene_from(whole, "start")

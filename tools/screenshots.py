@@ -10,8 +10,16 @@ import subprocess
 import sys
 import time
 from pathlib import Path
+from tempfile import TemporaryDirectory
 
+import numpy as np
+from PIL import Image, ImageDraw
 from playwright.sync_api import Page, sync_playwright
+from scipy.ndimage import gaussian_filter
+
+from limus.bases.choice import from_stock
+from limus.bases.store_room import STOCK
+from limus.review.sample import sample_picture
 
 ROOT = Path(__file__).resolve().parents[1]
 OUT = ROOT / "docs" / "screenshots"
@@ -100,9 +108,78 @@ def by_hand(page: Page) -> None:
         settle(page)
 
 
+def bases(page: Page) -> None:
+    """The Base stage on the pier cap, near enough for its relief, and a set of texture files in their table."""
+    number = page.evaluate("fetch('/api/projects').then(r => r.json()).then(p => p[0].objects.find(o => o.name == 'Pier cap').id)")
+    home = page.url.split("/object/")[0]
+    here = page.url
+    page.goto(f"{home}/object/{number}/base")
+    page.locator("[data-stock]").first.wait_for()
+    page.get_by_test_id("view-label").get_by_text("1024").wait_for(timeout=120000)
+    settle(page, 3)
+    page.get_by_role("button", name="Page after").click()
+    page.mouse.move(640, 330)
+    for _ in range(3):
+        page.mouse.wheel(0, -240)
+        page.wait_for_timeout(150)
+    settle(page, 3)
+    for _ in range(200):
+        if page.evaluate("[...document.querySelectorAll('.shelf img')].every(i => i.naturalWidth > 0)"):
+            break
+        page.wait_for_timeout(200)
+    page.locator("[data-base='3']").click()
+    page.get_by_role("tab", name="Placing").click()
+    shoot(page, "base")
+    with TemporaryDirectory() as folder:
+        files = texture_files(Path(folder))
+        page.get_by_role("button", name="Texture files…").click()
+        page.locator("input[aria-label='Texture files']").set_input_files(files)
+        page.get_by_role("button", name="Use as base").wait_for()
+    shoot(page, "texture-files")
+    page.get_by_role("button", name="Cancel").click()
+    page.goto(here)
+    settle(page)
+
+
+def texture_files(folder: Path) -> list[Path]:
+    """A small set, made here: pebbles, their relief, and a packed map."""
+    noise = gaussian_filter(np.random.default_rng(4).random((256, 256)), 5, mode="wrap")
+    height = (noise - noise.min()) / np.ptp(noise)
+    right, down = ((np.roll(height, -1, a) - np.roll(height, 1, a)) * 6 for a in (1, 0))
+    normal = np.stack([-right, -down, np.ones_like(height)], axis=2)
+    normal /= np.linalg.norm(normal, axis=2, keepdims=True)
+    colour = height[..., None] * np.array([0.55, 0.48, 0.40]) + 0.18
+    packed = np.stack([0.5 + 0.5 * height, 0.9 - 0.3 * height, np.zeros_like(height)], axis=2)
+    out = []
+    for name, values in (
+        ("Quay_BaseColor.png", colour),
+        ("Quay_Normal.png", normal * 0.5 + 0.5),
+        ("Quay_ORM.png", packed),
+        ("Quay_Height.png", height),
+    ):
+        Image.fromarray(np.round(values * 255).astype(np.uint8)).save(folder / name)
+        out.append(folder / name)
+    return out
+
+
+def contact_sheet() -> None:
+    """Every base of the store room on one shape."""
+    wide, tall, columns = 250, 206, 5
+    rows = -(-len(STOCK) // columns)
+    sheet = Image.new("RGB", (wide * columns, (tall + 18) * rows), (0x86, 0x86, 0x86))
+    pen = ImageDraw.Draw(sheet)
+    for k, stock in enumerate(STOCK.values()):
+        x, y = k % columns * wide, k // columns * (tall + 18)
+        sheet.paste(Image.fromarray(sample_picture(from_stock(stock.name), stock.shown_mm, (wide, tall))), (x, y))
+        pen.text((x + wide / 2, y + tall), f"{stock.name}, {stock.shown_mm:g} mm", fill=(20, 22, 24), anchor="ma")
+    sheet.save(OUT / "store-room.png", optimize=True)
+    print("docs/screenshots/store-room.png")
+
+
 def main() -> None:
     """Start, walk through, shoot, stop."""
     OUT.mkdir(parents=True, exist_ok=True)
+    contact_sheet()
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]
@@ -139,6 +216,7 @@ def main() -> None:
             by_hand(page)
             page.get_by_role("link", name="Export").click()
             shoot(page, "export")
+            bases(page)
             page.get_by_role("link", name="Object", exact=True).click()
             page.get_by_test_id("quality").wait_for()
             shoot(page, "object")

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 
 from limus.errors import InputError
+from limus.formats.picture_read import PICTURES
 
 #: Kinds of object files, the most telling first.
 OBJECTS = (".glb", ".gltf", ".obj", ".ply", ".stl")
@@ -24,14 +25,39 @@ class Limits:
 
 
 def unpack(path: Path, folder: Path, name: str, limits: Limits = Limits()) -> Path:
-    """Unpack a zip into an empty ``folder`` and return the object file in it.
+    """Unpack a zip into an empty ``folder`` and return the object file in it; see ``unpack_all``.
+
+    Raises
+    ------
+    InputError : as of ``unpack_all``; no object in it, or more than one.
+    """
+    unpack_all(path, folder, name, limits)
+    return object_in(folder, name)
+
+
+def unpack_pictures(path: Path, folder: Path, name: str, limits: Limits = Limits(files=200)) -> list[Path]:
+    """Unpack a zip into an empty ``folder`` and return the pictures in it, by name.
+
+    Raises
+    ------
+    InputError : as of ``unpack_all``; no picture in it.
+    """
+    unpack_all(path, folder, name, limits)
+    found = sorted(p for p in folder.rglob("*") if p.suffix.lower() in PICTURES and p.is_file())
+    if not found:
+        raise InputError(f"there is no picture in it ({', '.join(PICTURES)})", where=name, remedy="Add the texture files")
+    return found
+
+
+def unpack_all(path: Path, folder: Path, name: str, limits: Limits) -> None:
+    """Unpack a zip into an empty ``folder``.
 
     Names that lead out of the folder, links and encrypted entries are refused; what unpacks to far more than it is packed is
     refused before and while it is written (a header may lie).
 
     Raises
     ------
-    InputError : not a zip, a bomb, bad names, no object in it, or more than one.
+    InputError : not a zip, a bomb, bad names, too many files.
     """
     again = "Zip the object and its textures again, in one folder"
     try:
@@ -66,7 +92,6 @@ def unpack(path: Path, folder: Path, name: str, limits: Limits = Limits()) -> Pa
                         out.write(block)
     except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError, OSError) as error:
         raise InputError(f"the zip cannot be read ({error})", where=name, remedy="Zip the files again") from error
-    return object_in(folder, name)
 
 
 def object_in(folder: Path, name: str) -> Path:

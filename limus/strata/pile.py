@@ -76,6 +76,21 @@ def _share_out(thickness, open_above, out, rate):  # type: ignore[no-untyped-def
 
 
 @dataclass(frozen=True)
+class Marks:
+    """What a base says of itself besides its channels.
+
+    ``joint`` (n,) 0..1 where it is a joint between pieces; ``piece`` (n,) 0..1 a value for each piece; ``occlusion`` (n,) 0 open, as its maps have it;
+    ``order`` for each substance of the pile the number of the base in the scene; ``key`` a hash of them.
+    """
+
+    joint: np.ndarray | None = None
+    piece: np.ndarray | None = None
+    occlusion: np.ndarray | None = None
+    order: tuple[int, ...] = ()
+    key: str = ""
+
+
+@dataclass(frozen=True)
 class Pile:
     """State of the surface at one moment of the chronicle.
 
@@ -84,6 +99,7 @@ class Pile:
     key : hash of everything that led here.
     base : sheet of the substrate. substances : what it consists of. substance : (n,) uint8 index into ``substances``.
     coats : oldest first. skin : (n,) float32 mm, relief of the substrate with what layers pressed in or raised (coats not counted).
+    marks : joints and pieces of the base.
     """
 
     texels: Texels
@@ -93,6 +109,7 @@ class Pile:
     substance: np.ndarray
     skin: np.ndarray
     coats: tuple[Coat, ...] = ()
+    marks: Marks = Marks()
 
     def with_coat(self, coat: Coat) -> Pile:
         """The pile with one more coat on top."""
@@ -211,9 +228,14 @@ class Pile:
         return np.float32(1.0) - dry
 
     def base_map(self, what: str) -> np.ndarray:
-        """(n,) float32 of the substrate: "height" mm, "roughness", "metalness" or "brightness" (BT.709 luminance) 0..1."""
+        """(n,) float32 of the substrate: "height" mm, "roughness", "metalness" or "brightness" (BT.709 luminance) 0..1, "joint" and
+        "piece" (0 and 0.5 where it has none), or "occlusion" as its maps have it (0 open).
+        """
         if what == "height":
             return self.skin
+        if what in ("joint", "piece", "occlusion"):
+            mark: np.ndarray | None = getattr(self.marks, what)
+            return mark if mark is not None else np.full(len(self.skin), 0.5 if what == "piece" else 0.0, np.float32)
         name = "base_color" if what == "brightness" else what
         value = spread(self.base.get(name, CHANNELS[name].plain()), CHANNELS[name], len(self.skin))
         return np.ascontiguousarray(luminance(value) if what == "brightness" else value, np.float32)

@@ -10,6 +10,7 @@ from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from pydantic import BaseModel
 
+from limus.bases.choice import BaseChoice
 from server.projects.models import Project, SceneVersion, WorkObject
 
 
@@ -59,6 +60,13 @@ def object_of(request: HttpRequest, object_id: int) -> WorkObject:
     )
 
 
+def with_whole_bases(document: dict[str, Any]) -> dict[str, Any]:
+    """A document whose bases are written out: older ones name them by a word of the store room."""
+    if not any(isinstance(base.get("material"), str) or "placing" not in base for base in document.get("bases", [])):
+        return document
+    return {**document, "bases": [BaseChoice.model_validate(base).model_dump(mode="json") for base in document["bases"]]}
+
+
 def version_out(item: WorkObject) -> VersionOut:
     """The version that the object shows."""
     head = item.head
@@ -69,7 +77,7 @@ def version_out(item: WorkObject) -> VersionOut:
         number=head.number,
         label=head.label,
         saved=head.created.isoformat(),
-        document=head.document,
+        document=with_whole_bases(head.document),
         can_undo=head.parent_id is not None,
         undo_label=head.label if head.parent_id else "",
         can_redo=redo is not None,

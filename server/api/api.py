@@ -7,10 +7,10 @@ from ninja import NinjaAPI
 from ninja.security import django_auth
 
 from limus.errors import Cancelled, InputError
-from server.api import catalogue, evaluation, history, intakes, jobs, objects, pictures, projects
+from server.api import catalogue, evaluation, history, intakes, jobs, map_sets, objects, pictures, projects, store_room
 
 api = NinjaAPI(title="Limus", version="1", auth=django_auth, docs_url=None)
-for subject in (catalogue, projects, intakes, objects, history, pictures, evaluation, jobs):
+for subject in (catalogue, projects, intakes, objects, history, pictures, map_sets, store_room, evaluation, jobs):
     api.add_router("", subject.router)
 
 

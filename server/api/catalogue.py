@@ -9,13 +9,19 @@ from django.http import HttpRequest
 from ninja import Query, Router
 from pydantic import BaseModel, ConfigDict, Field
 
+from limus.bases.catalogue import MATERIALS
+from limus.bases.choice import BaseChoice, Flags
+from limus.bases.placing import Placing
 from limus.delivery import TARGETS
 from limus.effects.catalogue import EFFECTS
+from limus.formats.picture_read import PICTURES
 from limus.formats.read import SUFFIXES
+from limus.map_sets.roles import ROLES
 from limus.masks.recipe import SOURCES, Cut, Term
 from limus.masks.stroke import Brush
-from limus.materials.base import BASES
-from limus.materials.channels import VOICES
+from limus.materials.albedo import RANGES
+from limus.materials.channels import CHANNELS, VOICES
+from limus.materials.levels import Levels
 from limus.materials.substance import FAMILIES
 from limus.object_file import ObjectFile
 from limus.object_size import ObjectSize
@@ -73,6 +79,29 @@ class ReadingOut(BaseModel):
     components: list[str] = Field(default_factory=list)
 
 
+class RoleOut(BaseModel):
+    """A role of texture files."""
+
+    name: str
+    title: str
+    kind: str
+    channel: str
+
+
+class ChannelOut(BaseModel):
+    """A channel of the registry."""
+
+    name: str
+    title: str
+    about: str
+    unit: str
+    low: float
+    high: float
+    width: int
+    colour: bool
+    default: list[float]
+
+
 class CatalogueOut(BaseModel):
     """Everything the interface draws its controls from."""
 
@@ -87,7 +116,15 @@ class CatalogueOut(BaseModel):
     object: dict[str, Any]
     file_kinds: list[str]
     channels: dict[str, str] = Field(description="What layers can be switched off in, by voice")
-    bases: list[str]
+    materials: list[FieldsOut] = Field(description="Kinds of base materials")
+    base: dict[str, Any] = Field(description="Fields of an entry of the scene's bases")
+    placing: dict[str, Any]
+    levels: dict[str, Any]
+    flags: dict[str, Any]
+    roles: list[RoleOut] = Field(description="What a texture file can be")
+    channel_list: list[ChannelOut]
+    albedos: dict[str, tuple[float, float]] = Field(description="Published albedos, low and high")
+    picture_kinds: list[str]
     families: dict[str, str] = Field(description="Families of substances, by what they are called")
     targets: list[str]
 
@@ -116,7 +153,28 @@ def catalogue(
         object=ObjectFile.model_json_schema(),
         file_kinds=[*SUFFIXES, *COMPANIONS],
         channels=VOICES,
-        bases=list(BASES),
+        materials=[_material(kind, size) for kind in MATERIALS],
+        base={"properties": {k: v for k, v in size.schema(BaseChoice)["properties"].items() if "control" in v}},
+        placing=size.schema(Placing),
+        levels=Levels.model_json_schema(),
+        flags=Flags.model_json_schema(),
+        roles=[RoleOut(name=name, title=role.title, kind=role.kind, channel=role.channel) for name, role in ROLES.items()],
+        channel_list=[
+            ChannelOut(
+                name=c.name,
+                title=c.title,
+                about=c.about,
+                unit=c.unit,
+                low=c.low,
+                high=c.high,
+                width=c.width,
+                colour=c.colour,
+                default=list(c.default),
+            )
+            for c in CHANNELS.values()
+        ],
+        albedos=RANGES,
+        picture_kinds=[*PICTURES, ".zip"],
         families=FAMILIES,
         targets=list(TARGETS),
     )
@@ -136,6 +194,19 @@ def _effect(kind: str, size: ObjectSize) -> FieldsOut:
         schema=size.schema(effect),
         where=effect.default_where(size).model_dump(mode="json"),
         defaults=effect.fitted(size).model_dump(mode="json"),
+    )
+
+
+def _material(kind: str, size: ObjectSize) -> FieldsOut:
+    material = MATERIALS[kind]
+    return FieldsOut(
+        kind=kind,
+        title=material.title,
+        about=material.summary,
+        family=material.substance.family,
+        group="solid" if material.solid else ("tile" if material.tile else "plane"),
+        schema=size.schema(material),
+        defaults=material.model_validate(size.fields(material)).model_dump(mode="json"),
     )
 
 

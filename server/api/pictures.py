@@ -4,12 +4,20 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.http import HttpRequest
-from ninja import Router
+import numpy as np
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404
+from ninja import Query, Router
 from pydantic import BaseModel, ConfigDict
 
+from limus.colour import to_srgb
+from limus.formats.picture_read import read_picture
+from limus.formats.png import png_bytes, quantise
+from limus.map_sets.picture_level import level_of, reduction
 from server.api.answers import Problem, body_pieces, object_of, project_of
 from server.projects.drawn import keep_picture, keep_stroke
+from server.projects.models import SourceFile
+from server.projects.workshop import find
 
 router = Router()
 
@@ -45,6 +53,20 @@ def pictures(request: HttpRequest, project_id: int) -> list[PictureOut]:
     """The pictures that were brought into the project."""
     project = project_of(request, project_id)
     return [PictureOut(file=row.path, name=row.name) for row in project.files.filter(path__startswith="pictures/")]
+
+
+@router.get("/projects/{int:project_id}/pictures/shown", include_in_schema=False)
+def shown_picture(request: HttpRequest, project_id: int, file: str = Query(max_length=500)) -> HttpResponse:
+    """A picture of the project as a browser can show it, no larger than a screen needs."""
+    row = get_object_or_404(SourceFile, project=project_of(request, project_id), path=file)
+    picture = read_picture(find(row.path), row.name)
+    times = reduction(max(picture.pixels.shape[:2]), 1000)
+    small = level_of(picture, times)
+    three = small[:, :, :3] if small.shape[2] >= 3 else np.repeat(small[:, :, :1], 3, axis=2)
+    shown = to_srgb(three) if picture.kind == "EXR" else np.clip(three, 0, 1)
+    response = HttpResponse(png_bytes(quantise(shown)), content_type="image/png")
+    response["Cache-Control"] = "private, max-age=3600"
+    return response
 
 
 @router.put("/projects/{int:project_id}/pictures", response={201: PictureOut, 422: Problem})

@@ -115,6 +115,8 @@ TASKS = {"default": {"BACKEND": os.environ.get("LIMUS_TASKS", "django_tasks_db.D
 
 USE_TZ = True
 TIME_ZONE = "UTC"
+#: The catalogue of bases: "", or "slow" or "failing" to see how the interface bears it.
+STORE_ROOM = os.environ.get("LIMUS_STORE_ROOM", "")
 STATIC_URL = "/static/"
 STATICFILES_DIRS = [("web", BASE_DIR / "web" / "dist")] if (BASE_DIR / "web" / "dist").exists() else []
 WHITENOISE_USE_FINDERS = True

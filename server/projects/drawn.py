@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import tempfile
 from collections.abc import Iterable
 from pathlib import Path
 from typing import Any
@@ -10,6 +11,7 @@ from typing import Any
 from django.conf import settings
 
 from limus.errors import InputError
+from limus.formats.bundle import unpack_pictures
 from limus.formats.files import write_whole
 from limus.formats.picture_read import PICTURES, read_picture
 from limus.masks.stroke import stroke_from
@@ -76,3 +78,40 @@ def keep_picture(project: Project, name: str, pieces: Iterable[bytes]) -> Source
         part.unlink(missing_ok=True)
     row, _ = SourceFile.objects.get_or_create(project=project, path=path, defaults={"name": name})
     return row
+
+
+def keep_map_files(project: Project, name: str, pieces: Iterable[bytes]) -> tuple[list[SourceFile], list[str]]:
+    """Keep a texture file, or the pictures of a zip of them; the rows, and what of a zip was refused, in words.
+
+    Raises
+    ------
+    InputError : as of ``keep_picture``; a zip that cannot be read, or without any picture that can.
+    """
+    if Path(name).suffix.lower() != ".zip":
+        return [keep_picture(project, name, pieces)], []
+    kept: list[SourceFile] = []
+    refused: list[str] = []
+    with tempfile.TemporaryDirectory(dir=settings.DATA_DIR) as place:
+        path = Path(place) / "set.zip"
+        size = 0
+        with path.open("wb") as out:
+            for piece in pieces:
+                size += len(piece)
+                if size > settings.UPLOAD_LIMIT:
+                    raise InputError(
+                        f"more than {settings.UPLOAD_LIMIT >> 20} MB",
+                        where=name,
+                        remedy="Send the files without the zip, a few at a time",
+                    )
+                out.write(piece)
+        for found in unpack_pictures(path, Path(place) / "in", clean_name(name)):
+            try:
+                with found.open("rb") as file:
+                    kept.append(keep_picture(project, found.name, iter(lambda f=file: f.read(1 << 20), b"")))  # type: ignore[misc]
+            except InputError as error:
+                refused.append(str(error))
+    if not kept:
+        raise InputError(
+            refused[0] if refused else "there is no picture in it", where=name, remedy="Bring the texture files themselves"
+        )
+    return kept, refused

@@ -24,7 +24,7 @@ from limus.replacement import compare, with_parts_renamed
 from limus.scene import Scene, scene_from
 from limus.setting import Setting
 from limus.surface.mesh import Mesh
-from server.projects.models import Intake, Project, SourceFile, StaleEdit, WorkObject
+from server.projects.models import Intake, OwnBase, Project, SourceFile, StaleEdit, WorkObject
 
 #: Suffixes of files that belong to an object.
 COMPANIONS = (".bin", ".mtl", ".png", ".jpg", ".jpeg", ".webp", ".tga", ".bmp", ".tif", ".tiff")
@@ -295,6 +295,8 @@ def remove_unused(project: Project, candidates: set[str]) -> None:
     for item in project.items.all():
         for version in item.versions.all():
             used |= files_of(version.document)
+    for own in OwnBase.objects.filter(owner=project.owner):
+        used |= {use["file"] for use in own.document.get("material", {}).get("maps", [])}
     for path in candidates - used:
         SourceFile.objects.filter(project=project, path=path).delete()
         if not SourceFile.objects.filter(path=path).exists():

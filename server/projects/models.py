@@ -172,3 +172,33 @@ class Intake(models.Model):
     def folder(self) -> Path:
         """Where its files are until it is accepted."""
         return Path(settings.DATA_DIR) / "intakes" / str(self.pk)
+
+
+class OwnBase(models.Model):
+    """A base that somebody put into the store room: the entry of a scene, its maps named by files that never change."""
+
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="own_bases")
+    name = models.CharField(max_length=80)
+    document = models.JSONField()
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["name"]
+        constraints = [models.UniqueConstraint(fields=["owner", "name"], name="one_own_base_per_name")]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Favourite(models.Model):
+    """A base of the store room that somebody likes to have at hand."""
+
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="favourite_bases")
+    name = models.CharField(max_length=80)
+
+    class Meta:
+        ordering = ["name"]
+        constraints = [models.UniqueConstraint(fields=["owner", "name"], name="one_favourite_per_name")]
+
+    def __str__(self) -> str:
+        return self.name

@@ -235,7 +235,7 @@ class Bringing(ObjectTest):
             page.get_by_role("button", name="Discard").click()
             page.locator(".p-dialog").wait_for(state="detached")
         page.wait_for_timeout(500)
-        self.assertEqual((Intake.objects.count(), WorkObject.objects.count()), (0, 3))
+        self.assertEqual((Intake.objects.count(), WorkObject.objects.count()), (0, 4))
 
     def test_replace_keeps_the_layers_and_can_be_undone(self) -> None:
         page = self.page

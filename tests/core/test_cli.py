@@ -28,6 +28,7 @@ from limus.masks.recipe import SOURCES
 from limus.scene import Layer, ObjectFile, Scene
 from tests.core import shapes
 from tests.core.test_formats import VALIDATOR, khronos
+from tests.core.test_map_sets import normal_map, relief
 
 
 class CommandLine(TestCase):
@@ -253,10 +254,53 @@ class CommandLine(TestCase):
         code, _, _ = self.run_("start", self.object, "--base", "slate", "--layers", "dirt, dust,dirt", "--out", made)
         document = json.loads(made.read_text())
         self.assertEqual(
-            (document["bases"][0]["material"], [layer["id"] for layer in document["layers"]]), ("slate", ["dirt", "dust", "dirt-2"])
+            (document["bases"][0]["material"]["kind"], [layer["id"] for layer in document["layers"]]),
+            ("slate", ["dirt", "dust", "dirt-2"]),
         )
         self.assertIn("no effect 'magic'", self.refused("start", self.object, "--layers", "paint,magic", "--out", made))
         self.assertIn("--base", self.refused("start", self.object, "--base", "cheese", "--out", made))
+
+    def test_base_from_files_and_from_the_store_room(self) -> None:
+        folder = self.folder / "maps"
+        folder.mkdir()
+        height = relief(1, 64)
+        for name, image in {
+            "quay_albedo.png": np.stack([height * 200] * 3, axis=2).astype(np.uint8), "quay_normal.png": normal_map(height, 0.03, "down"),
+            "quay_gloss.png": (height * 255).astype(np.uint8),
+        }.items():  # fmt: skip
+            Image.fromarray(image).save(folder / name)
+        files = sorted(folder.iterdir())
+        code, out, err = self.run_("base", *files, "--size", 40, "--out", folder / "quay.json")
+        self.assertEqual((code, err), (0, ""))
+        for words in ("Quay: 3 files, tile 40 cm", "Base color", "colour, sRGB", "green of quay_normal.png points down"):
+            self.assertIn(words, out)
+        code, out, _ = self.run_("base", *files, "--json")
+        found = json.loads(out)
+        self.assertEqual({m["file"]: m["channel"] for m in found["maps"]}["quay_gloss.png"], "roughness")
+        self.assertEqual(found["green"], "down")
+        # The document lies elsewhere, and its maps are still found.
+        there = self.folder / "scenes"
+        there.mkdir()
+        code, out, err = self.run_("start", self.object, "--base", folder / "quay.json", "--layers", "", "--out", there / "s.json")
+        self.assertEqual((code, err), (0, ""))
+        document = json.loads((there / "s.json").read_text())
+        self.assertEqual(document["bases"][0]["material"]["maps"][0]["file"], "../maps/quay_albedo.png")
+        code, _, err = self.run_("weather", there / "s.json", "--resolution", 64, "--out", there / "out")
+        self.assertEqual((code, err), (0, ""))
+        code, out, _ = self.run_("base", "--list", "--search", "zinc")
+        self.assertEqual(out.split()[:2], ["galvanised", "steel"])
+        self.assertEqual(self.run_("base", "oak", "--out", folder / "oak.mtlx")[0], 0)
+        self.assertIn("open_pbr_surface", (folder / "oak.mtlx").read_text())
+        for words, said in (
+            (("base",), "no texture files are named"), (("base", folder / "none.png"), "cannot be read"), (("base", *files, "--size", 0), "not a width from"),
+            (("base", *files, "--out", folder / "x.txt"), "cannot write"), (("start", self.object, "--base", folder / "no.json", "--out", there / "t.json"), "cannot be read"),
+        ):  # fmt: skip
+            self.assertIn(said, self.refused(*words))
+        (folder / "odd.json").write_text('{"material": {"kind": "timber", "weathered": 9}}')
+        self.assertIn(
+            "odd.json: material.weathered: 9 is above the limit 1",
+            self.refused("start", self.object, "--base", folder / "odd.json", "--out", there / "t.json"),
+        )
 
     def test_the_second_of_two_map_sets_of_one_name_can_be_chosen(self) -> None:
         two = shapes.joined(shapes.box(0.1), shapes.sphere(0.05, 16))

@@ -6,6 +6,7 @@ from unittest import TestCase
 
 import numpy as np
 
+from limus.bases.choice import from_stock
 from limus.chronicle import Chapter, Chronicle
 from limus.effects.catalogue import EFFECTS
 from limus.effects.chipping import FLAKING_GRADES, Chipping
@@ -18,7 +19,6 @@ from limus.masks.recipe import Recipe, Term, term
 from limus.masks.sources.even import Even
 from limus.masks.sources.exposed import Exposed
 from limus.masks.sources.noise import Noise
-from limus.materials.base import BaseChoice
 from limus.readings.measured import Measured
 from limus.readings.ray_pass import RayPlan, measure_rays
 from limus.scene import ChannelUse, Layer, ObjectFile, Scene
@@ -231,7 +231,7 @@ class Corrosion(Base):
         self.assertGreater(float(np.median(color[:, 0] / color[:, 2])), 2.5)
 
     def test_only_iron_rusts(self) -> None:
-        chapter = self.play(layer("rust", Rust()), bases=[BaseChoice(material="brass")])[-1]
+        chapter = self.play(layer("rust", Rust()), bases=[from_stock("brass")])[-1]
         self.assertIn("iron", chapter.note)
         self.assertEqual(chapter.coverage, 0.0)
 
@@ -343,7 +343,7 @@ class Playing(Base):
         bench = bench_for(
             mesh.__class__(mesh.positions, mesh.normals, mesh.triangles, mesh.uv, parts=mesh.parts, normal_maps=(lean,)), 64
         )
-        flat = bench.finish(bench.as_made(scene(bases=[BaseChoice(material="plaster", relief=0.0)]))).normal
+        flat = bench.finish(bench.as_made(scene(bases=[from_stock("plaster", relief=0.0)]))).normal
         np.testing.assert_allclose(flat, np.broadcast_to([0.5, 0.0, 0.866], flat.shape), atol=0.01)
 
     def test_order_matters(self) -> None:

@@ -11,6 +11,7 @@ from unittest import TestCase
 import numpy as np
 from PIL import Image
 
+from limus.bases.choice import from_stock
 from limus.chronicle import Chronicle
 from limus.effects.paint import Paint
 from limus.masks.painting import Canvas, footprint
@@ -18,7 +19,6 @@ from limus.masks.recipe import SOURCES, Term
 from limus.masks.source import Scope
 from limus.masks.sources.noise import Noise
 from limus.masks.stroke import Brush, Stroke
-from limus.materials.base import BaseChoice
 from limus.readings.exposure import measure_exposure
 from limus.readings.measured import Measured
 from limus.readings.ray_pass import RayPlan, measure_rays
@@ -115,7 +115,7 @@ class EveryControl(TestCase):
             Layer(id=k, name=k, effect=Paint(), where={"terms": [{"source": {"kind": "slope", "towards": t}}]})  # type: ignore[arg-type]
             for k, t in (("primer", "up"), ("paint", "north"))
         ]
-        scene = Scene(object=ObjectFile(file="box.glb"), bases=[BaseChoice(material="concrete")], layers=layers)
+        scene = Scene(object=ObjectFile(file="box.glb"), bases=[from_stock("concrete")], layers=layers)
         chronicle = Chronicle(texels, measured, Store(), exposure, lambda name: cls.folder / name)
         cls.scope: Scope = chronicle.scope(scene, chronicle.play(scene)[-1].pile)
 

@@ -10,7 +10,6 @@ from PIL import Image
 
 from limus.colour import SRGB_STEPS, SRGB_TABLE, luminance, to_linear, to_srgb
 from limus.formats.png import png_bytes, quantise
-from limus.materials.base import BASES, lay_base
 from limus.materials.channels import one
 from limus.materials.encode import encode_surface
 from limus.materials.optics import reflectance_at_normal
@@ -52,20 +51,6 @@ class Optics(TestCase):
         # v = 1 - exp(-t / t_hide)
         got = covered(np.array([0.0, PAINT.hide_um, 10 * PAINT.hide_um], np.float32), PAINT)
         np.testing.assert_allclose(got, [0.0, 1 - np.exp(-1), 1 - np.exp(-10)], atol=1e-6)
-
-
-class Bases(TestCase):
-    def test_every_base_is_plausible(self) -> None:
-        points = np.random.default_rng(0).uniform(0, 0.3, (20000, 3)).astype(np.float32)
-        for name, entry in BASES.items():
-            sheet, relief = lay_base(points, entry, 1)
-            self.assertTrue(all(((v >= 0) & (v <= 1)).all() for v in sheet.values()), name)
-            color = sheet["base_color"]
-            self.assertAlmostEqual(float(color.mean()), float(np.mean(entry.color)), delta=0.03, msg=name)
-            # One value where it is the same everywhere.
-            self.assertEqual((sheet["metalness"].shape, float(sheet["metalness"])), ((), entry.metalness), name)
-            self.assertGreater(float(color.std()), 0.0, name)
-            self.assertAlmostEqual(float(relief.mean()), 0.0, delta=0.1 * entry.relief_mm)
 
 
 class Maps(TestCase):

@@ -11,7 +11,7 @@ from scipy.spatial import cKDTree
 
 from limus.patterns.cells import cells, scattered
 from limus.patterns.noise import OCTAVE_DEVIATION, evened, fractal, noise, warped
-from limus.patterns.picture import reduced, repeated, triplanar_weights
+from limus.patterns.picture import on_sides, reduced, repeated
 from limus.patterns.pieces import by_box, by_cell, by_number
 from limus.patterns.scratches import scratches
 from limus.patterns.speckle import speckle
@@ -199,6 +199,15 @@ class PiecesOf(TestCase):
         self.assertGreater(len(set(by_cell(points, 300.0, 1).value().tolist())), 200)
 
 
+class Lattice(TestCase):
+    def test_a_place_and_its_mirror_image_differ(self) -> None:
+        # In a plane through the origin: else a flat panel that stands there would look the same upside down.
+        points = np.random.default_rng(0).uniform(-2, 2, (20000, 3)).astype(np.float32)
+        points[:, 2] = 0.0
+        here, there = cells(points, 100.0, jitter=0.0), cells(-points, 100.0, jitter=0.0)
+        self.assertLess(float((here.number == there.number).mean()), 0.01)
+
+
 class Pictures(TestCase):
     def test_read_bilinearly_and_repeating(self) -> None:
         image = np.random.default_rng(1).random((16, 24)).astype(np.float32)
@@ -227,13 +236,17 @@ class Pictures(TestCase):
         self.assertEqual(small.shape, (16, 12))
         self.assertAlmostEqual(float(small.mean()), float(image.mean()), places=5)
 
-    def test_triplanar_weights(self) -> None:
+    def test_from_three_sides(self) -> None:
         n = np.random.default_rng(5).normal(size=(5000, 3))
         n /= np.linalg.norm(n, axis=1, keepdims=True)
-        w = triplanar_weights(n)
-        np.testing.assert_allclose(w.sum(axis=1), 1.0, atol=1e-5)
-        # Continuous over edges: a small turn of the normal changes them little.
-        turned = n + np.random.default_rng(6).normal(scale=1e-3, size=n.shape)
+        image = np.random.default_rng(6).random((16, 16)).astype(np.float32)
+        points = np.random.default_rng(7).uniform(0, 1, (5000, 3))
+        values = on_sides(image, points, n)
+        # Continuous over edges: a small turn of the normal changes it little.
+        turned = n + np.random.default_rng(8).normal(scale=1e-4, size=n.shape)
         turned /= np.linalg.norm(turned, axis=1, keepdims=True)
-        self.assertLess(float(np.abs(triplanar_weights(turned) - w).max()), 0.02)
-        np.testing.assert_allclose(triplanar_weights(np.eye(3)), np.eye(3), atol=1e-6)
+        self.assertLess(float(np.abs(on_sides(image, points, turned) - values).max()), 0.05)
+        # Looked at straight it is the picture, upright and unmirrored: from the front x runs right and y up.
+        front = np.tile([[0.0, 0.0, 1.0]], (5000, 1))
+        np.testing.assert_allclose(on_sides(image, points, front), repeated(image, points[:, 0], -points[:, 1]), atol=1e-4)
+        np.testing.assert_allclose(on_sides(image, points, -front), repeated(image, -points[:, 0], -points[:, 1]), atol=1e-4)

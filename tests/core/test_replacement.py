@@ -9,11 +9,11 @@ import numpy as np
 
 from demo import gauge_board
 from demo.scenario import gauge_board_scene
+from limus.bases.choice import BaseChoice, from_stock
 from limus.inspection import inspection
 from limus.masks.recipe import Recipe, Term
 from limus.masks.sources.parts import Parts
 from limus.masks.sources.proximity import ProximitySource
-from limus.materials.base import BaseChoice
 from limus.object_file import Twin
 from limus.replacement import compare, likeness, part_users, with_parts_renamed
 from limus.scene import Scene
@@ -29,7 +29,7 @@ def named(mesh: Mesh, *names: str) -> Mesh:
 def asking(*names: str) -> Scene:
     """A scene whose bases, layers and turned parts name parts."""
     made = scene(*STORY)
-    made.bases = [BaseChoice(), BaseChoice(material="slate", parts=[names[0]])]
+    made.bases = [BaseChoice(), from_stock("slate", parts=[names[0]])]
     made.layers[1].where = Recipe(terms=[Term(source=Parts(names=list(names)))])
     made.object.turned = [names[-1]]
     made.object.two_sided = [names[0]]

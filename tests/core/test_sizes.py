@@ -7,6 +7,8 @@ from unittest import TestCase
 
 import numpy as np
 
+from limus.bases.choice import from_stock
+from limus.bases.store_room import STOCK
 from limus.chronicle import Chronicle
 from limus.effects.catalogue import EFFECTS
 from limus.effects.chipping import FLAKING_GRADES, Chipping
@@ -16,7 +18,6 @@ from limus.masks.coverage import SoftLevels
 from limus.masks.recipe import SOURCES, Term
 from limus.masks.shape import smoothstep
 from limus.masks.stroke import Brush
-from limus.materials.base import BASES
 from limus.object_file import ObjectFile
 from limus.object_size import ONE_METRE, ObjectSize
 from limus.readings.catalogue import READINGS
@@ -192,8 +193,8 @@ class Starting(TestCase):
         self.assertEqual([one.effect.kind for one in self.start().layers], ["paint", "chipping", "rust", "dirt", "dust"])
         self.assertEqual([one.effect.kind for one in self.start(base="slate").layers], ["dirt", "dust"])
         self.assertEqual([one.effect.kind for one in self.start(base="aluminium").layers], ["paint", "chipping", "dirt", "dust"])
-        for base in BASES:
-            self.assertTrue(suiting(base))
+        for base in STOCK:
+            self.assertTrue(suiting(from_stock(base)))
 
     def test_as_old_as_the_place_and_as_large_as_the_thing(self) -> None:
         large = self.start(16.0)

@@ -7,6 +7,8 @@ from unittest import TestCase
 import numpy as np
 from pydantic import ValidationError
 
+from limus.bases.choice import from_stock
+from limus.bases.store_room import STOCK
 from limus.effects.chipping import Chipping
 from limus.effects.dust import Dust
 from limus.effects.paint import Paint
@@ -15,7 +17,6 @@ from limus.errors import InputError
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.coat import CoatSource
 from limus.masks.sources.exposed import Exposed
-from limus.materials.base import BASES, BaseChoice
 from limus.materials.substance import FAMILIES, thinned
 from limus.materials.substance import PAINT as FILM
 from limus.scene import scene_from
@@ -28,7 +29,7 @@ class Families(TestCase):
     def setUpClass(cls) -> None:
         cls.bench = bench_for(shapes.joined(shapes.box(0.2), shapes.box(0.2, (0.5, 0, 0))), 128)
         cls.parts = [p.name for p in cls.bench.texels.mesh.parts]
-        cls.bases = [BaseChoice(material="cast iron"), BaseChoice(material="brass", parts=[cls.parts[1]])]
+        cls.bases = [from_stock("cast iron"), from_stock("brass", parts=[cls.parts[1]])]
 
     def test_one_index_per_texel_into_a_small_table(self) -> None:
         made = self.bench.as_made(scene(bases=self.bases))
@@ -51,7 +52,7 @@ class Families(TestCase):
             self.assertGreater(self.bench.texels.share(pile.exposed(family)), 0.001, family)
 
     def test_every_base_has_a_family_that_can_be_asked_for(self) -> None:
-        for name, entry in BASES.items():
+        for name, entry in STOCK.items():
             self.assertIn(entry.substance.family, FAMILIES, name)
 
     def test_the_source_offers_families_and_coats(self) -> None:

@@ -44,9 +44,9 @@ class LoadDemo(ServerTest):
         call_command("load_demo", "--draft", verbosity=0)
         self.assertEqual(Project.objects.filter(owner__username="demo").count(), 1)
         items = {item.name: item for item in WorkObject.objects.filter(project__owner__username="demo")}
-        self.assertEqual(set(items), {"Gate hoist", "Gauge board", "Slate panel"})
+        self.assertEqual(set(items), {"Gate hoist", "Gauge board", "Pier cap", "Slate panel"})
         item = items["Gate hoist"]
-        self.assertEqual(SceneVersion.objects.filter(object__in=items.values()).count(), 3)
+        self.assertEqual(SceneVersion.objects.filter(object__in=items.values()).count(), 4)
         self.assertEqual([l["id"] for l in item.head.document["layers"]], ["paint", "chipping", "rust", "dirt", "dust"])  # type: ignore[union-attr]
         self.assertFalse(item.project.owner.has_usable_password())
         # Nothing of the demo waits half taken in; one of the files to try has no UVs.

@@ -12,6 +12,11 @@ export const router = createRouter({
       component: () => import('./stages/object/ObjectStage.vue'),
     },
     {
+      path: '/object/:object(\\d+)/base',
+      name: 'base',
+      component: () => import('./stages/base/BaseStage.vue'),
+    },
+    {
       path: '/object/:object(\\d+)/weather',
       name: 'weather',
       component: () => import('./stages/weather/WeatherStage.vue'),

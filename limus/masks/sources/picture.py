@@ -14,7 +14,7 @@ from limus.formats.picture_read import ReadPicture, read_picture
 from limus.masks.direction import Directed, Towards, towards_field
 from limus.masks.pattern import seed_field, size_field
 from limus.masks.source import Scope, Source
-from limus.patterns.picture import reduced, repeated, triplanar_weights
+from limus.patterns.picture import on_sides, reduced, repeated
 
 
 class PictureSource(Directed, Source):
@@ -96,17 +96,7 @@ class PictureSource(Directed, Source):
         image = reduced(image, image.shape[1] * texels.texel_mm / self.size_mm)
         scale = np.float32(1000.0 / self.size_mm)
         if self.way == "triplanar":
-            p, n = texels.position * scale, texels.normal
-            weights = triplanar_weights(n)
-            out = np.zeros(len(texels), np.float32)
-            for axis, (a, b) in enumerate(((2, 1), (0, 2), (0, 1))):
-                # The picture stands upright on the sides; each side sees it unmirrored.
-                side = np.where(n[:, axis] >= 0, np.float32(1), np.float32(-1)) * np.float32(-1 if axis == 0 else 1)
-                here = weights[:, axis] > 1e-3
-                across = (p[here, a] * (side[here] if axis != 1 else np.float32(1))).astype(np.float64)
-                down = (p[here, b] * np.float32(1 if axis == 1 else -1) / tall).astype(np.float64)
-                out[here] += weights[here, axis] * repeated(image, across, down, broken=self.broken, seed=seed + axis)
-            return out
+            return on_sides(image, texels.position * scale, texels.normal, broken=self.broken, seed=seed)
         towards = self.direction(scope).astype(np.float64)
         up = np.array([0.0, 1.0, 0.0]) if abs(towards[1]) < 0.99 else np.array([0.0, 0.0, -1.0])
         right = np.cross(up, towards)
@@ -135,7 +125,7 @@ class PictureSource(Directed, Source):
             return "No picture is chosen yet: it is black"
         found = self._read(scope)
         if self.way != "uv":
-            pixel = self.size_mm / found.values.shape[1]
+            pixel = self.size_mm / found.pixels.shape[1]
             if pixel > 3 * scope.place.texels.texel_mm:
                 return f"One of its pixels is {pixel:.3g} mm wide, several texels: it will look soft"
         return "; ".join(found.notes).capitalize()

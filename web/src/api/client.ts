@@ -81,6 +81,28 @@ export function mapBytes(hash: string): Promise<Uint8Array> {
 
 export const pictureUrl = (hash: string) => `/api/maps/${hash}`
 
+/** Bring a texture file or a zip of them into a project; with progress in bytes. */
+export function sendMapFile(
+  project: number,
+  file: File,
+  progress: (bytes: number) => void,
+  signal: AbortSignal,
+): Promise<{ files: { file: string; name: string }[]; refused: string[] }> {
+  return new Promise((resolve, reject) => {
+    const request = new XMLHttpRequest()
+    request.open('PUT', `/api/projects/${project}/texture-files?name=${encodeURIComponent(file.name)}`)
+    request.setRequestHeader('X-CSRFToken', csrf())
+    request.responseType = 'json'
+    request.upload.onprogress = (event) => progress(event.loaded)
+    request.onload = () =>
+      request.status === 201 ? resolve(request.response) : reject(new Error(messageOf(request.response)))
+    request.onerror = () => reject(new Error('The upload broke off. Check that the server is running, and try again.'))
+    request.onabort = () => reject(new DOMException('Cancelled', 'AbortError'))
+    signal.addEventListener('abort', () => request.abort())
+    request.send(file)
+  })
+}
+
 /** Bring a picture into a project. */
 export async function sendPicture(project: number, file: File): Promise<{ file: string; name: string }> {
   const answer = await fetch(`/api/projects/${project}/pictures?name=${encodeURIComponent(file.name)}`, {

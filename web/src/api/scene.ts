@@ -111,13 +111,36 @@ export interface ReplaceReport {
   new: string[]
 }
 
+/** How one channel of a base is levelled. */
+export interface Levels {
+  value: number[] | null
+  [field: string]: unknown
+}
+export interface MapUse {
+  file: string
+  role: string
+  component: string
+  colour: string
+}
+/** A base material on some parts; ``where`` lays it over the ones before it. */
+export interface Base {
+  name: string
+  material: WithKind
+  parts: string[] | null
+  where: Recipe | null
+  placing: Record<string, unknown>
+  levels: Record<string, Levels>
+  flags: Record<string, unknown>
+  [field: string]: unknown
+}
+
 export interface Scene {
   version: number
   name: string
   object: SceneObject
   setting: Record<string, unknown>
   seed: number
-  bases: Record<string, unknown>[]
+  bases: Base[]
   layers: Layer[]
   vertex_paint: { file: string; channel: string }[]
 }
@@ -129,12 +152,16 @@ export type Evaluation = S['Answer']
 export type Look = S['Look']
 export type LookOut = S['LookAnswer']
 export type Maps = S['MapsAnswer']
-export type Legend = S['LegendAnswer']
+export type Legend = S['Legend']
 export type ObjectOut = S['ObjectOut']
 export type VersionOut = S['VersionOut']
 export type Project = S['ProjectOut']
 export type Job = S['JobOut']
 export type Intake = S['IntakeOut']
+export type Shelf = S['ShelfOut']
+export type Recognised = S['RecognisedOut']
+export type BaseSaid = S['BaseAnswer']
+export type ChannelFact = S['ChannelOut']
 
 /** What the catalogue says of one field. */
 export interface FieldSchema {

@@ -346,6 +346,154 @@ export interface paths {
     patch?: never
     trace?: never
   }
+  '/api/projects/{project_id}/texture-files': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    get?: never
+    /**
+     * Add Map Files
+     * @description Bring in a texture file, or a zip of them (the raw bytes as the body).
+     */
+    put: operations['server_api_map_sets_add_map_files']
+    post?: never
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/projects/{project_id}/recognise': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    get?: never
+    put?: never
+    /**
+     * Recognise Files
+     * @description What each of some files is, by name and content.
+     */
+    post: operations['server_api_map_sets_recognise_files']
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/projects/{project_id}/pick-colour': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    get?: never
+    put?: never
+    /**
+     * Pick Colour
+     * @description The colour of a place in a photograph with the light taken out: the mean of a few pixels around it.
+     */
+    post: operations['server_api_map_sets_pick_colour']
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/objects/{object_id}/guessed-bases': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    /**
+     * Guessed Bases
+     * @description Bases guessed from names of parts; nothing is done with them before somebody agrees.
+     */
+    get: operations['server_api_map_sets_guessed_bases']
+    put?: never
+    post?: never
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/store-room': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    /**
+     * Shelves
+     * @description Bases that fit a search, page by page.
+     */
+    get: operations['server_api_store_room_shelves']
+    put?: never
+    /**
+     * Put In
+     * @description Put a base into the store room.
+     */
+    post: operations['server_api_store_room_put_in']
+    /**
+     * Take Out
+     * @description Take a base of one's own out again; scenes that use it keep it.
+     */
+    delete: operations['server_api_store_room_take_out']
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/objects/{object_id}/store-room/take': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    get?: never
+    put?: never
+    /**
+     * Take
+     * @description The entry of a base for this object's scene; its files become those of the project too.
+     */
+    post: operations['server_api_store_room_take']
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/store-room/favourite': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    get?: never
+    /**
+     * Favourite
+     * @description Keep a base at hand, or not any more.
+     */
+    put: operations['server_api_store_room_favourite']
+    post?: never
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
   '/api/objects/{object_id}/evaluate': {
     parameters: {
       query?: never
@@ -504,8 +652,46 @@ export interface components {
       channels: {
         [key: string]: string
       }
-      /** Bases */
-      bases: string[]
+      /**
+       * Materials
+       * @description Kinds of base materials
+       */
+      materials: components['schemas']['FieldsOut'][]
+      /**
+       * Base
+       * @description Fields of an entry of the scene's bases
+       */
+      base: {
+        [key: string]: unknown
+      }
+      /** Placing */
+      placing: {
+        [key: string]: unknown
+      }
+      /** Levels */
+      levels: {
+        [key: string]: unknown
+      }
+      /** Flags */
+      flags: {
+        [key: string]: unknown
+      }
+      /**
+       * Roles
+       * @description What a texture file can be
+       */
+      roles: components['schemas']['RoleOut'][]
+      /** Channel List */
+      channel_list: components['schemas']['ChannelOut'][]
+      /**
+       * Albedos
+       * @description Published albedos, low and high
+       */
+      albedos: {
+        [key: string]: [number, number]
+      }
+      /** Picture Kinds */
+      picture_kinds: string[]
       /**
        * Families
        * @description Families of substances, by what they are called
@@ -515,6 +701,30 @@ export interface components {
       }
       /** Targets */
       targets: string[]
+    }
+    /**
+     * ChannelOut
+     * @description A channel of the registry.
+     */
+    ChannelOut: {
+      /** Name */
+      name: string
+      /** Title */
+      title: string
+      /** About */
+      about: string
+      /** Unit */
+      unit: string
+      /** Low */
+      low: number
+      /** High */
+      high: number
+      /** Width */
+      width: number
+      /** Colour */
+      colour: boolean
+      /** Default */
+      default: number[]
     }
     /**
      * FieldsOut
@@ -629,6 +839,20 @@ export interface components {
       about: string
       /** Components */
       components?: string[]
+    }
+    /**
+     * RoleOut
+     * @description A role of texture files.
+     */
+    RoleOut: {
+      /** Name */
+      name: string
+      /** Title */
+      title: string
+      /** Kind */
+      kind: string
+      /** Channel */
+      channel: string
     }
     /**
      * ObjectBrief
@@ -1004,6 +1228,213 @@ export interface components {
       name: string
     }
     /**
+     * KeptOut
+     * @description Files that were kept, and why others were not.
+     */
+    KeptOut: {
+      /** Files */
+      files: components['schemas']['PictureOut'][]
+      /** Refused */
+      refused?: string[]
+    }
+    /**
+     * FileOut
+     * @description A file of the set.
+     */
+    FileOut: {
+      /** File */
+      file: string
+      /** Name */
+      name: string
+      /** Width */
+      width: number
+      /** Height */
+      height: number
+      /** Bits */
+      bits: number
+      /** Kind */
+      kind: string
+      /**
+       * Picture
+       * @description A small picture, as a data address
+       */
+      picture: string
+    }
+    /**
+     * RecognisedOut
+     * @description What was found, and the base that would come of it.
+     */
+    RecognisedOut: {
+      /** Files */
+      files: components['schemas']['FileOut'][]
+      /** Uses */
+      uses: components['schemas']['UseOut'][]
+      /** Green */
+      green: string
+      /** Green Why */
+      green_why: string
+      /** Range Share */
+      range_share: number
+      /** Findings */
+      findings: string[]
+      /** Base */
+      base: {
+        [key: string]: unknown
+      }
+    }
+    /**
+     * UseOut
+     * @description A line of the table: a file or a component of it, and what it is taken for.
+     */
+    UseOut: {
+      /** File */
+      file: string
+      /** Component */
+      component: string
+      /** Role */
+      role: string
+      /** Colour */
+      colour: string
+      /** Why */
+      why: string
+    }
+    /**
+     * RecogniseIn
+     * @description Files of a project that belong together.
+     */
+    RecogniseIn: {
+      /** Files */
+      files: string[]
+      /**
+       * Name
+       * @default
+       */
+      name: string
+      /**
+       * Size Cm
+       * @default 100
+       */
+      size_cm: number
+    }
+    /**
+     * PickedOut
+     * @description The linear colour, and what is unlikely about it as an albedo.
+     */
+    PickedOut: {
+      /** Color */
+      color: [number, number, number]
+      /** Seen */
+      seen: [number, number, number]
+      /** Note */
+      note: string
+    }
+    /**
+     * PickIn
+     * @description A place in a picture whose colour is wanted, and how the light is taken out: by a grey patch, or by a stated exposure.
+     */
+    PickIn: {
+      /** File */
+      file: string
+      /**
+       * At
+       * @description Share of its width and height from the upper left corner
+       */
+      at: [number, number]
+      /** Grey */
+      grey?: [number, number] | null
+      /**
+       * Reflectance
+       * @description Of the grey patch
+       * @default 0.18
+       */
+      reflectance: number
+      /**
+       * Exposure
+       * @description Stops by which the picture is lighter than the thing
+       * @default 0
+       */
+      exposure: number
+    }
+    /**
+     * GuessOut
+     * @description A base that names of parts speak of.
+     */
+    GuessOut: {
+      /** Base */
+      base: string
+      /** Parts */
+      parts: string[]
+    }
+    /**
+     * ShelfOut
+     * @description A base on the shelf.
+     */
+    ShelfOut: {
+      /** Name */
+      name: string
+      /** Title */
+      title: string
+      /** About */
+      about: string
+      /** Family */
+      family: string
+      /** Own */
+      own: boolean
+      /** Favourite */
+      favourite: boolean
+    }
+    /**
+     * ShelvesOut
+     * @description One page of what fits, and how many there are in all.
+     */
+    ShelvesOut: {
+      /** Total */
+      total: number
+      /** Page */
+      page: number
+      /** Pages */
+      pages: number
+      /** Bases */
+      bases: components['schemas']['ShelfOut'][]
+    }
+    /**
+     * PutIn
+     * @description A base of one's own: an entry of a scene, and the project its files are in.
+     */
+    PutIn: {
+      /** Name */
+      name: string
+      /** Base */
+      base: {
+        [key: string]: unknown
+      }
+      /** Project */
+      project: number
+    }
+    /**
+     * EntryOut
+     * @description An entry for the bases of a scene.
+     */
+    EntryOut: {
+      /** Base */
+      base: {
+        [key: string]: unknown
+      }
+    }
+    /**
+     * NameIn
+     * @description A base of the store room.
+     */
+    NameIn: {
+      /** Name */
+      name: string
+      /**
+       * On
+       * @default true
+       */
+      on: boolean
+    }
+    /**
      * Answer
      * @description The answer to an evaluation.
      */
@@ -1043,6 +1474,8 @@ export interface components {
       channels?: {
         [key: string]: string
       }
+      /** Bases */
+      bases?: components['schemas']['BaseAnswer'][]
       /**
        * Exposed
        * @description Families of substances and the share that shows today
@@ -1055,6 +1488,47 @@ export interface components {
        * @default 0
        */
       spent_ms: number
+    }
+    /**
+     * BaseAnswer
+     * @description What there is to say of one base of the scene, by its number.
+     */
+    BaseAnswer: {
+      /** Index */
+      index: number
+      /** Title */
+      title: string
+      /**
+       * Share
+       * @description Of the surface where it lies
+       */
+      share: number
+      /**
+       * Relief Mm
+       * @description Lowest and highest of its relief, leaving out the last hundredths
+       */
+      relief_mm: [number, number]
+      /**
+       * Color
+       * @description Its mean, linear
+       */
+      color: [number, number, number]
+      /**
+       * Repetition
+       * @description How much its tile shows to repeat, 0 to 1; above 0.4 it is seen
+       * @default 0
+       */
+      repetition: number
+      /**
+       * Notes
+       * @description What is odd about it, and how to mend it
+       */
+      notes?: string[]
+      /**
+       * Picture
+       * @default
+       */
+      picture: string
     }
     /**
      * CoatAnswer
@@ -1093,10 +1567,10 @@ export interface components {
       picture: string
     }
     /**
-     * LegendAnswer
-     * @description Colours of a look-through: ``stops`` are (place 0..1, colour).
+     * Legend
+     * @description ``stops``: (place 0..1, "#rrggbb"); ``low`` and ``high`` in ``unit``; words for the two ends.
      */
-    LegendAnswer: {
+    Legend: {
       /** Low */
       low: number
       /** High */
@@ -1121,7 +1595,7 @@ export interface components {
       title: string
       /** Maps */
       maps: string[]
-      legend?: components['schemas']['LegendAnswer'] | null
+      legend?: components['schemas']['Legend'] | null
       /** Values */
       values?: string[]
       /** Components */
@@ -1159,6 +1633,20 @@ export interface components {
       numbers?: {
         [key: string]: number
       }
+      /**
+       * Relief
+       * @description Names of raw float16 maps of the relief, mm; only where it was asked for
+       */
+      relief?: string[]
+      /**
+       * Relief Mm
+       * @description Lowest and highest of it
+       * @default [
+       *       0,
+       *       0
+       *     ]
+       */
+      relief_mm: [number, number]
     }
     /**
      * TermAnswer
@@ -1221,6 +1709,18 @@ export interface components {
        * @default
        */
       selected: string
+      /**
+       * Bases
+       * @description Ask for what there is to say of each base
+       * @default false
+       */
+      bases: boolean
+      /**
+       * Relief
+       * @description Ask for the relief too, for a view that is near enough to show it
+       * @default false
+       */
+      relief: boolean
       /**
        * Pictures
        * @default false
@@ -1932,6 +2432,295 @@ export interface operations {
         content: {
           'application/json': components['schemas']['PictureOut']
         }
+      }
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+    }
+  }
+  server_api_map_sets_add_map_files: {
+    parameters: {
+      query: {
+        name: string
+      }
+      header?: never
+      path: {
+        project_id: number
+      }
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['KeptOut']
+        }
+      }
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+    }
+  }
+  server_api_map_sets_recognise_files: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        project_id: number
+      }
+      cookie?: never
+    }
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['RecogniseIn']
+      }
+    }
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['RecognisedOut']
+        }
+      }
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+    }
+  }
+  server_api_map_sets_pick_colour: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        project_id: number
+      }
+      cookie?: never
+    }
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['PickIn']
+      }
+    }
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['PickedOut']
+        }
+      }
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+    }
+  }
+  server_api_map_sets_guessed_bases: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        object_id: number
+      }
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['GuessOut'][]
+        }
+      }
+    }
+  }
+  server_api_store_room_shelves: {
+    parameters: {
+      query?: {
+        query?: string
+        family?: string
+        own?: boolean
+        favourites?: boolean
+        page?: number
+        size?: number
+      }
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['ShelvesOut']
+        }
+      }
+      /** @description Service Unavailable */
+      503: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+    }
+  }
+  server_api_store_room_put_in: {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['PutIn']
+      }
+    }
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['ShelfOut']
+        }
+      }
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+    }
+  }
+  server_api_store_room_take_out: {
+    parameters: {
+      query: {
+        name: string
+      }
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown
+        }
+        content?: never
+      }
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+    }
+  }
+  server_api_store_room_take: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        object_id: number
+      }
+      cookie?: never
+    }
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['NameIn']
+      }
+    }
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['EntryOut']
+        }
+      }
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+    }
+  }
+  server_api_store_room_favourite: {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['NameIn']
+      }
+    }
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown
+        }
+        content?: never
       }
       /** @description Unprocessable Entity */
       422: {

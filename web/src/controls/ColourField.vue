@@ -35,7 +35,13 @@ function type() {
   <div class="row" :data-field="name">
     <label v-tooltip.left="field.description || undefined" class="clip" :for="`f-${name}`">{{ field.title }}</label>
     <div class="pick">
-      <ColorPicker :model-value="hex" format="hex" :aria-label="field.title" @update:model-value="pick" @hide="close" />
+      <ColorPicker
+        :model-value="hex"
+        format="hex"
+        :pt="{ preview: { 'aria-label': field.title } }"
+        @update:model-value="pick"
+        @hide="close"
+      />
       <span class="bar" :style="{ background: `#${hex}` }" aria-hidden="true" />
     </div>
     <InputText

@@ -30,7 +30,7 @@ const fields = computed(() =>
   ),
 )
 /** Drawn by hand: whoever shows these fields has tools of its own for them. */
-const DRAWN = ['strokes', 'picks', 'line']
+const DRAWN = ['strokes', 'picks', 'line', 'value']
 const isNumber = (field: FieldSchema) => field.control === 'slider'
 </script>
 

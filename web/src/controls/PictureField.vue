@@ -71,7 +71,13 @@ async function bring(event: Event) {
       >
         <i :class="sending ? 'pi pi-spin pi-spinner' : 'pi pi-upload'" />
       </button>
-      <input ref="chooser" type="file" accept=".png,.jpg,.jpeg,.tif,.tiff,.webp,.bmp,.tga" hidden @change="bring" />
+      <input
+        ref="chooser"
+        type="file"
+        accept=".png,.jpg,.jpeg,.tif,.tiff,.webp,.bmp,.tga,.exr"
+        hidden
+        @change="bring"
+      />
     </span>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
   </div>

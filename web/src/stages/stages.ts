@@ -1,7 +1,7 @@
 /** The five stages in the order of the work. A stage without a route is not built yet and says what it will hold. */
 export interface Stage {
   title: string
-  route?: 'object' | 'weather' | 'export'
+  route?: 'object' | 'base' | 'weather' | 'export'
   about: string
 }
 
@@ -13,7 +13,8 @@ export const STAGES: Stage[] = [
   },
   {
     title: 'Base',
-    about: 'Not built yet: give the parts their base materials, from texture files or from the store room.',
+    route: 'base',
+    about: 'What it is made of: bases from the store room or from texture files, at their real size.',
   },
   { title: 'Weather', route: 'weather', about: 'Tell what happened to the surface, layer by layer.' },
   {

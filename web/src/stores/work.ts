@@ -42,7 +42,9 @@ export const useWork = defineStore('work', () => {
   const until = ref<string | null>(null)
   const peeking = ref(false)
   /** Which stage the view serves: the object as made, or the weathered surface. */
-  const bench = ref<'weather' | 'object'>('weather')
+  const bench = ref<'weather' | 'object' | 'base'>('weather')
+  /** The view is near enough to show the relief itself. */
+  const wantsRelief = ref(false)
   const size = useLocalStorage<Size>('limus.size', 1024)
   /** Edits on their way to the server. */
   const unsaved = ref(0)
@@ -81,7 +83,7 @@ export const useWork = defineStore('work', () => {
   async function run(wanted: { size: number; pictures: boolean }) {
     const item = object.value
     if (!item || !scene.value) return
-    if (bench.value === 'object' ? !facts.value?.uv.present : item.readings === 'missing') return
+    if (bench.value !== 'weather' ? !facts.value?.uv.present : item.readings === 'missing') return
     underWay = true
     busy.value = true
     const number = ++ticket
@@ -100,10 +102,12 @@ export const useWork = defineStore('work', () => {
           look: peeking.value ? { ...LIT } : { ...look.value },
           selected: selectedId.value,
           pictures: wanted.pictures,
+          bases: serves === 'base' && wanted.pictures,
+          relief: wantsRelief.value,
         },
       }
       const { data, error, response } =
-        serves === 'object'
+        serves !== 'weather'
           ? await api.POST('/api/objects/{object_id}/look', request)
           : await api.POST('/api/objects/{object_id}/evaluate', request)
       if (serves !== bench.value) {
@@ -121,6 +125,7 @@ export const useWork = defineStore('work', () => {
           data.pictures = old.pictures
           data.channels = old.channels
           data.exposed = old.exposed
+          data.bases = old.bases
         }
         evaluation.value = markRaw(data) as Evaluation
         marks.value = carried
@@ -414,7 +419,7 @@ export const useWork = defineStore('work', () => {
   }
 
   /** The Object stage and the others look at different things. */
-  function serve(what: 'weather' | 'object') {
+  function serve(what: 'weather' | 'object' | 'base') {
     if (bench.value === what) return
     bench.value = what
     look.value = { ...LIT }
@@ -575,7 +580,7 @@ export const useWork = defineStore('work', () => {
 
   return {
     projects, catalogue, object, scene, version, evaluation, selectedId, selectedTerm, selected, look, pinned, until, peeking, size,
-    saving, busy, measuring, trouble, demo, notice, outcome, effects, sources, parts, facts, bench,
+    wantsRelief, saving, busy, measuring, trouble, demo, notice, outcome, effects, sources, parts, facts, bench,
     start, open, forget, full, preview, commit, saved, edit, step, reload, show, select, playTo, peek, cancelMeasuring, measure, follow, editObject, refresh, serve,
     addLayer, duplicateLayer, removeLayer, moveLayer, switchLayer, freshTerm, syncLinks, linkedLayers, sendTerm, unlink, colouredNow, wantsMarks, marks,
   } // prettier-ignore

@@ -99,6 +99,7 @@ onMounted(() => {
   surface.value.onFrame = () => {
     perPixel.value = surface.value!.millimetresPerPixel()
     frame.value = surface.value!.frames
+    reliefShows()
   }
   surface.value.aim(light.value)
   void load()
@@ -110,6 +111,19 @@ watch(() => [work.object?.id, work.object?.digest].join(), load)
 watch(() => work.evaluation, put)
 watch(light, (value) => surface.value?.aim(value))
 watch(straight, (on) => surface.value?.straighten(on))
+
+/** Near enough for the relief to be more than a pixel high: then the surface itself is moved by it. Wide margins, so that it does not flicker. */
+function reliefShows() {
+  const range = work.evaluation?.maps?.relief_mm
+  if (!range || work.look.kind !== 'lit') return
+  const high = (range[1] - range[0]) / Math.max(perPixel.value, 1e-9)
+  const wants = high > (work.wantsRelief ? 1.2 : 2)
+  if (wants === work.wantsRelief) return
+  work.wantsRelief = wants
+  clearTimeout(later)
+  later = setTimeout(() => work.full(), 200)
+}
+let later: ReturnType<typeof setTimeout> | undefined
 
 const brush = useBrush(surface, canvas)
 const holding = computed(() => brush.active.value)
@@ -151,7 +165,7 @@ function release(event: PointerEvent) {
   emit('part', surface.value?.pick(event.offsetX, event.offsetY)?.part ?? -1)
 }
 const moment = computed(() => {
-  if (work.bench === 'object') return 'as made'
+  if (work.bench !== 'weather') return 'as made'
   if (work.peeking) return `before ${work.selected?.name}`
   if (work.until === null) return 'today'
   if (work.until === '') return 'as made'

@@ -1,6 +1,7 @@
 import { Color, MeshPhysicalMaterial, ShaderChunk, Vector2, type WebGLProgramParametersWithUniforms } from 'three'
 import type { Maps } from '../api/scene'
 import { Plate } from './plate'
+import { MOVED, MOVED_PARS, type ReliefPlate } from './relief'
 
 /** Pictures that hold colours; the rest hold data. */
 const COLOURS = new Set(['base_color', 'specular', 'tint', 'fuzz', 'subsurface', 'through', 'emission'])
@@ -89,6 +90,7 @@ const ADDED: Record<string, { pars: string; color?: string; instead?: [string, s
 export class SurfaceMaterial extends MeshPhysicalMaterial {
   private readonly plates = new Map<string, Plate>()
   private shown = ''
+  private relief?: ReliefPlate
   private readonly reach = { value: 0.2 }
   /** Size of a glint in metres. */
   private readonly grain = { value: 0.0008 }
@@ -99,7 +101,7 @@ export class SurfaceMaterial extends MeshPhysicalMaterial {
     this.roughnessMap = this.metalnessMap = this.aoMap = this.plate('orm').texture
     this.normalMap = this.plate('normal').texture
     this.onBeforeCompile = (shader) => this.extend(shader)
-    this.customProgramCacheKey = () => this.shown
+    this.customProgramCacheKey = () => `${this.shown}${this.relief ? ' moved' : ''}`
   }
 
   /** The picture of the surface's colour, for others that draw it. */
@@ -162,7 +164,26 @@ export class SurfaceMaterial extends MeshPhysicalMaterial {
     return left
   }
 
+  /** Move vertices by the relief, or not any more; meshes must then have the attribute `limusAway`. */
+  move(plate?: ReliefPlate) {
+    if (this.relief === plate) return
+    this.relief = plate
+    this.needsUpdate = true
+  }
+
   private extend(shader: WebGLProgramParametersWithUniforms) {
+    const moved = this.relief
+    if (moved) {
+      Object.defineProperty(shader.uniforms, 'limusRelief', {
+        enumerable: true,
+        value: {
+          get value() {
+            return moved.texture
+          },
+        },
+      })
+      shader.vertexShader = `${MOVED_PARS}\n${shader.vertexShader}`.replace('#include <begin_vertex>', MOVED)
+    }
     const added = Object.entries(ADDED).filter(([name]) => this.shown.split(',').includes(name))
     if (!added.length) return
     const plate = (name: string) => this.plate(name)

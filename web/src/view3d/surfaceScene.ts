@@ -12,6 +12,7 @@ import { BrushCursor } from './brushCursor'
 import { workshopLight } from './environment'
 import { PaintPreview } from './paintPreview'
 import { PLAIN, Plate } from './plate'
+import { depthOf, edgeFor, movable, ReliefPlate } from './relief'
 import { SurfaceMaterial } from './surfaceMaterial'
 
 export interface Light {
@@ -69,7 +70,11 @@ export class SurfaceScene {
     lit: SurfaceMaterial
     flat: MeshBasicMaterial
     look: Plate
+    relief: ReliefPlate
   }[] = []
+  /** Finer meshes that follow the relief; made when they are first wanted. */
+  private fine: { mesh: Mesh; page: number }[] = []
+  private moving = false
   private flat = false
   private wanted = 0
   private asked = false
@@ -163,6 +168,8 @@ export class SurfaceScene {
       page.flat.dispose()
       page.look.texture.dispose()
     }
+    this.dropFine()
+    for (const page of this.pages) page.relief.texture.dispose()
     this.meshes = []
     this.pages = []
     this.model = undefined
@@ -181,6 +188,7 @@ export class SurfaceScene {
         lit: new SurfaceMaterial(this.renderer.capabilities.maxTextures),
         flat: new MeshBasicMaterial({ map: look.texture, toneMapped: false }),
         look,
+        relief: new ReliefPlate(),
       }
     })
     scene.traverse((node) => {
@@ -367,6 +375,10 @@ export class SurfaceScene {
     this.pages.forEach((page, k) => {
       left = page.lit.put(new Map(groups.map(([name, hashes], g) => [name, [hashes[k], bytes[g][k]]])), maps)
     })
+    const moved = maps.relief?.length ? await Promise.all(maps.relief.map(mapBytes)) : []
+    if (mine !== this.wanted) return []
+    this.moving = moved.length > 0
+    moved.forEach((bytes, k) => this.pages[k]?.relief.put(maps.relief![k], bytes))
     this.use(false)
     return left
   }
@@ -382,12 +394,47 @@ export class SurfaceScene {
     this.use(true)
   }
 
+  private dropFine() {
+    for (const { mesh } of this.fine) {
+      mesh.removeFromParent()
+      mesh.geometry.dispose()
+    }
+    this.fine = []
+  }
+
+  /** Finer meshes for all parts, with edges that suit the area of the object. */
+  private makeFine() {
+    const size = this.bounds.getSize(new Vector3())
+    const edge = edgeFor(Math.max(1e-9, 2 * (size.x * size.y + size.y * size.z + size.z * size.x)))
+    const depths = this.pages.map((page) => depthOf(page.relief))
+    this.fine = this.meshes.map(({ mesh, page }) => {
+      const made = movable(mesh, edge, depths[page])
+      mesh.add(made)
+      return { mesh: made, page }
+    })
+  }
+
   private use(flat: boolean) {
     this.flat = flat
-    for (const { mesh, page } of this.meshes) mesh.material = flat ? this.pages[page].flat : this.pages[page].lit
+    const moved = this.moving && !flat
+    if (moved) this.renderer.shadowMap.needsUpdate = true
+    if (moved && !this.fine.length && this.meshes.length) this.makeFine()
+    this.pages.forEach((page) => page.lit.move(moved ? page.relief : undefined))
+    for (const { mesh, page } of this.fine) {
+      mesh.visible = moved
+      mesh.material = this.pages[page].lit
+    }
+    for (const { mesh, page } of this.meshes)
+      mesh.material = moved ? this.unseen : flat ? this.pages[page].flat : this.pages[page].lit
+    if (moved !== this.wasMoved) this.renderer.shadowMap.needsUpdate = true
+    this.wasMoved = moved
     this.ground.visible = !flat
     this.draw()
   }
+
+  private wasMoved = false
+  /** For meshes that are only there to be clicked on. */
+  private readonly unseen = new MeshBasicMaterial({ visible: false })
 
   private light: Light = { azimuth: -35, elevation: 48, strength: 1 }
 

@@ -9,9 +9,9 @@ from typing import Any
 from django.contrib.auth import get_user_model
 from django.core.management.base import BaseCommand
 
-from demo import gate_hoist, gauge_board, slate_panel
+from demo import gate_hoist, gauge_board, pier_cap, slate_panel
 from demo.plain_obj import obj_bytes
-from demo.scenario import PROJECT, gate_hoist_scene, gauge_board_scene, slate_panel_scene
+from demo.scenario import PROJECT, gate_hoist_scene, gauge_board_scene, pier_cap_scene, slate_panel_scene
 from limus.formats.files import write_whole
 from limus.formats.gltf_write import glb_bytes
 from limus.scene import Scene
@@ -28,6 +28,7 @@ OBJECTS: list[tuple[str, Callable[[], Mesh], Callable[[], Scene]]] = [
     ("gate-hoist.glb", gate_hoist.build, gate_hoist_scene),
     ("gauge-board.glb", gauge_board.build, gauge_board_scene),
     ("slate-panel.glb", slate_panel.build, slate_panel_scene),
+    ("pier-cap.glb", pier_cap.build, pier_cap_scene),
 ]
 #: Files to try intake with: without UVs, as a high-poly twin, as a newer version.
 TRY_OUT: dict[str, Callable[[], bytes]] = {

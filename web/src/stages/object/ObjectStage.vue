@@ -1,10 +1,10 @@
 <script setup lang="ts">
-import { useEventListener } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
 import AddObject from '../../frame/AddObject.vue'
 import ShortcutSheet from '../../frame/ShortcutSheet.vue'
 import { useWork } from '../../stores/work'
 import SurfaceView from '../../view3d/SurfaceView.vue'
+import { useStageKeys } from '../useStageKeys'
 import ObjectSheet from './ObjectSheet.vue'
 import PartsList from './PartsList.vue'
 import ReadingsBand from './ReadingsBand.vue'
@@ -29,35 +29,16 @@ const compass = computed(() => {
 function bring(purpose: 'replace' | 'twin') {
   if (work.object) adder.value?.open(work.object.project, purpose, work.object.id)
 }
-useEventListener(window, 'keydown', (event: KeyboardEvent) => {
-  const target = event.target as HTMLElement
-  if (
-    target.matches('input, textarea, select, [contenteditable]') ||
-    target.closest('.p-dialog, .p-popover, .p-menu, .p-select-overlay')
-  )
-    return
-  const key = event.key.toLowerCase()
-  if ((event.ctrlKey || event.metaKey) && !event.altKey) {
-    if (key !== 'z' && key !== 'y') return
-    event.preventDefault()
-    void work.step(key === 'y' || event.shiftKey ? 'redo' : 'undo')
-    return
-  }
-  if (event.ctrlKey || event.metaKey || event.altKey) return
-  const act: Record<string, () => void> = {
-    l: () => work.show({ kind: 'lit' }),
-    f: () => view.value?.frameObject(),
-    u: () => view.value?.toggleUv(),
-    '?': () => (shortcuts.value = true),
-  }
-  if (!act[key]) return
-  event.preventDefault()
-  act[key]()
-})
+useStageKeys(() => ({
+  l: () => work.show({ kind: 'lit' }),
+  f: () => view.value?.frameObject(),
+  u: () => view.value?.toggleUv(),
+  '?': () => (shortcuts.value = true),
+}))
 </script>
 
 <template>
-  <main class="stage">
+  <main class="work-stage" style="--band: 158px">
     <PartsList v-model="part" @frame="view?.frameObject()" />
     <SurfaceView ref="view" :compass="compass" :part="part" @part="(p) => (part = p)">
       <div v-if="work.facts && !work.facts.uv.present" class="chip none" role="status">
@@ -72,31 +53,11 @@ useEventListener(window, 'keydown', (event: KeyboardEvent) => {
 </template>
 
 <style scoped>
-.stage {
-  display: grid;
-  grid-template-columns: 204px minmax(0, 1fr) 348px;
-  grid-template-rows: minmax(0, 1fr) 158px;
-  height: 100%;
-  min-height: 0;
-}
-.below {
-  grid-column: 1 / -1;
-}
 .none {
   position: absolute;
   left: 50%;
   bottom: 22px;
   transform: translateX(-50%);
   padding: 9px 14px;
-}
-@media (width <= 1180px) {
-  .stage {
-    grid-template-columns: 176px minmax(0, 1fr) 320px;
-  }
-}
-@media (width >= 1700px) {
-  .stage {
-    grid-template-columns: 236px minmax(0, 1fr) 400px;
-  }
 }
 </style>

@@ -6,6 +6,8 @@ import type { Entry } from '../../api/scene'
 import { useWork } from '../../stores/work'
 
 /** Everything a line of a recipe can read, in groups, to choose from or to find by typing. */
+/** `fits`: which of them can be used here. */
+const props = defineProps<{ fits?: (source: Entry) => boolean }>()
 const emit = defineEmits<{ choose: [source: Entry] }>()
 const work = useWork()
 const popover = ref<InstanceType<typeof Popover>>()
@@ -15,7 +17,10 @@ const groups = computed(() => {
   const out = new Map<string, Entry[]>()
   const word = wanted.value.trim().toLowerCase()
   for (const source of work.catalogue?.sources ?? [])
-    if (!word || `${source.title} ${source.about}`.toLowerCase().includes(word))
+    if (
+      (!props.fits || props.fits(source)) &&
+      (!word || `${source.title} ${source.about}`.toLowerCase().includes(word))
+    )
       out.set(source.group, [...(out.get(source.group) ?? []), source])
   return [...out]
 })

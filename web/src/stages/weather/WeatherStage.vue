@@ -4,6 +4,7 @@ import { ref } from 'vue'
 import ShortcutSheet from '../../frame/ShortcutSheet.vue'
 import { useWork } from '../../stores/work'
 import SurfaceView from '../../view3d/SurfaceView.vue'
+import { useStageKeys } from '../useStageKeys'
 import { useHand } from '../../stores/hand'
 import BrushBar from './BrushBar.vue'
 import ChronicleBand from './ChronicleBand.vue'
@@ -18,13 +19,6 @@ const band = ref<InstanceType<typeof ChronicleBand>>()
 const shortcuts = ref(false)
 work.serve('weather')
 
-function typing(event: KeyboardEvent): boolean {
-  const target = event.target as HTMLElement
-  return (
-    target.matches('input, textarea, select, [contenteditable]') ||
-    !!target.closest('.p-dialog, .p-popover, .p-menu, .p-select-overlay')
-  )
-}
 function neighbour(by: number) {
   const layers = work.scene?.layers ?? []
   const k = layers.findIndex((l) => l.id === work.selectedId)
@@ -43,23 +37,14 @@ useEventListener(
   },
   { capture: true },
 )
-useEventListener(window, 'keydown', (event: KeyboardEvent) => {
-  if (typing(event)) return
-  if ((event.ctrlKey || event.metaKey) && !event.altKey) {
-    const key = event.key.toLowerCase()
-    if (key !== 'z' && key !== 'y') return
-    event.preventDefault()
-    void work.step(key === 'y' || event.shiftKey ? 'redo' : 'undo')
-    return
-  }
-  if (event.ctrlKey || event.metaKey || event.altKey) return
+useStageKeys(() => {
   const act: Record<string, () => void> = {
     l: () => work.show({ kind: 'lit' }),
     m: () =>
       work.selected?.on &&
       work.show(work.look.kind === 'mask' ? { kind: 'lit' } : { kind: 'mask', layer: work.selectedId }),
     p: () => work.look.kind !== 'lit' && (work.pinned = !work.pinned),
-    b: () => !event.repeat && work.peek(true),
+    b: () => work.peek(true),
     f: () => view.value?.frameObject(),
     u: () => view.value?.toggleUv(),
     a: () => band.value?.add(),
@@ -81,10 +66,7 @@ useEventListener(window, 'keydown', (event: KeyboardEvent) => {
       ' ': () => view.value?.turnInstead(true),
     })
   }
-  const found = act[event.key.toLowerCase()]
-  if (!found) return
-  event.preventDefault()
-  found()
+  return act
 })
 useEventListener(window, 'keyup', (event: KeyboardEvent) => {
   if (event.key.toLowerCase() === 'b') work.peek(false)
@@ -97,7 +79,7 @@ useEventListener(window, 'blur', () => {
 </script>
 
 <template>
-  <main class="stage">
+  <main class="work-stage">
     <LookList @add="(name, size) => sheet?.addReading(name, size)" />
     <SurfaceView ref="view">
       <BrushBar v-if="hand.tool" @replay="(record) => view?.replayPen(record)" />
@@ -107,26 +89,3 @@ useEventListener(window, 'blur', () => {
     <ShortcutSheet v-model:visible="shortcuts" />
   </main>
 </template>
-
-<style scoped>
-.stage {
-  display: grid;
-  grid-template-columns: 204px minmax(0, 1fr) 348px;
-  grid-template-rows: minmax(0, 1fr) 172px;
-  height: 100%;
-  min-height: 0;
-}
-.below {
-  grid-column: 1 / -1;
-}
-@media (width <= 1180px) {
-  .stage {
-    grid-template-columns: 176px minmax(0, 1fr) 320px;
-  }
-}
-@media (width >= 1700px) {
-  .stage {
-    grid-template-columns: 236px minmax(0, 1fr) 400px;
-  }
-}
-</style>

@@ -1,0 +1,60 @@
+"""What every base material has in common."""
+
+from __future__ import annotations
+
+from typing import Any, ClassVar
+
+from limus.bases.ground import Ground, Skin
+from limus.fields import Document, colour, number
+from limus.materials.substance import Substance
+
+
+class BaseMaterial(Document):
+    """A substance as it comes: its fields, and how it looks at points of a surface.
+
+    ``solid``: it goes through the whole body, so it is evaluated at points in space; else it is laid in a plane. ``tile``: it is made of
+    pictures, whose width is the size in its placing. ``shown_mm``: the width of the sample on the card.
+    """
+
+    kind: str = ""
+    title: ClassVar[str] = ""
+    summary: ClassVar[str] = ""
+    substance: ClassVar[Substance]
+    solid: ClassVar[bool] = True
+    tile: ClassVar[bool] = False
+    #: It has a direction, along which it is laid in each part.
+    grained: ClassVar[bool] = False
+
+    def lay(self, ground: Ground) -> Skin:
+        """The base at the points of ``ground``."""
+        raise NotImplementedError
+
+    @property
+    def is_solid(self) -> bool:
+        """Whether it goes through the body as it is set."""
+        return self.solid
+
+    @property
+    def files(self) -> tuple[str, ...]:
+        """Names of the files it reads."""
+        return ()
+
+    @property
+    def made_of(self) -> Substance:
+        """The substance as it is set."""
+        return self.substance
+
+
+def color_field(default: tuple[float, float, float], title: str = "Color", about: str = "Its own colour, linear") -> Any:
+    """A colour of a base."""
+    return colour(default, title, about)
+
+
+def roughness_field(default: float) -> Any:
+    """How matt it is on the whole."""
+    return number(default, "Roughness", "", 0.02, 1.0, about="0 mirror, 1 matt; it varies about this")
+
+
+def uneven_field(default: float = 1.0) -> Any:
+    """How uneven it is."""
+    return number(default, "Unevenness", "", 0.0, 3.0, (0.0, 2.0), "Of tone and gloss, from the whole to the grain")

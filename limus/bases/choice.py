@@ -1,0 +1,117 @@
+"""A base as it stands in a scene: a material, where it is, how it is laid, and what was set about it."""
+
+from __future__ import annotations
+
+from dataclasses import fields, replace
+from typing import TYPE_CHECKING, Any, Literal
+
+from pydantic import Field, field_validator, model_validator
+
+from limus.bases.base_material import BaseMaterial
+from limus.bases.catalogue import AnyMaterial
+from limus.bases.placing import Placing
+from limus.bases.store_room import STOCK, stock
+from limus.fields import Document, number
+from limus.masks.recipe import Recipe
+from limus.materials.channels import CHANNELS
+from limus.materials.levels import Levels
+from limus.materials.substance import Family, Substance
+
+#: What an object is made of where nobody says.
+USUAL = "cast iron"
+if TYPE_CHECKING:
+    ChannelName = str
+else:
+    ChannelName = Literal[tuple(CHANNELS)]
+
+
+class Flags(Document):
+    """Physical flags that differ from those of the material; empty ones are the material's own."""
+
+    family: Family | None = None
+    porosity: float | None = Field(None, ge=0.0, le=1.0, title="Porosity", description="Share of open pores: wetting darkens by it")
+    brittleness: float | None = Field(None, ge=0.0, le=1.0, title="Brittleness", description="0 scuffs, 1 flakes")
+    hide_um: float | None = Field(
+        None, gt=0.0, le=1e6, title="Hiding thickness", description="Thickness at which it hides what is below"
+    )
+
+
+class BaseChoice(Document):
+    """A base material on some parts (no names: on every part that no later entry takes).
+
+    ``material`` may be given as a name of the store room. With ``where`` it lies over the bases before it, as far as that mask goes.
+    """
+
+    name: str = Field("", max_length=80)
+    material: AnyMaterial = Field(default_factory=lambda: _made(USUAL))
+    parts: list[str] | None = Field(None, max_length=5000)
+    where: Recipe | None = None
+    blend_mm: float = number(
+        1.0, "Blend", "mm", 0.0, 200.0, (0.0, 10.0), "Where two bases meet the higher one wins within this", grows=0.5
+    )
+    stands_mm: float = number(0.0, "Stands", "mm", -500.0, 500.0, (-10.0, 10.0), "How much higher than the base below it lies")
+    placing: Placing = Field(default_factory=Placing)
+    relief: float = number(1.0, "Relief", "", -10.0, 10.0, (0.0, 3.0), "Strength of its relief; below 0 it is turned inside out")
+    occlusion: float = number(0.0, "Occlusion in color", "%", 0.0, 1.0, about="Its own occlusion multiplied into its colour")
+    levels: dict[ChannelName, Levels] = Field(default_factory=dict)
+    flags: Flags = Field(default_factory=Flags)
+
+    @model_validator(mode="before")
+    @classmethod
+    def _named(cls, given: Any) -> Any:
+        """A name of the store room stands for its material, its flags and how it is laid, as far as nothing else is said."""
+        if isinstance(given, dict) and isinstance(given.get("material"), str):
+            found = stock(given["material"])
+            if found is None:
+                raise ValueError(f"material|there is no base '{given['material'][:60]}'|Choose one of: {', '.join(STOCK)}")
+            given = {**given, "material": found.material, "name": given.get("name") or found.name.capitalize()}
+            for field, usual in (("flags", found.flags), ("placing", found.placing)):
+                more = given.get(field) or {}
+                if usual and isinstance(more, dict):
+                    given[field] = {**usual, **more}
+        return given
+
+    @field_validator("where")
+    @classmethod
+    def _sees_no_past(cls, where: Recipe | None) -> Recipe | None:
+        for k, term in enumerate(where.terms if where is not None else []):
+            source = term.source
+            if source.looks_back or source.layer_named or source.kind == "base_map":
+                raise ValueError(
+                    f"where.terms[{k}].source|a base cannot be placed by what happens later|Use a reading, a pattern, a picture or strokes"
+                )
+        return where
+
+    @property
+    def substance(self) -> Substance:
+        """The material's physical flags with what was set."""
+        own = self.material.made_of
+        given = {f.name: getattr(self.flags, f.name, None) for f in fields(Substance)}
+        return replace(own, **{k: v for k, v in given.items() if v is not None})
+
+    @property
+    def files(self) -> tuple[str, ...]:
+        """Names of the files its material reads."""
+        return self.material.files
+
+    @property
+    def title(self) -> str:
+        """What it is called where it shows."""
+        return self.name or type(self.material).title
+
+
+def _made(name: str) -> BaseMaterial:
+    from limus.bases.catalogue import MATERIALS
+
+    found = STOCK[name]
+    return MATERIALS[found.kind].model_validate(found.material)
+
+
+def from_stock(name: str, **more: Any) -> BaseChoice:
+    """An entry of a scene for a base of the store room.
+
+    Raises
+    ------
+    ValueError (pydantic) : there is none of that name.
+    """
+    return BaseChoice.model_validate({"material": name, **more})

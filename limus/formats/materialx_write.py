@@ -1,0 +1,126 @@
+"""A base as a MaterialX document with an OpenPBR surface (MaterialX 1.39; OpenPBR Surface 1.1)."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from xml.etree import ElementTree as Xml
+
+import numpy as np
+
+#: Channels whose input of the surface has another name, and by what their numbers are multiplied there.
+INPUTS: dict[str, tuple[str, float]] = {
+    "metalness": ("base_metalness", 1.0),
+    "roughness": ("specular_roughness", 1.0),
+    "subsurface_scale": ("subsurface_radius_scale", 1.0),
+    # OpenPBR counts in micrometres, and scatters in units of the scene: metres here.
+    "thin_film_thickness": ("thin_film_thickness", 0.001),
+    "subsurface_radius": ("subsurface_radius", 0.001),
+    "transmission_depth": ("transmission_depth", 0.001),
+    "opacity": ("geometry_opacity", 1.0),
+}
+#: Channels that OpenPBR has no input for.
+WITHOUT = ("glint_density",)
+
+
+@dataclass(frozen=True)
+class MapNode:
+    """A picture that feeds a channel: ``component`` "" for all of it, else "r", "g", "b" or "a"; ``srgb`` colour."""
+
+    file: str
+    component: str = ""
+    srgb: bool = False
+    invert: bool = False
+
+
+def _number(value: float) -> str:
+    return f"{value:.6g}"
+
+
+def materialx(
+    name: str,
+    values: Mapping[str, np.ndarray],
+    maps: Mapping[str, MapNode],
+    *,
+    normal: MapNode | None = None,
+    green: str = "up",
+    repeats: float = 1.0,
+) -> bytes:
+    """The document.
+
+    Parameters
+    ----------
+    values : one value for each channel, () or (3,). maps : channels that a picture feeds. normal : a tangent-space normal map, whose
+        green points ``green``. repeats : tiles over the unit square of the UVs.
+    """
+    root = Xml.Element("materialx", version="1.39", colorspace="lin_rec709")
+    maps_group = Xml.SubElement(root, "nodegraph", name="maps") if maps or normal is not None else None
+    nodes: dict[tuple[str, str], str] = {}
+
+    def image(node: MapNode, kind: str) -> str:
+        assert maps_group is not None
+        key = (node.file, kind)
+        if key not in nodes:
+            own = nodes[key] = f"map_{len(nodes) + 1}"
+            made = Xml.SubElement(maps_group, "tiledimage", name=own, type=kind)
+            file = Xml.SubElement(made, "input", name="file", type="filename", value=node.file)
+            if node.srgb:
+                file.set("colorspace", "srgb_texture")
+            Xml.SubElement(made, "input", name="uvtiling", type="vector2", value=f"{_number(repeats)}, {_number(repeats)}")
+        return nodes[key]
+
+    def output(channel: str, source: str, kind: str) -> str:
+        assert maps_group is not None
+        Xml.SubElement(maps_group, "output", name=f"out_{channel}", type=kind, nodename=source)
+        return f"out_{channel}"
+
+    surface = Xml.SubElement(root, "open_pbr_surface", name="surface", type="surfaceshader")
+    for channel, value in values.items():
+        if channel in WITHOUT:
+            continue
+        wanted, times = INPUTS.get(channel, (channel, 1.0))
+        color = np.ndim(value) == 1
+        kind = "color3" if color else "float"
+        node = maps.get(channel)
+        if node is None or maps_group is None:
+            text = ", ".join(_number(float(x)) for x in value) if color else _number(float(value) * times)
+            Xml.SubElement(surface, "input", name=wanted, type=kind, value=text)
+            continue
+        source = image(node, "float" if not color and not node.component else "color3" if node.component != "a" else "color4")
+        if node.component:
+            picked = f"{source}_{channel}"
+            extract = Xml.SubElement(maps_group, "extract", name=picked, type="float")
+            Xml.SubElement(extract, "input", name="in", type="color4" if node.component == "a" else "color3", nodename=source)
+            Xml.SubElement(extract, "input", name="index", type="integer", value=str("rgba".index(node.component)))
+            source = picked
+        if node.invert:
+            turned = f"{source}_{channel}_turned"
+            invert = Xml.SubElement(maps_group, "invert", name=turned, type=kind)
+            Xml.SubElement(invert, "input", name="in", type=kind, nodename=source)
+            source = turned
+        Xml.SubElement(surface, "input", name=wanted, type=kind, nodegraph="maps", output=output(channel, source, kind))
+    if normal is not None and maps_group is not None:
+        source = image(MapNode(normal.file), "vector3")
+        if green == "down":
+            flip = Xml.SubElement(maps_group, "multiply", name="normal_up", type="vector3")
+            Xml.SubElement(flip, "input", name="in1", type="vector3", nodename=source)
+            Xml.SubElement(flip, "input", name="in2", type="vector3", value="1, -1, 1")
+            shift = Xml.SubElement(maps_group, "add", name="normal_back", type="vector3")
+            Xml.SubElement(shift, "input", name="in1", type="vector3", nodename="normal_up")
+            Xml.SubElement(shift, "input", name="in2", type="vector3", value="0, 1, 0")
+            source = "normal_back"
+        bumped = Xml.SubElement(maps_group, "normalmap", name="normal", type="vector3")
+        Xml.SubElement(bumped, "input", name="in", type="vector3", nodename=source)
+        Xml.SubElement(
+            surface, "input", name="geometry_normal", type="vector3", nodegraph="maps", output=output("normal", "normal", "vector3")
+        )
+    material = Xml.SubElement(root, "surfacematerial", name=_name(name), type="material")
+    Xml.SubElement(material, "input", name="surfaceshader", type="surfaceshader", nodename="surface")
+    Xml.indent(root)
+    return b'<?xml version="1.0"?>\n' + Xml.tostring(root) + b"\n"
+
+
+def _name(text: str) -> str:
+    """A name that MaterialX takes."""
+    kept = "".join(c if c.isascii() and c.isalnum() else "_" for c in text).strip("_")
+    return f"base_{kept}" if not kept or kept[0].isdigit() else kept

@@ -1,0 +1,242 @@
+"""The Base stage in a real browser."""
+
+from __future__ import annotations
+
+import json
+import tempfile
+import zipfile
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from django.conf import settings
+from django.test import override_settings
+
+from limus.formats.gltf_read import read_gltf
+from server.projects.models import WorkObject
+from tests.browser.base import BrowserTest
+from tests.server.test_base_stage import map_files
+
+
+class BaseStage(BrowserTest):
+    def enter(self) -> None:
+        pk = WorkObject.objects.get(name="Gate hoist").pk
+        self.open(f"/object/{pk}/base")
+        self.page.locator("[data-stock]").first.wait_for()
+
+    def bases(self) -> list[dict[str, Any]]:
+        return WorkObject.objects.get(name="Gate hoist").scene().model_dump()["bases"]
+
+    def find(self, text: str) -> None:
+        self.page.get_by_role("textbox", name="Find a base").fill(text)
+
+    def drop_set(self) -> None:
+        """A real map set, dropped on the view."""
+        files = [{"name": n, "data": list(d)} for n, d in map_files().items()]
+        transfer = self.page.evaluate_handle(
+            "files => { const t = new DataTransfer(); for (const f of files) t.items.add(new File([new Uint8Array(f.data)], f.name)); return t }",
+            files,
+        )
+        view = self.page.locator("main.work-stage")
+        view.dispatch_event("dragover", {"dataTransfer": transfer})
+        view.dispatch_event("drop", {"dataTransfer": transfer})
+
+    def test_a_map_set_on_one_part_and_a_base_of_the_store_room_on_another(self) -> None:
+        page = self.page
+        self.enter()
+        self.drop_set()
+        table = page.get_by_role("table", name="What each file is")
+        table.wait_for()
+        self.assertEqual(
+            table.locator("tr[data-role]").evaluate_all("rows => rows.map(r => r.dataset.role)"),
+            ["base_color", "normal", "roughness"],
+        )
+        self.assertIn("points down", page.get_by_label("What was found").inner_text())
+        size = page.get_by_role("spinbutton", name="Real width of a tile")
+        size.fill("6")
+        size.press("Tab")
+        page.get_by_role("button", name="Use as base").click()
+        page.locator(".sheet .title", has_text="Old wall").wait_for()
+        self.settle()
+        # Its tile of 6 cm shows on an object of more than a metre; breaking mends that.
+        page.locator(".sheet .note", has_text="shows to repeat").wait_for()
+        page.get_by_role("tab", name="Placing").click()
+        page.locator("[data-field=broken] .p-toggleswitch").click()
+        self.settle()
+        page.get_by_test_id("repetition").get_by_text("it does not show").wait_for()
+        # Another base for the wheel.
+        self.find("copper")
+        page.locator("[data-stock=copper]").wait_for()
+        page.get_by_role("button", name="More for Copper").click()
+        page.get_by_role("menuitem", name="Add for other parts").click()
+        page.locator("[data-base='3'][aria-pressed=true]").wait_for()
+        page.get_by_role("tab", name="Placing").click()
+        page.locator(".sheet .p-multiselect").click()
+        page.get_by_role("option", name="hand wheel", exact=True).click()
+        page.keyboard.press("Escape")
+        self.settle()
+        bases = self.bases()
+        self.assertEqual([b["name"] for b in bases], ["Old wall", "Brass", "Rolled steel", "Copper"])
+        self.assertEqual(
+            (bases[0]["placing"]["size_cm"], bases[0]["placing"]["broken"], bases[3]["parts"]), (6.0, True, ["hand wheel"])
+        )
+        # What goes out is what was put on: roughness and metalness of the two, without the layers over them.
+        document = WorkObject.objects.get(name="Gate hoist").head.document
+        head = WorkObject.objects.get(name="Gate hoist")
+        head.commit(head.head_id, {**document, "layers": []}, "bare")
+        page.reload()
+        page.get_by_role("link", name="Export").click()
+        page.get_by_role("button", name="512", exact=True).click()
+        with page.expect_download() as waiting:
+            page.get_by_test_id("export").click()
+        with tempfile.TemporaryDirectory() as folder, zipfile.ZipFile(waiting.value.path()) as files:
+            inside = next(n for n in files.namelist() if n.endswith(".glb"))
+            mesh = read_gltf(Path(files.extract(inside, folder)))
+        maps = mesh.base_maps[0]
+        assert maps is not None and maps.orm is not None
+        size_px = maps.orm.shape[0]
+
+        def metalness(part: str) -> float:
+            entry = next(p for p in mesh.parts if p.name == part)
+            uv = mesh.uv[mesh.triangles[entry.first : entry.first + entry.count]].mean(axis=1)  # type: ignore[index]
+            x, y = (np.clip((uv * size_px).astype(int), 0, size_px - 1)).T
+            return float(maps.orm[y, x, 2].mean()) / 255  # type: ignore[index]
+
+        self.assertGreater(metalness("hand wheel"), 0.9)
+        self.assertLess(metalness("pedestal"), 0.1)
+
+    def test_the_picture_shows_the_base_and_undo_takes_it_back(self) -> None:
+        page = self.page
+        self.enter()
+        before = self.picture()
+        self.find("brick")
+        page.locator("[data-stock='brick in mortar']").wait_for()
+        page.get_by_label("Use Brick in mortar").click()
+        page.locator(".sheet .title", has_text="Brick in mortar").wait_for()
+        self.settle(quiet=1.5)
+        bricks = self.picture()
+        self.assertGreater(float(np.abs(bricks - before).mean()), 4)
+        # Redder than iron.
+        changed = np.abs(bricks - before).max(axis=2) > 20
+        self.assertGreater(float((bricks[changed][:, 0] - bricks[changed][:, 2]).mean()), 15)
+        page.get_by_role("button", name="Undo").click()
+        page.locator(".sheet .title", has_text="Cast iron").wait_for()
+        self.settle(quiet=1.5)
+        self.assertLess(float(np.abs(self.picture() - before).mean()), 1.5)
+
+    def test_levels_one_value_and_a_channel_of_the_registry(self) -> None:
+        page = self.page
+        self.enter()
+        page.get_by_role("tab", name="Channels").click()
+        page.locator("[data-channel=roughness] .head").click()
+        page.locator("[data-channel=roughness]").get_by_role("button", name="One value").click()
+        field = page.locator("[data-field=value-roughness] input")
+        field.fill("22")
+        field.press("Enter")
+        self.settle()
+        self.assertAlmostEqual(self.bases()[0]["levels"]["roughness"]["value"][0], 0.22)
+        page.get_by_role("combobox", name="Set another channel").click()
+        page.get_by_role("option", name="Fuzz", exact=True).click()
+        self.settle()
+        page.locator("[data-channel=fuzz_weight]").wait_for()
+        self.assertIn("fuzz_weight", self.bases()[0]["levels"])
+        page.locator("[data-channel=fuzz_weight]").get_by_role("button", name="As it comes").click()
+        self.settle()
+        self.assertNotIn("fuzz_weight", self.bases()[0]["levels"])
+        page.get_by_role("tab", name="Flags").click()
+        page.get_by_role("combobox", name="Family of the substance").click()
+        page.get_by_role("option", name="zinc", exact=True).click()
+        self.settle()
+        self.assertEqual(self.bases()[0]["flags"]["family"], "zinc")
+
+    def test_a_base_over_another_by_a_mask(self) -> None:
+        page = self.page
+        self.enter()
+        self.find("canvas")
+        page.locator("[data-stock=canvas]").wait_for()
+        page.get_by_role("button", name="More for Canvas").click()
+        page.get_by_role("menuitem", name="Lay over by a mask").click()
+        page.locator("[data-base='3'][aria-pressed=true]").wait_for()
+        self.settle()
+        share = page.locator("[data-base='3'] .share").inner_text()
+        self.assertTrue(2 < float(share.split()[0]) < 98, share)
+        page.get_by_role("tab", name="Placing").click()
+        page.get_by_role("button", name="Remove line").click()
+        self.settle()
+        self.assertEqual(self.bases()[3]["where"]["terms"], [])
+
+    def test_the_store_room_keeps_favourites_and_own_bases(self) -> None:
+        page = self.page
+        self.enter()
+        page.get_by_role("button", name="Make Brass a favourite").click()
+        page.get_by_role("button", name="Brass is a favourite").wait_for()
+        page.get_by_role("combobox", name="Which bases").click()
+        page.get_by_role("option", name="Favourites").click()
+        page.locator("[data-stock]").nth(0).wait_for()
+        page.wait_for_timeout(400)
+        self.assertEqual(page.locator("[data-stock]").count(), 1)
+        page.get_by_role("button", name="Brass is a favourite").click()
+        page.get_by_text("No favourites yet").wait_for()
+        page.get_by_role("button", name="More for this base").click()
+        page.get_by_role("menuitem", name="Rename").click()
+        page.get_by_role("textbox", name="Name of the base").fill("Old casting")
+        page.keyboard.press("Enter")
+        self.settle()
+        page.get_by_role("button", name="More for this base").click()
+        page.get_by_role("menuitem", name="Put into the store room").click()
+        page.get_by_role("combobox", name="Which bases").click()
+        page.get_by_role("option", name="My own").click()
+        page.get_by_label("Use Old casting").wait_for()
+        page.get_by_role("button", name="More for Old casting").click()
+        page.get_by_role("menuitem", name="Take out of the store room").click()
+        page.get_by_text("Nothing of your own yet").wait_for()
+
+    def test_bad_files_are_told_and_a_good_one_is_kept(self) -> None:
+        page = self.page
+        self.enter()
+        page.get_by_role("button", name="Texture files…").first.click()
+        chooser = (
+            page.get_by_label("Texture files", exact=True)
+            .locator("visible=true")
+            .or_(page.locator("input[aria-label='Texture files']"))
+        )
+        page.locator("input[aria-label='Texture files']").set_input_files(
+            [{"name": "cut.png", "mimeType": "image/png", "buffer": b"no"}]
+        )
+        page.get_by_role("alert").get_by_text("not a picture that can be read").wait_for()
+        self.assertGreaterEqual(chooser.count(), 1)
+        name, data = next(iter(map_files().items()))
+        page.locator("input[aria-label='Texture files']").set_input_files(
+            [{"name": "cut.png", "mimeType": "image/png", "buffer": b"no"}, {"name": name, "mimeType": "image/png", "buffer": data}]
+        )
+        page.get_by_role("button", name="Use as base").wait_for()
+        self.assertIn("Left out: cut.png", page.get_by_label("What was found").inner_text())
+        page.get_by_role("button", name="Cancel").click()
+        self.assertEqual(len(self.bases()), 3)
+
+    @override_settings(STORE_ROOM="failing")
+    def test_a_store_room_that_fails_can_be_asked_again(self) -> None:
+        page = self.page
+        pk = WorkObject.objects.get(name="Gate hoist").pk
+        page.route("**/api/store-room?*", lambda route: route.fulfill(status=503, content_type="application/json", body=json.dumps({"message": "The store room does not answer."})))  # fmt: skip
+        self.faults.clear()
+        self.open(f"/object/{pk}/base")
+        page.get_by_text("The store room does not answer.").wait_for()
+        page.unroute("**/api/store-room?*")
+        # The browser itself notes the refusal; that is not a fault of the page.
+        self.faults.clear()
+        with override_settings(STORE_ROOM=""):
+            page.get_by_role("button", name="Try again").click()
+            page.locator("[data-stock]").first.wait_for()
+        self.faults.clear()
+
+    def test_nothing_against_wcag(self) -> None:
+        page = self.page
+        self.enter()
+        source = (Path(settings.BASE_DIR) / "web" / "node_modules" / "axe-core" / "axe.min.js").read_text()
+        for tab in ("Material", "Placing", "Channels", "Flags"):
+            page.get_by_role("tab", name=tab).click()
+            page.wait_for_timeout(200)
+            page.evaluate(source)
+            found = page.evaluate("axe.run(document, { runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'] })")
+            self.assertEqual([(v["id"], v["nodes"][0]["html"][:160]) for v in found["violations"]], [], tab)

@@ -1,0 +1,70 @@
+<script setup lang="ts">
+import Select from 'primevue/select'
+import { computed } from 'vue'
+import OptionalField from '../../controls/OptionalField.vue'
+import type { FieldSchema } from '../../api/scene'
+import { useBases } from '../../stores/bases'
+import { useWork } from '../../stores/work'
+
+/** What effects ask of the substance: rust needs iron, wetting darkens by pores. */
+const work = useWork()
+const bases = useBases()
+const NUMBERS: [string, FieldSchema][] = [
+  ['porosity', { title: 'Porosity', unit: '%', empty: 'as the material', start: 0.1, anyOf: [{ type: 'number', minimum: 0, maximum: 1 }], description: 'Share of open pores: wetting darkens by it' }],
+  ['brittleness', { title: 'Brittleness', unit: '%', empty: 'as the material', start: 0.5, anyOf: [{ type: 'number', minimum: 0, maximum: 1 }], description: '0 scuffs, 1 flakes' }],
+  ['hide_um', { title: 'Hides at', unit: 'µm', empty: 'as the material', start: 10, anyOf: [{ type: 'number', minimum: 0.01, maximum: 1000000 }], description: 'Thickness at which it hides what is below' }],
+] // prettier-ignore
+const own = computed(() => bases.material?.family ?? '')
+const families = computed(() => [
+  { label: `as the material: ${work.catalogue?.families[own.value] ?? own.value}`, value: null as string | null },
+  ...Object.entries(work.catalogue?.families ?? {}).map(([value, label]) => ({ label, value: value as string | null })),
+])
+const flag = (name: string) => (bases.base?.flags[name] ?? null) as number | null
+const setFamily = (value: string | null) => set('family', value)
+function set(name: string, value: unknown) {
+  work.edit(`${bases.base ? bases.title(bases.base) : 'Base'}: ${name.replace('_um', '')}`, () => {
+    bases.base!.flags[name] = value
+  })
+}
+</script>
+
+<template>
+  <div v-if="bases.base">
+    <p class="muted lead">Effects look at these: rust needs iron, verdigris copper; wetting darkens by the pores.</p>
+    <div class="row">
+      <label for="family">Family</label>
+      <Select
+        input-id="family"
+        size="small"
+        fluid
+        :model-value="bases.base.flags.family ?? null"
+        :options="families"
+        option-label="label"
+        option-value="value"
+        aria-label="Family of the substance"
+        @update:model-value="setFamily"
+      />
+    </div>
+    <OptionalField
+      v-for="[name, field] in NUMBERS"
+      :key="name"
+      :name="name"
+      :field="field"
+      :model-value="flag(name)"
+      @done="(v) => set(name, v)"
+    />
+  </div>
+</template>
+
+<style scoped>
+.lead {
+  padding-bottom: 6px;
+}
+.row {
+  display: grid;
+  grid-template-columns: 106px minmax(0, 1fr);
+  align-items: center;
+  gap: 10px;
+  min-height: 28px;
+}
+</style>

@@ -1,0 +1,179 @@
+<script setup lang="ts">
+import ToggleSwitch from 'primevue/toggleswitch'
+import { computed, ref, watch } from 'vue'
+import { pictureUrl } from '../../api/client'
+import { percent } from '../../controls/format'
+import { useBases } from '../../stores/bases'
+import { useWork } from '../../stores/work'
+
+/** The bases on the object, the channels they fill, and the maps that came with the file. */
+const work = useWork()
+const bases = useBases()
+const rows = computed(() =>
+  bases.bases.map((b, k) => {
+    const found = bases.said.get(k)
+    const parts = bases.partsOf(b)
+    const words = b.where
+      ? 'by a mask'
+      : bases.isRest(k)
+        ? parts.length === work.parts.length
+          ? 'everything'
+          : 'all other parts'
+        : parts.length === 1
+          ? parts[0]
+          : `${parts.length} parts`
+    return {
+      k,
+      title: bases.title(b),
+      words,
+      share: found?.share ?? 0,
+      picture: found?.picture,
+      notes: found?.notes ?? [],
+    }
+  }),
+)
+const channels = ref<Record<string, string>>({
+  base_color: 'Base color',
+  roughness: 'Roughness',
+  metalness: 'Metalness',
+})
+watch(
+  () => work.evaluation?.channels,
+  (found) => {
+    if (found && Object.keys(found).length) channels.value = found
+  },
+  { immediate: true },
+)
+const hasOwn = computed(() => (work.facts?.textures.length ?? 0) > 0)
+</script>
+
+<template>
+  <nav class="list" aria-label="Bases and channels">
+    <h2 class="muted">Bases</h2>
+    <button
+      v-for="row in rows"
+      :key="row.k"
+      v-tooltip.right="row.notes.length ? row.notes.join('. ') : undefined"
+      type="button"
+      class="row base"
+      :class="{ on: bases.chosen === row.k }"
+      :aria-pressed="bases.chosen === row.k"
+      :data-base="row.k"
+      @click="bases.chosen = row.k"
+    >
+      <img v-if="row.picture" :src="pictureUrl(row.picture)" alt="" />
+      <i v-else class="blank" />
+      <span class="two">
+        <span class="name clip">{{ row.title }}</span>
+        <span class="muted clip">{{ row.words }}</span>
+      </span>
+      <span class="muted share">
+        <i v-if="row.notes.length" class="pi pi-info-circle warn" aria-label="has notes" />
+        {{ percent(row.share) }}
+      </span>
+    </button>
+    <div v-if="hasOwn" class="row own">
+      <label v-tooltip.right="work.facts?.textures.join(', ')" for="own-maps" class="clip">Maps of the file</label>
+      <ToggleSwitch
+        input-id="own-maps"
+        :model-value="work.scene?.object.own_maps ?? true"
+        @update:model-value="(v) => work.editObject('Maps of the file', (s) => (s.object.own_maps = v))"
+      />
+    </div>
+    <h2 class="muted">Channels</h2>
+    <button
+      type="button"
+      class="row"
+      :class="{ on: work.look.kind === 'lit' }"
+      :aria-current="work.look.kind === 'lit'"
+      @click="work.show({ kind: 'lit' })"
+    >
+      <i class="blank" />
+      <span>Lit</span>
+      <kbd>L</kbd>
+    </button>
+    <button
+      v-for="(title, name) in channels"
+      :key="name"
+      type="button"
+      class="row"
+      :class="{ on: work.look.kind === 'channel' && work.look.name === name }"
+      :aria-current="work.look.kind === 'channel' && work.look.name === name"
+      :data-look="name"
+      @click="work.show({ kind: 'channel', name: String(name) })"
+    >
+      <img
+        v-if="work.evaluation?.pictures[`channel:${name}`]"
+        :src="pictureUrl(work.evaluation.pictures[`channel:${name}`])"
+        alt=""
+      />
+      <i v-else class="blank" />
+      <span class="clip">{{ title }}</span>
+      <span v-if="name === 'relief'" class="muted share">mm</span>
+    </button>
+  </nav>
+</template>
+
+<style scoped>
+.list {
+  overflow-y: auto;
+  background: var(--panel);
+  border-right: 1px solid var(--line);
+  padding-bottom: 10px;
+}
+h2 {
+  font-size: 12px;
+  font-weight: 600;
+  padding: 11px 14px 4px;
+}
+.row {
+  width: 100%;
+  display: flex;
+  align-items: center;
+  gap: 9px;
+  padding: 1px 14px;
+  min-height: 29px;
+  text-align: left;
+}
+.base {
+  padding: 4px 14px;
+}
+.own {
+  justify-content: space-between;
+}
+.two {
+  display: grid;
+  min-width: 0;
+  flex: 1;
+}
+.row:hover {
+  background: color-mix(in srgb, var(--ink) 5%, transparent);
+}
+.row.on {
+  background: var(--tint);
+}
+img,
+.blank {
+  width: 24px;
+  height: 24px;
+  border-radius: 3px;
+  background: #868686;
+  flex: none;
+}
+.base img,
+.base .blank {
+  width: 30px;
+  height: 30px;
+}
+.warn {
+  color: var(--oxide);
+  font-size: 11px;
+}
+kbd,
+.share {
+  margin-left: auto;
+  font: inherit;
+  color: var(--muted);
+  white-space: nowrap;
+}
+</style>
