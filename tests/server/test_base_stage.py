@@ -13,9 +13,12 @@ from PIL import Image
 
 from limus.bases.choice import from_stock
 from limus.bases.store_room import STOCK
-from server.projects.intake import own_files_only, remove_unused
+from limus.formats.gltf_write import glb_bytes
+from server.projects.intake import own_files_only, remove_unused, take_in
 from server.projects.models import OwnBase, Project, SourceFile
 from server.projects.workshop import find
+from tests.core import shapes
+from tests.core.test_effects import scene
 from tests.core.test_map_sets import normal_map, relief
 from tests.server.base import ServerTest
 
@@ -243,7 +246,8 @@ class Textures(ServerTest):
 
     def test_before_anything_was_measured(self) -> None:
         # A mask of curvature has nothing to look at yet: its base is left out, and the one after it keeps its number.
-        item = self.add_box()
+        # A size that no other test has: readings of a box once measured are kept on disk.
+        item = take_in(self.project, "box.glb", [glb_bytes(shapes.box(0.2137))], scene(name="Unmeasured"))
         document = self.call("get", f"/objects/{item.pk}").json()["scene"]["document"]
         edges = {"terms": [{"source": {"kind": "edges", "radius_mm": 4}}]}
         document["bases"] = [{"material": "slate"}, {"material": "oak", "where": edges}, {"material": "brass", "parts": ["box"]}]
