@@ -73,6 +73,7 @@ class Scene(Document):
         if self.object.twin is not None:
             out["object.twin.file"] = self.object.twin.file
         for k, layer in enumerate(self.layers):
+            out |= {f"layers[{k}].effect.file": name for name in layer.effect.files}
             for j, term in enumerate(layer.where.terms):
                 for i, name in enumerate(term.source.files):
                     out[f"layers[{k}].where.terms[{j}].source.{term.source.kind}[{i}]"] = name

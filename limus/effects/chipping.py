@@ -8,49 +8,50 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from limus.effects.effect import Effect, Event, Kind, Outcome, raised
+from limus.effects.effect import Effect, Event, Group, Kind, Outcome, raised
 from limus.fields import choice, number
 from limus.masks.coverage import SoftLevels
 from limus.masks.recipe import Recipe, term
-from limus.masks.shape import smoothstep
 from limus.masks.sources.edges import Edges
+from limus.masks.sources.low import LowDown
 from limus.masks.sources.noise import Noise
 from limus.materials.substance import covered, thinned
 from limus.object_size import ONE_METRE, ObjectSize
 from limus.parallel import for_slices, kernel
+from limus.patterns.fractures import Fractures, mean_over
 from limus.strata.pile import Pile
 
 #: Micrometres from which on a paint counts as being there.
 THERE = np.float32(0.5)
-#: Half the width of the edge of a chip, in the potential.
-WIDTH = 0.010
+#: Half the width of the edge of a chip, in the potential; pieces are even within themselves, so it only says how finely amounts can be met.
+WIDTH = 0.006
 #: Flaked area in percent by class, ISO 4628-5 (quantity classes 0 to 5; from memory).
 FLAKING_GRADES: dict[str, float] = {"0": 0.0, "1": 0.1, "2": 0.3, "3": 1.0, "4": 3.0, "5": 15.0}
 
 
-#: How far below the level of a chip its rim begins to rise, in the potential.
-RIM = 0.11
+@kernel
+def _break(potential, allowed, gone, level):  # type: ignore[no-untyped-def]
+    """What is gone of a paint."""
+    for i in range(len(gone)):
+        x = min(max((potential[i] - level + np.float32(WIDTH)) * np.float32(0.5 / WIDTH), np.float32(0.0)), np.float32(1.0))
+        gone[i] = x * x * (np.float32(3.0) - np.float32(2.0) * x) * allowed[i]
 
 
 @kernel
-def _break(potential, allowed, painted, gone, lost, lift, level, rim):  # type: ignore[no-untyped-def]
-    """What is gone of the topmost paint, how much of what showed that is, and by how many mm the rest stands up around it."""
-    one, two, three = np.float32(1.0), np.float32(2.0), np.float32(3.0)
+def _rim(near, gone, held, painted, lost, lift, rim):  # type: ignore[no-untyped-def]
+    """What the loss took of what showed, and by how many mm the rest stands up around it: here and there, not all round."""
+    one = np.float32(1.0)
     for i in range(len(gone)):
-        x = min(max((potential[i] - level + np.float32(WIDTH)) * np.float32(0.5 / WIDTH), np.float32(0.0)), one)
-        gone[i] = x * x * (three - two * x) * allowed[i]
         lost[i] = gone[i] * painted[i]
-        x = min(max((potential[i] - level + np.float32(RIM)) * np.float32(1.0 / (RIM - WIDTH)), np.float32(0.0)), one)
-        rise = x * x * (three - two * x) * (one - gone[i]) * allowed[i] * painted[i]
-        lift[i] = rise * rise * rim
+        lift[i] = rim * min(np.float32(2.0) * near[i], one) * (one - gone[i]) * painted[i] * min(max(held[i], np.float32(0.0)), one)
 
 
 class Chipping(Effect):
-    """Paint broken away: the topcoat over the whole chip, deeper coats only towards its middle, down to the bare base.
+    """Paint broken away: the topcoat over the whole chip, deeper coats where they break as well, down to the bare base.
 
-    A potential is made of the recipe and of noise at the size of the chips; the level above which it breaks follows from the wanted
-    coverage of the painted area. Coats break at their interfaces, so each has a level of its own: primer shows at the rim, the base
-    in the middle, and nobody masks anything.
+    Paint breaks in pieces, so the potential is even within each piece of three sizes (see ``patterns.fractures``): outlines run straight
+    along pieces, with facets, tongues and slivers. The level above which it breaks follows from the wanted coverage of the painted area.
+    Coats break at their interfaces, each along pieces of its own: one chip stops at the primer, the next goes down to the iron.
     """
 
     kind: Literal["chipping"] = "chipping"
@@ -61,6 +62,9 @@ class Chipping(Effect):
     suits: ClassVar[tuple[str, ...]] = ("ferrous", "zinc", "aluminium", "other metal", "timber", "polymer")
     summary: ClassVar[str] = "Paint broken off edges, and here and there on faces, through the primer to the bare base"
     sets_coverage: ClassVar[bool] = True
+    group: ClassVar[Group] = "Paint and its losses"
+    begins: ClassVar[bool] = True
+    when: ClassVar[str] = "For knocks and frost: hard paint on metal or timber that has been used and never touched up"
 
     size_mm: float = number(6.0, "Chip size", "mm", 0.2, 200.0, (1.0, 40.0), "Typical width of a chip", log=True, grows=0.6)
     by: Literal["coverage", "grade"] = choice(
@@ -72,7 +76,7 @@ class Chipping(Effect):
         grade="flaking grade",
     )
     coverage: float = number(
-        0.08,
+        0.06,
         "Coverage",
         "%",
         0.0,
@@ -85,10 +89,15 @@ class Chipping(Effect):
     grade: Literal["0", "1", "2", "3", "4", "5"] = choice(
         "4", "Flaking grade", "Quantity class of ISO 4628-5", hints={"place": "amount", "when": {"by": "grade"}}, **{k: f"{k} ({v:g} %)" for k, v in FLAKING_GRADES.items()}
     )  # fmt: skip
-    depth: float = number(0.7, "Depth", "%", 0.0, 1.0, about="Share of a chip that goes through every coat to the bare base")
-    ragged: float = number(0.55, "Ragged outline", "%", 0.0, 1.0, about="Fine break-up of the outline")
+    depth: float = number(
+        0.6, "Depth", "%", 0.0, 1.0, about="Share of the chipped area where every coat is gone, down to the bare base"
+    )
+    vary: float = number(0.6, "Sizes vary", "%", 0.0, 1.0, about="Splinters beside large chips, or all of one size")
+    ragged: float = number(0.5, "Ragged outline", "%", 0.0, 1.0, about="Fine break-up of the outline")
     cluster: float = number(0.5, "Clustered", "%", 0.0, 1.0, about="Chips keep together and leave whole stretches untouched")
-    rim_um: float = number(40.0, "Lifted rim", "µm", 0.0, 1000.0, (0.0, 200.0), "How far the paint stands up around a chip")
+    rim_um: float = number(
+        40.0, "Lifted rim", "µm", 0.0, 1000.0, (0.0, 200.0), "How far the paint stands up around a chip, where it does"
+    )
 
     @classmethod
     def default_where(cls, size: ObjectSize = ONE_METRE) -> Recipe:
@@ -96,9 +105,11 @@ class Chipping(Effect):
         return Recipe(
             terms=[
                 term(Edges(radius_mm=size.mm(4.0, 0.75))),
-                term(Noise(size_mm=size.mm(90.0, 0.75), octaves=3, seed=1), amount=0.8),
-                term(Noise(size_mm=size.mm(34.0, 0.75), octaves=4, seed=2), low=0.55, high=1.0, combine="add", amount=0.45),
-                term(Noise(size_mm=size.mm(380.0, 1.0), octaves=3, seed=3), low=0.3, high=0.8, amount=0.85),
+                term(Edges(radius_mm=size.mm(30.0, 0.9)), low=0.0, high=0.35, combine="screen", amount=0.5),
+                term(Noise(size_mm=size.mm(110.0, 0.8), octaves=4, seed=1), low=0.25, high=0.7, amount=0.85),
+                term(LowDown(top_mm=size.mm(170.0, 1.0)), combine="add", amount=0.10),
+                term(Noise(size_mm=size.mm(34.0, 0.75), octaves=4, seed=2), low=0.72, high=1.0, combine="add", amount=0.28),
+                term(Noise(size_mm=size.mm(380.0, 1.0), octaves=3, seed=3), low=0.25, high=0.75, out_low=0.12, amount=0.9),
             ]
         )
 
@@ -119,43 +130,53 @@ class Chipping(Effect):
         wanted = self.wanted() * event.strength
         if wanted <= 0:
             return Outcome(pile, nothing, "The coverage is 0")
-        # Neither the potential nor how it is spread depends on the amount, so dragging the coverage only moves levels.
-        shape: list[object] = [event.mask_key, self.size_mm, self.ragged, self.cluster]
-        potential = event.kept(["potential", *shape], lambda: self._potential(event))
+        # Neither the potentials nor how they are spread depend on the amount, so dragging the coverage only moves levels.
+        shape: list[object] = [event.mask_key, self.size_mm, self.vary, self.ragged, self.cluster]
+        potential = event.before("potential", shape, lambda: self._potential(event))
         # Black hides: where the recipe is black nothing breaks, whatever the noise says.
         allowed = event.kept(["allowed", event.mask_key], lambda: np.minimum(event.mask * np.float32(40.0), np.float32(1.0)))
         weight = event.before("weight", [event.mask_key], lambda: pile.texels.area * painted * allowed)
-        levels: SoftLevels = event.before("levels", shape, lambda: SoftLevels(potential, weight, WIDTH))
         area, reachable = (pile.texels.share(field) for field in (painted, painted * allowed))
         share = min(wanted * area / max(reachable, 1e-30), 1.0)
 
-        def level(deep: float) -> float:
-            """Of an interface that lies bare over the share ``deep`` of the chips; a share of area, so it holds for any distribution."""
-            return levels.level(share * deep) if deep > 0 else float("inf")
+        def broken(above: int, count: int) -> np.ndarray | None:
+            """(n,) what is gone of a paint with ``above`` coats over it out of ``count``: a share of the chips, so it holds for any distribution."""
+            deep = 1.0 if above == 0 else (1.0 - (1.0 - self.depth) * above / (count - 1) if self.depth > 0 else 0.0)
+            if deep <= 0:
+                return None
+            field = (
+                potential
+                if above == 0
+                else event.before(f"potential {above}", shape, lambda: self._deeper(event, potential, above))
+            )
+            levels: SoftLevels = event.before(f"levels {above}", shape, lambda: SoftLevels(field, weight, WIDTH))
+            out = np.empty(len(field), np.float32)
+            for_slices(_break, (field, allowed, out), np.float32(levels.level(share * deep)))
+            return event.settled(out)
 
-        outer = level(1.0)
         coats = list(pile.coats)
-        gone_top, lost, lift = (np.empty(len(potential), np.float32) for _ in range(3))
-        for_slices(_break, (potential, allowed, painted, gone_top, lost, lift), np.float32(outer), np.float32(self.rim_um * 0.001))
-        for k, bare in zip(paints, self._levels(pile, paints, level), strict=True):
-            if isinstance(bare, np.ndarray):
-                gone = smoothstep(potential - bare, -WIDTH, WIDTH) * allowed
-            elif bare == outer:
-                gone = gone_top
-            elif np.isfinite(bare):
-                gone = smoothstep(potential, bare - WIDTH, bare + WIDTH) * allowed
-            else:
-                continue
-            coats[k] = replace(coats[k], thickness=thinned(coats[k].thickness, gone, coats[k].substance))
+        top = broken(0, 1)
+        assert top is not None
+        for k, taken in self._taken(pile, paints, broken, top):
+            coats[k] = replace(coats[k], thickness=thinned(coats[k].thickness, taken, coats[k].substance))
         # Whatever lies on the topmost paint goes with it.
         for k in range(paints[-1] + 1, len(coats)):
-            coats[k] = replace(coats[k], thickness=thinned(coats[k].thickness, gone_top, coats[k].substance))
+            coats[k] = replace(coats[k], thickness=thinned(coats[k].thickness, top, coats[k].substance))
         out = replace(pile, coats=tuple(coats))
+        lost, lift = (np.empty(len(potential), np.float32) for _ in range(2))
+        held = event.noise(self.size_mm * 1.4, octaves=3, salt=25)
+        for_slices(
+            _rim,
+            (event.settled(top, 2), top, held, painted, lost, lift),
+            np.float32(min(self.rim_um * 0.001, 0.012 * self.size_mm)),
+        )
         if self.rim_um > 0:
             out = raised(out, lift)
         note = ""
         if wanted * area > reachable * 1.001:
             note = f"The place is smaller than the coverage asked for: all of it is chipped, {reachable / area:.1%} instead of {wanted:.1%} of the paint"
+        elif self.size_mm > 1000.0 * pile.texels.mesh.diagonal:
+            note = "A chip is larger than the object: make the chip size smaller"
         return Outcome(out, lost, note)
 
     @staticmethod
@@ -167,41 +188,58 @@ class Chipping(Effect):
             out = np.where(coat.thickness > THERE, covered(coat.thickness, coat.substance), out)
         return out
 
-    def _levels(self, pile: Pile, paints: list[int], level: Callable[[float], float]) -> Iterator[np.ndarray | float]:
-        """For every paint the level of its interface: the topmost that is there breaks first, the lowest needs the most.
+    @staticmethod
+    def _taken(
+        pile: Pile, paints: list[int], broken: Callable[[int, int], np.ndarray | None], top: np.ndarray
+    ) -> Iterator[tuple[int, np.ndarray]]:
+        """(coat, (n,) what goes of it): the topmost that is there breaks first, the lowest least.
 
         Which is topmost can differ from texel to texel: figures lie only on a part of a board.
         """
         there = [pile.coats[k].thickness > THERE for k in paints]
-
-        def interface(above: int, count: int) -> float:
-            """With ``above`` coats over it out of ``count``."""
-            if above == 0:
-                return level(1.0)
-            return level(1.0 - (1.0 - self.depth) * above / (count - 1) if self.depth > 0 else 0.0)
-
         if all(np.array_equal(mine, there[0]) for mine in there[1:]):
-            yield from (interface(k, len(paints)) for k in reversed(range(len(paints))))
+            for above, k in enumerate(reversed(paints)):
+                taken = top if above == 0 else broken(above, len(paints))
+                if taken is None:
+                    break
+                yield k, np.minimum(taken, top)
             return
-        table = np.full((len(paints) + 1, len(paints) + 1), np.inf, np.float32)
-        for most in range(1, len(paints) + 1):
-            for k in range(most):
-                table[k, most] = interface(k, most)
         counts = np.stack(there).sum(axis=0, dtype=np.int64)
         over = np.zeros(len(counts), np.int64)
-        found = []
-        for mine in reversed(there):
-            found.append(table[over, counts])
+        for k, mine in zip(reversed(paints), reversed(there), strict=True):
+            taken = np.where(over == 0, top, np.float32(0.0))
+            for count in range(2, len(paints) + 1):
+                for above in range(1, count):
+                    here = mine & (counts == count) & (over == above)
+                    if here.any():
+                        field = broken(above, count)
+                        if field is not None:
+                            taken = np.where(here, np.minimum(field, top), taken)
+            yield k, taken
             over = over + mine
-        yield from reversed(found)
 
     def _potential(self, event: Event) -> np.ndarray:
+        """(n,) float32: nearly even within each piece; high breaks first."""
+        pieces = event.fractures(self.size_mm * 1.25, salt=20)
         clusters = event.noise(self.size_mm * 9.0, octaves=2, salt=21)
-        coarse = event.noise(self.size_mm * 2.2, octaves=2, salt=22)
-        fine = event.noise(self.size_mm * 0.7, octaves=3, gain=0.6, salt=23)
-        return (
-            event.mask * np.float32(1.15)
-            + coarse * np.float32(0.14)
-            + fine * np.float32(0.10 * self.ragged)
-            + np.minimum(clusters, np.float32(0.5)) * np.float32(0.16 * self.cluster)
+        fine = event.noise(self.size_mm * 0.5, octaves=3, gain=0.6, salt=23)
+        out = np.minimum(clusters, np.float32(0.5)) * np.float32(0.16 * self.cluster) + fine * np.float32(
+            0.012 + 0.02 * self.ragged
         )
+        weights = (1.0, 0.0, 0.0) if len(pieces.number) == 1 else (0.62, 0.38, 0.0)
+        for k, (bits, value) in enumerate(zip(pieces.number, pieces.value, strict=True)):
+            if weights[k] > 0:
+                # An edge takes up only a strip of the pieces along it, and they break off whole.
+                mean = np.minimum(mean_over(bits, event.mask, event.pile.texels.area) * np.float32(2.0), np.float32(1.0))
+                out += mean * np.float32(weights[k] * 1.3)
+            spread = (0.22 - 0.10 * self.vary, 0.05 + 0.18 * self.vary, 0.02 + 0.14 * self.ragged)[k]
+            out += (value - np.float32(0.5)) * np.float32(spread)
+        return out
+
+    def _deeper(self, event: Event, potential: np.ndarray, above: int) -> np.ndarray:
+        """(n,) float32: the potential of a coat below, which breaks along pieces of its own, and nowhere that the coat above it does not."""
+        pieces: Fractures = event.fractures(self.size_mm * 0.85, salt=40 + above)
+        out = potential.copy()
+        for k, value in enumerate(pieces.value):
+            out += (value - np.float32(0.5)) * np.float32((0.26, 0.16, 0.06 + 0.08 * self.ragged)[k])
+        return np.minimum(out, potential + np.float32(0.05))

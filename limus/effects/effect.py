@@ -16,11 +16,17 @@ from limus.masks.source import Scope
 from limus.materials.channels import Sheet
 from limus.materials.substance import Substance
 from limus.object_size import ONE_METRE, ObjectSize
+from limus.patterns.cells import Cells, cells
+from limus.patterns.fractures import Fractures, fractures
 from limus.patterns.noise import fractal
 from limus.strata.composite import Use
 from limus.strata.pile import Coat, Pile
+from limus.surface.blur import settled
+from limus.surface.running import from_the_top, run_down
 
 Kind = Literal["deposit", "change", "loss"]
+Group = Literal["Paint and its losses", "Metal", "Deposits", "Marks and stains", "Finish"]
+Law = Literal["at once", "even", "root", "years"]
 
 
 @dataclass(frozen=True)
@@ -43,12 +49,55 @@ class Event:
     reads: tuple[str, ...] = ()
     uses: Mapping[str, Use] = field(default_factory=dict)
 
-    def noise(self, size_mm: float, *, octaves: int = 4, gain: float = 0.5, salt: int = 0) -> np.ndarray:
-        """(n,) float32, mean 0 and deviation 1; kept between evaluations. ``salt`` tells apart the noises of one effect."""
-        seed = self.scope.seed * 7919 + salt + zlib.crc32(self.layer.encode())
+    @property
+    def texel_mm(self) -> float:
+        """Typical side of a texel."""
+        return self.pile.texels.texel_mm
+
+    def seed(self, salt: int) -> int:
+        """A seed of this layer's own; ``salt`` tells apart what one effect draws."""
+        return self.scope.seed * 7919 + salt + zlib.crc32(self.layer.encode())
+
+    def noise(self, size_mm: float, *, octaves: int = 4, gain: float = 0.5, salt: int = 0, tall: float = 1.0) -> np.ndarray:
+        """(n,) float32, mean 0 and deviation 1, fading below two texels; kept between evaluations.
+
+        ``tall``: how many times as high as wide its shapes are, for what hangs or runs down.
+        """
+        seed = self.seed(salt)
         texels = self.pile.texels
-        key = key_of("noise", texels.key, size_mm, octaves, gain, seed)
-        return self.scope.keep.get(key, lambda: fractal(texels.position, size_mm, octaves=octaves, gain=gain, seed=seed))
+        key = key_of("noise", texels.key, size_mm, octaves, gain, tall, seed)
+
+        def make() -> np.ndarray:
+            points = texels.position if tall == 1.0 else texels.position * np.array([1.0, 1.0 / tall, 1.0], np.float32)
+            return fractal(points, size_mm, octaves=octaves, gain=gain, seed=seed, texel_mm=texels.texel_mm)
+
+        return self.scope.keep.get(key, make)  # type: ignore[no-any-return]
+
+    def fractures(self, size_mm: float, *, bend: float = 0.10, salt: int = 0) -> Fractures:
+        """Pieces that something brittle breaks into; kept between evaluations."""
+        seed, texels = self.seed(salt), self.pile.texels
+        key = key_of("fractures", texels.key, size_mm, bend, seed)
+        return self.scope.keep.get(  # type: ignore[no-any-return]
+            key, lambda: fractures(texels.position, size_mm, bend=bend, seed=seed, texel_mm=texels.texel_mm)
+        )
+
+    def cells(self, size_mm: float, *, salt: int = 0, jitter: float = 1.0, edges: bool = False) -> Cells:
+        """Cells of this width; kept between evaluations."""
+        seed, texels = self.seed(salt), self.pile.texels
+        key = key_of("cells", texels.key, size_mm, jitter, edges, seed)
+        return self.scope.keep.get(  # type: ignore[no-any-return]
+            key, lambda: cells(texels.position, size_mm, jitter=jitter, seed=seed, edges=edges)
+        )
+
+    def run_down(self, source: np.ndarray, length_mm: float) -> np.ndarray:
+        """(n,) float32: a field carried down the surface, see ``surface.running``."""
+        texels = self.pile.texels
+        order = self.scope.keep.get(key_of("from the top", texels.key), lambda: from_the_top(texels))
+        return run_down(texels, source, length_mm, order)
+
+    def settled(self, field: np.ndarray, steps: int = 1) -> np.ndarray:
+        """(n,) float32: a field with hard borders, softened by about a texel so that they do not show as stairs."""
+        return settled(self.pile.texels, field, steps)
 
     def kept(self, parts: list[object], make: Callable[[], np.ndarray]) -> np.ndarray:
         """Any field that depends only on the object, the layer, what the effect ``reads``, and ``parts``, kept between evaluations.
@@ -56,8 +105,11 @@ class Event:
         Give ``mask_key`` and ``strength`` among the parts where the field depends on them. What an effect makes without looking at
         the pile is then not made again when an earlier layer changes.
         """
-        key = key_of("effect", self.scope.place.key_for(self.reads), self.scope.seed, self.layer, parts)
-        return self.scope.keep.get(key, make)
+        return self.scope.keep.get(self.key("effect", parts), make)
+
+    def key(self, name: str, parts: list[object]) -> str:
+        """Hash of the object, the layer, what the effect ``reads`` and ``parts``, for what is kept and is not one field."""
+        return key_of(name, self.scope.place.key_for(self.reads), self.scope.seed, self.layer, parts)
 
     def before(self, name: str, parts: list[object], make: Callable[[], Any]) -> Any:
         """Anything that depends on the pile before this layer and on ``parts``, kept while settings of the layer are dragged."""
@@ -98,6 +150,14 @@ class Effect(Document):
     suits: ClassVar[tuple[str, ...]] = ()
     #: The coats it leaves, where it leaves more than one: piece -> title.
     pieces: ClassVar[dict[str, str]] = {}
+    #: When somebody would take it, in a sentence or two.
+    when: ClassVar[str] = ""
+    #: Where it stands in the picker.
+    group: ClassVar[Group] = "Deposits"
+    #: Whether a new document begins with it where it suits the base.
+    begins: ClassVar[bool] = False
+    #: How it grows with the years: all at once when it happens, evenly, by the root of time, or by its own field ``years``.
+    law: ClassVar[Law] = "at once"
 
     @classmethod
     def default_where(cls, size: ObjectSize = ONE_METRE) -> Recipe:
@@ -109,9 +169,19 @@ class Effect(Document):
         """The effect with defaults that suit the object's size."""
         return cls.model_validate(size.fields(cls))
 
+    @property
+    def files(self) -> tuple[str, ...]:
+        """Names of the files it reads."""
+        return ()
+
     def apply(self, event: Event) -> Outcome:
         """Play the event. Never changes arrays of ``event.pile``."""
         raise NotImplementedError
+
+
+def hidden(share: np.ndarray, hide_um: float) -> np.ndarray:
+    """(n,) float32 micrometres: the film that covers the share (n,) 0..1 of what is below."""
+    return (-np.log1p(-np.minimum(share, np.float32(0.9999))) * np.float32(hide_um)).astype(np.float32)
 
 
 def raised(pile: Pile, by_mm: np.ndarray) -> Pile:

@@ -1,4 +1,4 @@
-"""Reading pictures: PNG, JPEG, TIFF, WebP, BMP, TGA, OpenEXR."""
+"""Reading pictures: PNG, JPEG, TIFF, WebP, BMP, TGA, OpenEXR, SVG."""
 
 from __future__ import annotations
 
@@ -14,12 +14,13 @@ import tifffile
 from PIL import Image, ImageOps, UnidentifiedImageError
 
 from limus.errors import InputError
+from limus.formats.svg_read import read_svg
 from limus.hashing import key_of
 from limus.parallel import kernel
 from limus.store import shared
 
 #: Kinds of pictures that are taken.
-PICTURES = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".webp", ".bmp", ".tga", ".exr")
+PICTURES = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".webp", ".bmp", ".tga", ".exr", ".svg")
 #: Most pixels of a picture, and most along one side.
 MOST_PIXELS, LONGEST = 8192 * 8192, 16384
 
@@ -95,8 +96,13 @@ def _holds(numbers: int, path: Path, name: str, times: int = 1100) -> None:
 def _read(path: Path, name: str) -> ReadPicture:
     try:
         with path.open("rb") as file:
-            start = file.read(8)
-        found = _exr(path, name) if start[:4] == b"\x76\x2f\x31\x01" else _raster(path, name)
+            start = file.read(64)
+        if start[:4] == b"\x76\x2f\x31\x01":
+            found = _exr(path, name)
+        elif start.removeprefix(b"\xef\xbb\xbf").lstrip()[:1] == b"<":
+            found = ReadPicture(read_svg(path, name), (), "SVG", 2.2)
+        else:
+            found = _raster(path, name)
     except InputError:
         raise
     except Image.DecompressionBombError as error:

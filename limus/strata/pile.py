@@ -179,6 +179,10 @@ class Pile:
         mine = np.array([s.family == family for s in self.substances], bool)
         return mine[self.substance]
 
+    def substance_of(self, family: str) -> np.ndarray:
+        """(n,) float32 0 or 1: where the substrate, hidden or not, is of this family."""
+        return self._base_of(family).astype(np.float32)
+
     def exposed(self, family: str) -> np.ndarray:
         """(n,) float32 0..1: how much of what shows, base or coat, is of this family."""
         out = self._shown(lambda coat: coat.substance.family == family, False)

@@ -1,0 +1,83 @@
+"""Effect: debris."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+import numpy as np
+
+from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, hidden
+from limus.fields import colour, number
+from limus.masks.recipe import Recipe, term
+from limus.masks.sources.hollows import Hollows
+from limus.masks.sources.noise import Noise
+from limus.masks.sources.sheltered import Sheltered
+from limus.masks.sources.slope import SlopeSource
+from limus.materials.channels import one
+from limus.materials.substance import Substance
+from limus.object_size import ONE_METRE, ObjectSize
+
+GRIT = Substance("loose", hide_um=60.0, porosity=0.5, brittleness=0.0)
+
+
+class Debris(Effect):
+    """Grit, crumbs and leaf litter that wind and rain leave against an edge."""
+
+    kind: Literal["debris"] = "debris"
+    order: ClassVar[int] = 13
+    family: ClassVar[Kind] = "deposit"
+    title: ClassVar[str] = "Debris"
+    group: ClassVar[Group] = "Deposits"
+    law: ClassVar[Law] = "root"
+    summary: ClassVar[str] = "Grit and crumbs on ledges and along the foot of what stands up"
+    when: ClassVar[str] = (
+        "On level ground and ledges; against a kerb or wall take the distance to that part as its place, 30 to 40 cm, broken up"
+    )
+
+    color: tuple[float, float, float] = colour((0.135, 0.108, 0.078), "Color")
+    second: tuple[float, float, float] = colour((0.060, 0.043, 0.026), "Second color", "Of part of the pieces")
+    piece_mm: float = number(3.0, "Piece size", "mm", 0.1, 200.0, (0.5, 25.0), "Of the largest", log=True, grows=0.4)
+    depth_mm: float = number(4.0, "Depth", "mm", 0.0, 200.0, (0.0, 30.0), "Where it lies thickest", grows=0.5)
+    amount: float = number(0.55, "Amount", "%", 0.0, 1.0, about="How much of its place it covers")
+
+    @classmethod
+    def default_where(cls, size: ObjectSize = ONE_METRE) -> Recipe:
+        """Level places, most of all against what stands up from them."""
+        return Recipe(
+            terms=[
+                term(Sheltered(reach_mm=size.mm(70.0, 0.75)), low=0.1, high=0.5, out_low=0.12),
+                term(Hollows(radius_mm=size.mm(30.0, 0.75)), low=0.02, high=0.3, combine="screen", amount=0.8),
+                term(SlopeSource(towards="up", span="180"), low=0.82, high=0.95),
+                term(Noise(size_mm=size.mm(160.0, 0.9), octaves=5, seed=81), low=0.3, high=0.8),
+            ]
+        )
+
+    def apply(self, event: Event) -> Outcome:
+        """Scatter the pieces."""
+        place = event.mask * np.float32(event.strength)
+        big, small = event.cells(self.piece_mm, salt=121), event.cells(self.piece_mm * 0.4, salt=122)
+        drift = event.noise(self.piece_mm * 9.0, octaves=4, salt=123)
+        heap = np.clip(place * np.float32(0.4 + self.amount) + np.float32(0.22) * drift * place - np.float32(0.12), 0.0, 1.0)
+        # A piece lies there when the heap is higher than its own number; fine grit fills between.
+        stone = np.clip((heap * np.float32(1.1) - big.value) * np.float32(6.0), 0.0, 1.0) * np.clip(
+            np.float32(1.25) - big.distance / np.float32(0.5 * self.piece_mm), 0.0, 1.0
+        )
+        grit = np.clip((heap * np.float32(1.5) - small.value) * np.float32(5.0), 0.0, 1.0)
+        share = np.clip(np.maximum(stone * np.float32(1.4), grit), 0.0, 0.98)
+        if not (share > 0.004).any():
+            return Outcome(event.pile, share, "Nothing lies level in this place: widen it")
+        tone = np.where(stone > np.float32(0.3), big.value, small.value)
+        mix = np.clip((np.mod(tone * np.float32(7.31), np.float32(1.0)) - np.float32(0.45)) * np.float32(3.0), 0.0, 1.0)[:, None]
+        color = np.array(self.color, np.float32) * (1 - mix) + np.array(self.second, np.float32) * mix
+        color = np.clip(
+            color * (np.float32(0.65) + np.float32(0.7) * np.mod(tone * np.float32(13.7), np.float32(1.0)))[:, None], 0.0, 1.0
+        ).astype(np.float32)
+        height = (
+            heap * np.float32(self.depth_mm * 0.5)
+            + stone * np.float32(min(self.piece_mm * 0.4, self.depth_mm))
+            + grit * np.float32(min(self.piece_mm * 0.12, self.depth_mm))
+        )
+        height = event.settled((height * (share > 0.02)).astype(np.float32))
+        thickness = np.maximum(hidden(share, GRIT.hide_um), height * np.float32(1000.0) * (share > 0.5))
+        coat = event.coat(event.name, GRIT, thickness, {"base_color": color, "roughness": one(0.95)})
+        return Outcome(event.pile.with_coat(coat), share.astype(np.float32))

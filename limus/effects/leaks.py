@@ -1,0 +1,84 @@
+"""Effect: leaks."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+import numpy as np
+
+from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, hidden
+from limus.fields import colour, number
+from limus.masks.recipe import Recipe, term
+from limus.masks.sources.edges import Edges
+from limus.masks.sources.hollows import Hollows
+from limus.masks.sources.noise import Noise
+from limus.masks.sources.slope import SlopeSource
+from limus.materials.channels import one
+from limus.materials.substance import STAIN
+from limus.materials.tone import toned
+from limus.object_size import ONE_METRE, ObjectSize
+
+
+class Leaks(Effect):
+    """Dirty water from ledges, joints, bolts or chosen points runs down the surface and dries.
+
+    The place of the layer is where it begins; how it goes on follows the surface. Heads are broken, tails fade, lanes fork and meet.
+    """
+
+    kind: Literal["leaks"] = "leaks"
+    order: ClassVar[int] = 12
+    family: ClassVar[Kind] = "deposit"
+    title: ClassVar[str] = "Leaks and runs"
+    group: ClassVar[Group] = "Marks and stains"
+    law: ClassVar[Law] = "root"
+    summary: ClassVar[str] = "Streaks below ledges, joints and fixings, down the way water takes"
+    when: ClassVar[str] = (
+        "Under sills, lids, pipes and bolts; give its place as parts, strokes or another layer's mask to choose where it begins"
+    )
+
+    color: tuple[float, float, float] = colour((0.058, 0.045, 0.033), "Color")
+    amount: float = number(0.6, "Amount", "%", 0.0, 1.0, about="How dark the streaks are at their heads")
+    length_mm: float = number(
+        160.0, "Length", "mm", 1.0, 20000.0, (10.0, 1500.0), "Until a third of it is left", log=True, grows=0.8
+    )
+    width_mm: float = number(7.0, "Width", "mm", 0.2, 500.0, (1.0, 60.0), "Of one streak", log=True, grows=0.5)
+    broken: float = number(0.6, "Broken", "%", 0.0, 1.0, about="How many heads are missing, and how much streaks are interrupted")
+    rim: float = number(0.35, "Dried rim", "%", 0.0, 1.0, about="Darker borders where the water dried")
+    roughness: float = number(0.8, "Roughness", "", 0.05, 1.0, (0.2, 1.0))
+
+    @classmethod
+    def default_where(cls, size: ObjectSize = ONE_METRE) -> Recipe:
+        """Ledges and the hollows under what stands out, where the surface is steep."""
+        return Recipe(
+            terms=[
+                term(Hollows(radius_mm=size.mm(10.0, 0.6)), low=0.05, high=0.3),
+                term(Edges(radius_mm=size.mm(10.0, 0.6)), low=0.15, high=0.45, combine="screen", amount=0.55),
+                term(SlopeSource(towards="up", span="180"), low=0.75, high=0.55, out_low=0.25),
+                term(Noise(size_mm=size.mm(45.0, 0.8), octaves=2, seed=63), low=0.82, high=0.95, combine="add", amount=0.6),
+                term(Noise(size_mm=size.mm(70.0, 0.8), octaves=3, seed=61), low=0.3, high=0.65),
+                term(Noise(size_mm=size.mm(400.0, 1.0), octaves=3, seed=62), low=0.15, high=0.65, out_low=0.2),
+            ]
+        )
+
+    def apply(self, event: Event) -> Outcome:
+        """Run down from the place, and dry."""
+        parts: list[object] = [event.mask_key, event.strength, self.amount, self.length_mm, self.width_mm, self.broken, self.rim]
+        share = event.kept(["leaks", *parts], lambda: self._share(event))
+        tone = np.float32(1.0) + np.float32(0.16) * event.noise(self.width_mm * 2, octaves=4, tall=6.0, salt=104)
+        sheet = {"base_color": toned(self.color, tone, 0.4, 1.6), "roughness": one(self.roughness)}
+        return Outcome(event.pile.with_coat(event.coat(event.name, STAIN, hidden(share, STAIN.hide_um), sheet)), share)
+
+    def _share(self, event: Event) -> np.ndarray:
+        head = event.noise(self.width_mm * 5.0, octaves=3, salt=101)
+        source = event.mask * np.clip(np.float32(1.1) + np.float32(self.broken) * (head - np.float32(0.7)), 0.0, 1.4)
+        near = event.run_down(source.astype(np.float32), self.length_mm * 0.35)
+        far = event.run_down((source * (head > 0.4)).astype(np.float32), self.length_mm * 1.3)
+        carried = np.maximum(near, far * np.float32(0.8))
+        lane = event.noise(self.width_mm, octaves=3, gain=0.55, tall=26.0, salt=102)
+        gaps = event.noise(self.width_mm * 1.5, octaves=4, gain=0.6, tall=3.5, salt=103)
+        film = carried + np.float32(0.36) * lane - np.float32(0.30) + np.float32(self.broken * 0.10) * gaps
+        body = np.clip(film * np.float32(1.9), 0.0, 1.0)
+        # Where a film ends it leaves more behind than in its middle.
+        edge = np.clip(np.float32(1.0) - np.abs(film - np.float32(0.10)) * np.float32(9.0), 0.0, 1.0) * np.float32(self.rim)
+        out = (body * np.float32(0.8) + edge * np.float32(0.5)) * np.minimum(carried * np.float32(1.8), np.float32(1.0))
+        return (np.clip(out, 0.0, 0.95) * np.float32(self.amount * event.strength)).astype(np.float32)

@@ -1,0 +1,140 @@
+"""Effect: peeling."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import ClassVar, Literal
+
+import numpy as np
+
+from limus.effects.effect import Effect, Event, Group, Kind, Outcome, raised
+from limus.fields import number
+from limus.masks.coverage import SoftLevels
+from limus.masks.recipe import Recipe, term
+from limus.masks.sources.low import LowDown
+from limus.masks.sources.noise import Noise
+from limus.masks.sources.sheltered import Sheltered
+from limus.masks.sources.slope import SlopeSource
+from limus.materials.substance import covered, thinned
+from limus.object_size import ONE_METRE, ObjectSize
+from limus.patterns.fractures import mean_over
+from limus.surface.blur import blur
+
+#: Half the width of the edge of a sheet, in the potential.
+WIDTH = 0.01
+
+
+class Peeling(Effect):
+    """Sheets of paint come off along the cracks of the coat.
+
+    The topmost paint breaks along a network of cracks; whole sheets of it are released where sun or damp got under it. What is left stands up
+    along the torn line, and further cracks run on into what still holds.
+    """
+
+    kind: Literal["peeling"] = "peeling"
+    order: ClassVar[int] = 2
+    family: ClassVar[Kind] = "loss"
+    title: ClassVar[str] = "Peeling"
+    group: ClassVar[Group] = "Paint and its losses"
+    acts_on: ClassVar[tuple[str, ...]] = ("coating",)
+    suits: ClassVar[tuple[str, ...]] = ("ferrous", "zinc", "aluminium", "other metal", "timber", "polymer", "mineral")
+    sets_coverage: ClassVar[bool] = True
+    summary: ClassVar[str] = "Sheets of the topmost paint let go along its cracks and curl at the torn line"
+    when: ClassVar[str] = "For thick or old paint that lost its hold: sunny walls, damp feet, paint on timber and zinc"
+
+    coverage: float = number(
+        0.12, "Coverage", "%", 0.0, 1.0, (0.0, 0.6), "Share of the painted area that has come off", place="amount"
+    )
+    sheet_mm: float = number(24.0, "Sheet size", "mm", 0.5, 1000.0, (3.0, 120.0), "Width of a sheet", log=True, grows=0.6)
+    crack_mm: float = number(0.35, "Cracks", "mm", 0.0, 10.0, (0.0, 2.0), "Width of the cracks in what still holds", grows=0.4)
+    curl_mm: float = number(0.7, "Curl", "mm", 0.0, 50.0, (0.0, 4.0), "How far the torn line stands up", grows=0.5)
+    through: float = number(
+        0.35, "Takes the primer along", "%", 0.0, 1.0, about="Share of the peeled area where the coats below went as well"
+    )
+
+    @classmethod
+    def default_where(cls, size: ObjectSize = ONE_METRE) -> Recipe:
+        """Where the sun bakes or damp rises, in a few wide regions."""
+        return Recipe(
+            terms=[
+                term(SlopeSource(towards="up", span="180"), low=0.35, high=0.9, out_low=0.35),
+                term(LowDown(top_mm=size.mm(220.0, 1.0)), combine="screen", amount=0.7),
+                term(Sheltered(reach_mm=size.mm(60.0, 0.75)), low=0.3, high=0.9, combine="add", amount=0.3),
+                term(Noise(size_mm=size.mm(300.0, 1.0), octaves=4, seed=21), low=0.35, high=0.75),
+            ]
+        )
+
+    def apply(self, event: Event) -> Outcome:
+        """Take the sheets off the topmost paint of the pile."""
+        pile = event.pile
+        nothing = np.zeros(len(event.mask), np.float32)
+        paints = [k for k, c in enumerate(pile.coats) if c.substance.family == "coating" and not c.substance.clear]
+        if not paints:
+            return Outcome(pile, nothing, "There is no paint to peel: put a paint layer before it")
+        painted = event.before(
+            "painted", [], lambda: np.minimum(sum(covered(pile.coats[k].thickness, pile.coats[k].substance) for k in paints), 1.0)
+        )
+        wanted = self.coverage * event.strength
+        if wanted <= 0:
+            return Outcome(pile, nothing, "The coverage is 0")
+        allowed = np.minimum(event.mask * np.float32(40.0), np.float32(1.0))
+        if not (allowed * painted > 0.004).any():
+            return Outcome(pile, nothing, "The mask is black wherever there is paint")
+        potential, edge = event.before("peel", [event.mask_key, self.sheet_mm], lambda: self._potential(event))
+        weight = pile.texels.area * painted * allowed
+        area, reachable = pile.texels.share(painted), pile.texels.share(painted * allowed)
+        levels: SoftLevels = event.before(
+            "peel levels", [event.mask_key, self.sheet_mm], lambda: SoftLevels(potential, weight, WIDTH)
+        )
+        level = levels.level(min(wanted * area / max(reachable, 1e-30), 1.0))
+        gone = event.settled(self._step(potential - np.float32(level)) * allowed)
+        # Cracks run on around what came off and die away.
+        around = np.clip((potential - np.float32(level - 0.22)) * np.float32(5.0), 0.0, 1.0) * allowed
+        half = max(0.5 * self.crack_mm, 0.25 * pile.texels.texel_mm)
+        crack = (
+            np.clip(np.float32(1.0) - edge / np.float32(half * 1.5), 0.0, 1.0)
+            * around
+            * np.float32(min(0.5 * self.crack_mm / half, 1.0))
+        )
+        top_gone = np.maximum(gone, crack * np.float32(0.85))
+        deeper = event.noise(self.sheet_mm * 1.3, octaves=4, salt=65)
+        below = np.clip((deeper - np.float32(_quantile(self.through))) * np.float32(6.0), 0.0, 1.0)
+        coats = list(pile.coats)
+        for k in range(len(coats)):
+            coat = coats[k]
+            if k >= paints[-1]:
+                coats[k] = replace(coat, thickness=thinned(coat.thickness, top_gone, coat.substance))
+            elif k in paints and self.through > 0:
+                coats[k] = replace(coat, thickness=thinned(coat.thickness, gone * event.settled(below), coat.substance))
+        out = replace(pile, coats=tuple(coats))
+        if self.curl_mm > 0:
+            width = max(0.11 * self.sheet_mm, 1.5 * pile.texels.texel_mm)
+            near = blur(pile.texels, gone, width)
+            held = np.clip(np.float32(0.55) + np.float32(0.6) * event.noise(self.sheet_mm * 0.8, octaves=3, salt=66), 0.0, 1.0)
+            curl = np.square(np.minimum(near * np.float32(1.9), np.float32(1.0))) * (np.float32(1.0) - gone) * painted * held
+            out = raised(out, curl * np.float32(min(self.curl_mm, 0.12 * self.sheet_mm)))
+        note = ""
+        if wanted * area > reachable * 1.001:
+            note = f"The place is smaller than the coverage asked for: {reachable / area:.1%} instead of {wanted:.1%} of the paint"
+        return Outcome(out, top_gone * painted, note)
+
+    def _step(self, x: np.ndarray) -> np.ndarray:
+        y = np.clip((x + np.float32(WIDTH)) * np.float32(0.5 / WIDTH), 0.0, 1.0)
+        return np.asarray(y * y * (3 - 2 * y), np.float32)
+
+    def _potential(self, event: Event) -> tuple[np.ndarray, np.ndarray]:
+        """(n,) nearly even within each sheet, and (n,) mm to the nearest crack."""
+        pieces = event.fractures(self.sheet_mm, bend=0.22, salt=61)
+        out = mean_over(pieces.number[0], event.mask, event.pile.texels.area) * np.float32(0.9)
+        for k, value in enumerate(pieces.value):
+            out += (value - np.float32(0.5)) * np.float32((0.42, 0.16, 0.07)[k])
+        # A tear does not follow the crack all the way: bits of the sheet hold on.
+        out += event.noise(self.sheet_mm * 0.35, octaves=3, gain=0.6, salt=62) * np.float32(0.035)
+        out += event.noise(self.sheet_mm * 5.0, octaves=3, salt=63) * np.float32(0.10)
+        return out, event.cells(self.sheet_mm * 0.55, salt=64, edges=True).edge
+
+
+def _quantile(share: float) -> float:
+    """The value that a noise of deviation 1 exceeds on this share of the surface (logistic stand-in for the normal distribution)."""
+    share = min(max(share, 1e-4), 1 - 1e-4)
+    return float(np.log((1 - share) / share) / 1.702)

@@ -1,0 +1,158 @@
+"""Effect: scratches."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import ClassVar, Literal
+
+import numpy as np
+
+from limus.effects.effect import Effect, Event, Group, Kind, Outcome, raised
+from limus.fields import choice, number
+from limus.masks.recipe import Recipe, term
+from limus.masks.sources.edges import Edges
+from limus.masks.sources.noise import Noise
+from limus.masks.sources.sheltered import Sheltered
+from limus.materials.channels import one
+from limus.materials.substance import SHEEN, thinned
+from limus.object_size import ONE_METRE, ObjectSize
+from limus.patterns.scratches import scratches
+from limus.strata.pile import Coat
+
+_AXES = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}
+
+
+class Scratching(Effect):
+    """Fine lines everywhere that only the light shows, and deeper ones through the coats; always inwards, thin at both ends."""
+
+    kind: Literal["scratching"] = "scratching"
+    order: ClassVar[int] = 4
+    family: ClassVar[Kind] = "loss"
+    title: ClassVar[str] = "Scratches"
+    group: ClassVar[Group] = "Paint and its losses"
+    summary: ClassVar[str] = "Fine wear in gloss and relief, and deep scratches through the coats, every way or around an axis"
+    when: ClassVar[str] = "On anything that was handled, dragged or wiped; around an axis for what turns against something"
+
+    amount: float = number(0.5, "Fine scratches", "%", 0.0, 1.0, about="How many hairlines")
+    deep: float = number(0.3, "Deep scratches", "%", 0.0, 1.0, about="How many go through the paint")
+    length_mm: float = number(70.0, "Length", "mm", 1.0, 5000.0, (5.0, 400.0), "Of the longest", log=True, grows=0.6)
+    width_mm: float = number(0.8, "Width of deep ones", "mm", 0.02, 20.0, (0.1, 4.0), log=True, grows=0.4)
+    depth_um: float = number(120.0, "Depth of deep ones", "µm", 1.0, 3000.0, (10.0, 400.0), log=True)
+    way: Literal["every", "along", "around"] = choice(
+        "every",
+        "Direction",
+        "Every way, along an axis of the object, or around it",
+        every="every way",
+        along="along an axis",
+        around="around an axis",
+    )
+    axis: Literal["x", "y", "z"] = choice(
+        "y", "Axis", "Of the object", hints={"unless": {"way": "every"}}, x="X", y="Y (up)", z="Z"
+    )
+    spread: float = number(0.2, "Spread", "%", 0.0, 1.0, about="How far single ones leave that direction", unless={"way": "every"})
+
+    @classmethod
+    def default_where(cls, size: ObjectSize = ONE_METRE) -> Recipe:
+        """Where something can get at it: more on bulges and edges, in regions."""
+        return Recipe(
+            terms=[
+                term(Sheltered(reach_mm=size.mm(40.0, 0.75)), low=0.1, high=0.6, invert=True),
+                term(Noise(size_mm=size.mm(170.0, 0.9), octaves=4, seed=91), low=0.25, high=0.8, out_low=0.12),
+                term(Edges(radius_mm=size.mm(14.0, 0.75)), low=0.05, high=0.4, combine="add", amount=0.4),
+            ]
+        )
+
+    def apply(self, event: Event) -> Outcome:
+        """Cut."""
+        pile = event.pile
+        shape: list[object] = [self.length_mm, self.way, self.axis, self.spread]
+        fine = deep = np.zeros(len(event.mask), np.float32)
+        if self.amount > 0:
+            fine = event.kept(["fine", *shape, self.amount], lambda: self._lines(event, 0.3, 0.10, 2.0 + 8.0 * self.amount, 131))
+        if self.deep > 0:
+            deep = event.kept(
+                ["deep", *shape, self.deep, self.width_mm],
+                lambda: self._lines(event, 0.75, self.width_mm, 0.5 + 5.0 * self.deep, 132),
+            )
+        place = event.mask * np.float32(event.strength)
+        # A scratch is there or not: in dark places there are fewer, not fainter ones.
+        keep = event.noise(self.length_mm * 0.8, octaves=2, salt=133)
+        cut = np.clip((place * np.float32(2.6) + np.float32(0.3) * keep - np.float32(0.45)) * np.float32(4.0), 0.0, 1.0)
+        line = deep * cut
+        depth = line * np.float32(self.depth_um)
+        coats = list(pile.coats)
+        left = depth.copy()
+        for k in reversed(range(len(coats))):
+            coat = coats[k]
+            if coat.substance.family == "veil" or not (left > 0).any():
+                continue
+            # Through the coat where the cut is deeper than it; scored where it is not.
+            through = np.clip(
+                (left - coat.thickness * np.float32(0.7)) / np.maximum(coat.thickness * np.float32(0.5), np.float32(1.0)), 0.0, 1.0
+            )
+            gone = np.where(coat.thickness > 0.5, through * np.minimum(line * np.float32(2.2), np.float32(1.0)), np.float32(0.0))
+            coats[k] = replace(coat, thickness=thinned(coat.thickness, gone.astype(np.float32), coat.substance))
+            left = np.maximum(left - coat.thickness, np.float32(0.0))
+        out = replace(pile, coats=tuple(coats))
+        # The relief goes in by what was cut and is not a coat that is gone already.
+        cut_in = np.maximum(depth - (pile.thickness_of(_solid) - out.thickness_of(_solid)), np.float32(0.0))
+        out = raised(out, -(cut_in + fine * place * np.float32(4.0)) * np.float32(0.001))
+        mark = np.clip(np.maximum(fine * place * np.float32(0.75), line), 0.0, 0.97)
+        sheet = {"roughness": one(0.62)}
+        if "coat_weight" in pile.used:
+            sheet["coat_roughness"] = one(0.45)
+        out = out.with_coat(
+            Coat(event.layer, f"{event.name}: scuffed", SHEEN, -np.log1p(-mark * np.float32(0.6)), sheet, event.uses)
+        )
+        note = "" if (mark > 0.01).any() else "No scratch meets this place: raise the amounts or widen the place"
+        return Outcome(out, mark.astype(np.float32), note)
+
+    def _lines(self, event: Event, share: float, width: float, count: float, salt: int) -> np.ndarray:
+        texels = event.pile.texels
+        seed = event.seed(salt) & 0xFFFFFF
+        length = self.length_mm * share
+        if self.way == "around":
+            return self._around(event, width, count, seed)
+        along = None if self.way == "every" else np.array(_AXES[self.axis], np.float32)
+        return scratches(
+            texels.position,
+            texels.normal,
+            length,
+            width,
+            per_cube=count,
+            along=along,
+            spread=self.spread,
+            seed=seed,
+            texel_mm=texels.texel_mm,
+        )
+
+    def _around(self, event: Event, width: float, count: float, seed: int) -> np.ndarray:
+        """(n,) 0..1: rings about the axis through the middle of the object, broken into arcs: scratches along it in unrolled space."""
+        texels = event.pile.texels
+        k = "xyz".index(self.axis)
+        a, b = [j for j in range(3) if j != k]
+        middle = texels.mesh.bounds.mean(axis=0)
+        x, y = texels.position[:, a] - np.float32(middle[a]), texels.position[:, b] - np.float32(middle[b])
+        radius = np.hypot(x, y)
+        turn = np.arctan2(y, x)
+        # Arcs keep their length at the typical radius; rings lie apart by radius and along the axis.
+        typical = max(float(np.median(radius)), 1e-6)
+        unrolled = np.stack([turn * np.float32(typical), radius, texels.position[:, k]], axis=1).astype(np.float32)
+        cos, sin = x / np.maximum(radius, np.float32(1e-9)), y / np.maximum(radius, np.float32(1e-9))
+        n = texels.normal
+        normals = np.stack([-n[:, a] * sin + n[:, b] * cos, n[:, a] * cos + n[:, b] * sin, n[:, k]], axis=1).astype(np.float32)
+        return scratches(
+            unrolled,
+            normals,
+            self.length_mm,
+            width,
+            per_cube=count,
+            along=np.array([1.0, 0.0, 0.0], np.float32),
+            spread=self.spread * 0.5,
+            seed=seed,
+            texel_mm=texels.texel_mm,
+        )
+
+
+def _solid(coat: Coat) -> bool:
+    return coat.substance.family != "veil"

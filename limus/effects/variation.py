@@ -1,0 +1,82 @@
+"""Effect: variation of tone and relief."""
+
+from __future__ import annotations
+
+from typing import ClassVar, Literal
+
+import numpy as np
+
+from limus.blending import MODES
+from limus.effects.effect import Effect, Event, Group, Kind, Outcome, raised
+from limus.fields import choice, number
+from limus.materials.substance import SHEEN
+from limus.patterns.pieces import by_number
+from limus.strata.composite import Use
+from limus.strata.pile import Coat
+
+
+class Variation(Effect):
+    """The almost invisible unevenness without which a surface looks made by a machine: of tone, of gloss, of relief, and from piece to piece."""
+
+    kind: Literal["variation"] = "variation"
+    order: ClassVar[int] = 7
+    family: ClassVar[Kind] = "change"
+    title: ClassVar[str] = "Variation"
+    group: ClassVar[Group] = "Finish"
+    summary: ClassVar[str] = "Low, wide unevenness of tone, gloss and relief, and a tone for each piece"
+    when: ClassVar[str] = (
+        "Early and weak on anything that looks too even; stronger from piece to piece on bricks, slates, boards and assemblies"
+    )
+
+    tone: float = number(0.25, "Tone", "%", 0.0, 1.0, about="Lighter here, darker there")
+    gloss: float = number(0.3, "Gloss", "%", 0.0, 1.0, about="Rougher here, smoother there")
+    size_mm: float = number(180.0, "Size", "mm", 0.5, 100000.0, (10.0, 1000.0), "Of the widest patches", log=True, grows=0.9)
+    relief_um: float = number(
+        60.0, "Relief", "µm", 0.0, 20000.0, (0.0, 500.0), "Waviness, as of metal beaten or plaster floated by hand"
+    )
+    wave_mm: float = number(90.0, "Waves", "mm", 0.5, 10000.0, (5.0, 500.0), "Distance between them", log=True, grows=0.8)
+    each: Literal["part", "island", "piece", "none"] = choice(
+        "part",
+        "Each has a tone",
+        "What counts as one piece",
+        part="part",
+        island="UV island",
+        piece="brick, slate or board",
+        none="nothing",
+    )
+    piece_tone: float = number(0.3, "Tone per piece", "%", 0.0, 1.0, about="How far pieces differ", unless={"each": "none"})
+
+    def apply(self, event: Event) -> Outcome:
+        """Lay a veil of tone over what shows, and bend the surface."""
+        pile, place = event.pile, event.mask * np.float32(event.strength)
+        wide = event.noise(self.size_mm, octaves=4, gain=0.55, salt=151)
+        gloss = event.noise(self.size_mm * 0.6, octaves=5, gain=0.6, salt=152)
+        tone = np.float32(0.5) + np.float32(0.075 * self.tone) * wide
+        if self.each != "none" and self.piece_tone > 0:
+            tone = tone + (self._of_pieces(event) - np.float32(0.5)) * np.float32(0.4 * self.piece_tone)
+        grey = np.clip(tone, 0.05, 0.95).astype(np.float32)
+        rough = np.clip(np.float32(0.5) + np.float32(0.10 * self.gloss) * gloss, 0.05, 0.95)
+        sheet = {"base_color": np.repeat(grey[:, None], 3, axis=1), "roughness": rough}
+        # Overlay: grey of a half changes nothing, so the tone of what is below is kept.
+        uses = dict(event.uses)
+        for voice in sheet:
+            use = uses.get(voice, Use())
+            uses[voice] = Use(use.weight, use.mode or MODES["overlay"])
+        out = pile.with_coat(Coat(event.layer, event.name, SHEEN, -np.log1p(-np.minimum(place, np.float32(0.9995))), sheet, uses))
+        if self.relief_um > 0:
+            wave = event.noise(self.wave_mm, octaves=3, gain=0.4, salt=153)
+            out = raised(out, wave * place * np.float32(self.relief_um * 0.0005))
+        return Outcome(out, place)
+
+    def _of_pieces(self, event: Event) -> np.ndarray:
+        texels = event.pile.texels
+        if self.each == "piece":
+            piece = event.pile.marks.piece
+            return piece if piece is not None else np.full(len(texels), 0.5, np.float32)
+        owner = texels.part if self.each == "part" else texels.island
+        numbers, rows = np.unique(owner, return_inverse=True)
+        if len(numbers) < 2:
+            return np.full(len(texels), 0.5, np.float32)
+        return by_number(
+            np.asarray(rows).reshape(-1), [int(x) for x in numbers], texels.position, event.seed(154) & 0xFFFFFF
+        ).value()

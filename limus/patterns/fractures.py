@@ -1,0 +1,70 @@
+"""Pieces into which something brittle breaks: cells of three sizes, one inside the other, with borders that are nearly straight.
+
+A field that is even within each piece has level sets that follow the borders: straight runs, facets and tongues of the coarse pieces, with
+corners broken off by the finer ones and slivers left between. That is what the outline of a chip is made of.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from limus.parallel import for_ranges, kernel
+from limus.patterns.cells import cells
+from limus.patterns.noise import fractal
+
+#: Sizes of the pieces against the largest; not whole fractions, so that borders do not fall together.
+STEPS = (1.0, 0.47, 0.21)
+#: Sums over pieces are kept under this many of a piece's random bits; two pieces of one place in it would share a mean.
+_SLOTS = 1 << 20
+
+
+@dataclass(frozen=True)
+class Fractures:
+    """For each size of piece ``number`` (n,) uint32, the piece's random bits, and ``value`` (n,) float32 0..1; sizes too small for the texels
+    are left out.
+    """
+
+    number: tuple[np.ndarray, ...]
+    value: tuple[np.ndarray, ...]
+
+
+@kernel
+def _gather(start, end, slot, mean, out):  # type: ignore[no-untyped-def]
+    for i in range(start, end):
+        out[i] = mean[slot[i]]
+
+
+def mean_over(number: np.ndarray, field: np.ndarray, weight: np.ndarray) -> np.ndarray:
+    """(n,) float32: the weighted mean of ``field`` over the piece each texel belongs to.
+
+    Parameters
+    ----------
+    number : (n,) uint32 random bits of the pieces. field, weight : (n,) float32.
+    """
+    slot = (number & np.uint32(_SLOTS - 1)).astype(np.int64)
+    total = np.bincount(slot, weight, _SLOTS)
+    mean = (np.bincount(slot, weight * field, _SLOTS) / np.maximum(total, 1e-30)).astype(np.float32)
+    out = np.empty(len(field), np.float32)
+    for_ranges(_gather, len(out), slot, mean, out)
+    return out
+
+
+def fractures(points_m: np.ndarray, size_mm: float, *, bend: float = 0.10, seed: int = 0, texel_mm: float = 0.0) -> Fractures:
+    """The pieces.
+
+    Parameters
+    ----------
+    points_m : (n, 3) metres. size_mm : width of the largest pieces. bend : how far borders leave the straight line, in widths.
+    texel_mm : pieces narrower than two texels are left out, but for the largest.
+    """
+    moved = points_m
+    if bend > 0:
+        moved = np.empty((len(points_m), 3), np.float32)
+        for k in range(3):
+            pull = fractal(points_m, size_mm * 0.9, octaves=3, gain=0.6, seed=seed * 31 + k, texel_mm=texel_mm)
+            moved[:, k] = points_m[:, k] + np.float32(bend * size_mm * 0.001) * pull
+    sizes = [step for k, step in enumerate(STEPS) if k == 0 or step * size_mm > 2.0 * texel_mm]
+    found = [cells(moved, size_mm * step, seed=seed * 7 + k, edges=False) for k, step in enumerate(sizes)]
+    return Fractures(tuple(f.number for f in found), tuple(f.value for f in found))

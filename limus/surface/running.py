@@ -1,0 +1,81 @@
+"""What water carries down a surface: each texel takes over from the texels above it, through seams.
+
+Texels are gone through once, from the highest to the lowest, so that everything above is finished when a texel looks up: one pass, whatever
+the length of the run. Where the ground is level nothing moves.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from limus.parallel import kernel
+from limus.surface.texels import Texels
+
+
+@kernel
+def _run(order, links, position, normal, fade, widen, source, out):  # type: ignore[no-untyped-def]
+    for at in range(len(order)):
+        i = order[at]
+        own = source[i]
+        # Straight up along the surface: up without its part along the normal.
+        ny = normal[i, 1]
+        ux, uy, uz = -ny * normal[i, 0], np.float32(1.0) - ny * ny, -ny * normal[i, 2]
+        steep = np.sqrt(ux * ux + uy * uy + uz * uz)
+        if steep < np.float32(0.06):
+            out[i] = own
+            continue
+        ux, uy, uz = ux / steep, uy / steep, uz / steep
+        total, value = np.float32(0.0), np.float32(0.0)
+        for k in range(4):
+            j = links[i, k]
+            if j < 0:
+                continue
+            dx, dy, dz = position[j, 0] - position[i, 0], position[j, 1] - position[i, 1], position[j, 2] - position[i, 2]
+            length = np.sqrt(dx * dx + dy * dy + dz * dz)
+            if length <= np.float32(0.0) or dy <= np.float32(0.0):
+                continue
+            along = (dx * ux + dy * uy + dz * uz) / length
+            # Over an edge the way up is not in the plane of this texel: height alone counts a little.
+            along = max(along, np.float32(0.3) * dy / length)
+            if along <= np.float32(0.05):
+                continue
+            weight = along**widen
+            total += weight
+            value += weight * out[j] * np.exp(-length * fade)
+        if total > np.float32(0.0):
+            value /= total
+            # On what is nearly level water spreads and loses what it carries.
+            value *= min(steep * np.float32(3.0), np.float32(1.0))
+        else:
+            value = np.float32(0.0)
+        out[i] = max(own, value)
+
+
+def from_the_top(texels: Texels) -> np.ndarray:
+    """(n,) numbers of the texels from the highest to the lowest."""
+    return np.argsort(-texels.position[:, 1], kind="stable")
+
+
+def run_down(texels: Texels, source: np.ndarray, length_mm: float, order: np.ndarray | None = None) -> np.ndarray:
+    """A (n,) float32 field carried down the surface.
+
+    Parameters
+    ----------
+    source : (n,) float32 from 0. length_mm : way after which 1/e of it is left. order : ``from_the_top(texels)``, where it is at hand.
+
+    Returns
+    -------
+    (n,) float32, nowhere less than ``source``.
+    """
+    out = np.zeros(len(texels), np.float32)
+    _run(
+        from_the_top(texels) if order is None else order,
+        texels.links,
+        texels.position,
+        texels.normal,
+        np.float32(1000.0 / max(length_mm, 1e-3)),
+        np.float32(3.0),
+        np.ascontiguousarray(source, np.float32),
+        out,
+    )
+    return out
