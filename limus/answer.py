@@ -22,7 +22,7 @@ class Look(BaseModel):
     name: str = Field("", max_length=80, description="Channel, reading, or picture of the UVs")
     component: str = Field("", max_length=8, description="One component of a reading that has several; empty: all")
     size_mm: float = Field(0.0, ge=0, le=1e6, description="Radius or reach of a reading; 0: its default")
-    layer: str = Field("", max_length=40)
+    layer: str = Field("", max_length=50)
     index: int = Field(0, ge=0, le=400, description="Term of the recipe, or number of the coat")
 
 
@@ -33,7 +33,7 @@ class Question(BaseModel):
     resolution: int = Field(512, ge=16, le=8192)
     until: str | None = Field(None, max_length=40, description="Play up to this layer; '' for as made")
     look: Look = Field(default_factory=Look)
-    selected: str = Field("", max_length=40)
+    selected: str = Field("", max_length=50, description="A layer, or 'episode:' and the id of one")
     bases: bool = Field(False, description="Ask for what there is to say of each base")
     relief: bool = Field(False, description="Ask for the relief too, for a view that is near enough to show it")
     pictures: bool = False
@@ -91,6 +91,17 @@ class BaseAnswer(BaseModel):
     picture: str = ""
 
 
+class FrameAnswer(BaseModel):
+    """The rectangle that a decal lies in: middle (m) and directions in the axes of the view, sides in mm."""
+
+    middle: tuple[float, float, float]
+    right: tuple[float, float, float]
+    up: tuple[float, float, float]
+    back: tuple[float, float, float]
+    width_mm: float
+    tall_mm: float
+
+
 class LayerAnswer(BaseModel):
     """What a layer did: share of the surface where it showed, why it did nothing, and its small picture (a hash)."""
 
@@ -98,6 +109,7 @@ class LayerAnswer(BaseModel):
     coverage: float
     note: str
     picture: str = ""
+    frame: FrameAnswer | None = None
 
 
 class CoatAnswer(BaseModel):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from copy import copy
-from dataclasses import dataclass, field
+from dataclasses import asdict, dataclass, field
 from typing import Protocol
 
 import numpy as np
@@ -13,6 +13,7 @@ from limus.answer import (
     Answer,
     BaseAnswer,
     CoatAnswer,
+    FrameAnswer,
     LayerAnswer,
     Look,
     LookAnswer,
@@ -28,6 +29,7 @@ from limus.errors import InputError
 from limus.formats.png import png_bytes
 from limus.hashing import key_of
 from limus.masks.coverage import histogram
+from limus.masks.recipe import Recipe
 from limus.materials.channels import CHANNELS
 from limus.materials.encode import encode_surface, in_use
 from limus.materials.substance import FAMILIES
@@ -292,19 +294,22 @@ class Answering:
                 raise InputError(f"there is no coat {look.index}", where="look.index", remedy="Choose a coat from the list")
             _, title, values = exposures[look.index]
             return Shown(values, None, "grey", 0.0, 1.0, "", title, ("hidden", "shows"))
-        chapter = next((c for c in chapters if c.layer.id == look.layer), None)
-        if chapter is None:
+        found = self._recipe(look.layer, chapters)
+        if found is None:
             raise InputError(
                 f"the layer '{look.layer}' is off or does not exist", where="look.layer", remedy="Choose a layer that is on"
             )
+        chapter, recipe, mask = found
+        title = chapter.layer.name
+        if look.layer.startswith("episode:"):
+            title = next(e.name for e in self.scene.episodes if e.id == look.layer.removeprefix("episode:"))
         words = ("not here", "here")
         if look.kind == "mask":
-            return Shown(chapter.mask, None, "grey", 0.0, 1.0, "", f"Mask of {chapter.layer.name}", words)
-        terms = chapter.layer.where.terms
-        if look.index >= len(terms):
+            return Shown(mask, None, "grey", 0.0, 1.0, "", f"Mask of {title}", words)
+        if look.index >= len(recipe.terms):
             raise InputError(f"the recipe has no line {look.index + 1}", where="look.index", remedy="Choose a line of the recipe")
-        values = terms[look.index].value(self.chronicle.scope(self.scene, self._before(chapters, chapter)))
-        return Shown(values, None, "grey", 0.0, 1.0, "", f"{chapter.layer.name}: line {look.index + 1}", words)
+        values = recipe.terms[look.index].value(self.chronicle.scope(self.scene, self._before(chapters, chapter)))
+        return Shown(values, None, "grey", 0.0, 1.0, "", f"{title}: line {look.index + 1}", words)
 
     def _look_out(self, shown: Shown) -> LookAnswer:
         out = LookAnswer(title=shown.title, maps=[], unit=shown.unit, about=shown.about, components=shown.components)
@@ -404,7 +409,8 @@ class Answering:
                     key_of("card", chapter.pile.key),
                     lambda c=chapter: self.moment(c.pile, card) if c.coverage > 0.6 else card.show(c.shown, shade=0.3),  # type: ignore[misc]
                 )
-            out.append(LayerAnswer(id=chapter.layer.id, coverage=chapter.coverage, note=chapter.note, picture=name))
+            frame = FrameAnswer(**asdict(chapter.frame)) if chapter.frame is not None else None
+            out.append(LayerAnswer(id=chapter.layer.id, coverage=chapter.coverage, note=chapter.note, picture=name, frame=frame))
         return out
 
     def coats(self, pile: Pile, *, pictures: bool) -> list[CoatAnswer]:
@@ -428,15 +434,28 @@ class Answering:
             if family in here
         }
 
-    def where(self, layer_id: str, chapters: list[Chapter]) -> WhereAnswer | None:
-        """The recipe of the selected layer, line by line; its small pictures follow every drag."""
-        chapter = next((c for c in chapters if c.layer.id == layer_id), None)
-        if chapter is None:
+    def _recipe(self, name: str, chapters: list[Chapter]) -> tuple[Chapter, Recipe, np.ndarray] | None:
+        """The chapter, the recipe and the (n,) mask that ``name`` means: a layer, or "episode:" and the id of one, seen from its first layer."""
+        if not name.startswith("episode:"):
+            chapter = next((c for c in chapters if c.layer.id == name), None)
+            return (chapter, chapter.layer.where, chapter.mask) if chapter is not None else None
+        episode = next((e for e in self.scene.episodes if e.id == name.removeprefix("episode:")), None)
+        chapter = next((c for c in chapters if episode is not None and c.layer.episode == episode.id), None)
+        if episode is None or chapter is None:
             return None
+        scope = self.chronicle.scope(self.scene, self._before(chapters, chapter))
+        return chapter, episode.where, episode.where.value(scope)
+
+    def where(self, name: str, chapters: list[Chapter]) -> WhereAnswer | None:
+        """The recipe of the selected layer or episode, line by line; its small pictures follow every drag."""
+        found = self._recipe(name, chapters)
+        if found is None:
+            return None
+        chapter, recipe, mask = found
         thumb = self._picture(*THUMB, 1.0)
         scope = self.chronicle.scope(self.scene, self._before(chapters, chapter))
         terms = []
-        for term in chapter.layer.where.terms:
+        for term in recipe.terms:
             values = term.value(scope)
             terms.append(
                 TermAnswer(
@@ -447,9 +466,9 @@ class Answering:
                 )
             )
         return WhereAnswer(
-            share=self.texels.share(chapter.mask),
-            histogram=histogram(chapter.mask, self.texels.area, 24),
-            picture=self._png(thumb.show(chapter.mask)),
+            share=self.texels.share(mask),
+            histogram=histogram(mask, self.texels.area, 24),
+            picture=self._png(thumb.show(mask)),
             terms=terms,
         )
 

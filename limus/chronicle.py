@@ -12,11 +12,13 @@ from pathlib import Path
 
 import numpy as np
 
+from limus.ageing import aged
 from limus.as_made import as_made
 from limus.blending import MODES
-from limus.effects.effect import Event
+from limus.effects.effect import Event, Frame
 from limus.errors import InputError
 from limus.hashing import key_of
+from limus.masks.recipe import Recipe
 from limus.masks.source import Scope
 from limus.masks.vertex_paint import painted_colours
 from limus.materials.channels import CHANNELS, Sheet, spread
@@ -38,12 +40,26 @@ VEIL = Substance("veil", hide_um=1.0, clear=True)
 OCCLUSION_SHARE = 0.06
 
 
+def placed(places: list[Recipe], scope: Scope) -> np.ndarray:
+    """(n,) float32 0..1: where all of the recipes are white."""
+    out = places[0].value(scope)
+    for where in places[1:]:
+        out = out * where.value(scope)
+    return out
+
+
+def place_key(places: list[Recipe], scope: Scope) -> str:
+    """Hash of everything that ``placed`` depends on."""
+    keys = [where.key(scope) for where in places]
+    return keys[0] if len(keys) == 1 else key_of("places", keys)
+
+
 @dataclass(frozen=True)
 class Chapter:
     """What one layer did.
 
     ``mask`` (n,) is its recipe; ``shown`` (n,) where it showed when it happened; ``coverage`` the area-weighted mean of ``shown``;
-    ``pile`` the surface after it; ``note`` why it did nothing, or "".
+    ``pile`` the surface after it; ``note`` why it did nothing, or ""; ``frame`` what it can be taken hold of by.
     """
 
     layer: Layer
@@ -52,6 +68,7 @@ class Chapter:
     coverage: float
     pile: Pile
     note: str
+    frame: Frame | None = None
 
 
 @dataclass(frozen=True)
@@ -82,7 +99,9 @@ class LayerMasks:
         """What the recipe of ``layer`` may look at; earlier layers are played only where it looks back at them."""
         found = self._scopes.get(layer.id)
         if found is None:
-            before = self.chronicle.before(self.scene, layer.id) if layer.where.looks_back else None
+            before = (
+                self.chronicle.before(self.scene, layer.id) if any(where.looks_back for where in self.scene.places(layer)) else None
+            )
             found = self._scopes[layer.id] = self.chronicle.scope(self.scene, before, self)
         return found
 
@@ -95,12 +114,12 @@ class LayerMasks:
     def value(self, name: str) -> np.ndarray:
         """(n,) float32 0..1."""
         layer = self._layer(name)
-        return layer.where.value(self.scope(layer))
+        return placed(self.scene.places(layer), self.scope(layer))
 
     def key(self, name: str) -> str:
         """Hash of everything that mask depends on."""
         layer = self._layer(name)
-        return layer.where.key(self.scope(layer))
+        return place_key(self.scene.places(layer), self.scope(layer))
 
 
 class Chronicle:
@@ -135,12 +154,13 @@ class Chronicle:
 
     def before(self, scene: Scene, layer_id: str) -> Pile:
         """The surface before a layer happens."""
+        scene = aged(scene)
         masks = LayerMasks(self, scene)
         pile = masks.made
         for layer in scene.layers:
             if layer.id == layer_id:
                 break
-            if layer.on:
+            if scene.plays(layer):
                 pile = self._chapter(scene, layer, pile, masks).pile
         return pile
 
@@ -163,12 +183,13 @@ class Chronicle:
 
     def playing(self, scene: Scene, *, until: str | None = None, check: Callable[[], None] | None = None) -> Iterator[Chapter]:
         """``play`` one layer at a time, for those who need only the last: what is not looked at any more can be let go."""
+        scene = aged(scene)
         masks = LayerMasks(self, scene)
         pile = masks.made
         for layer in scene.layers:
             if check is not None:
                 check()
-            if layer.on:
+            if scene.plays(layer):
                 chapter = self._chapter(scene, layer, pile, masks)
                 pile = chapter.pile
                 yield chapter
@@ -177,21 +198,25 @@ class Chronicle:
 
     def _chapter(self, scene: Scene, layer: Layer, before: Pile, masks: LayerMasks) -> Chapter:
         scope = self.scope(scene, before, masks)
-        where = layer.where.key(scope)
         looked_at = scope.place.key_for(layer.effect.reads)
-        key = key_of("chapter", before.key, looked_at, scene.seed, where, layer.model_dump(exclude={"where"}))
-        chapter: Chapter = self.cache.get(key, lambda: self._happen(layer, before, scope, where, key))
+        places, strength = scene.places(layer), scene.strength_of(layer)
+        where = place_key(places, scope)
+        standing = {"where", "since", "fixed", "episode", "strength"}
+        key = key_of("chapter", before.key, looked_at, scene.seed, where, strength, layer.model_dump(exclude=standing))
+        chapter: Chapter = self.cache.get(key, lambda: self._happen(layer, before, scope, places, strength, where, key))
         # The key leaves out what makes no difference (a muted line): the layer is the one that was asked for.
         return chapter if chapter.layer is layer else replace(chapter, layer=layer)
 
-    def _happen(self, layer: Layer, before: Pile, scope: Scope, where: str, key: str) -> Chapter:
-        mask = layer.where.value(scope)
+    def _happen(
+        self, layer: Layer, before: Pile, scope: Scope, places: list[Recipe], strength: float, where: str, key: str
+    ) -> Chapter:
+        mask = placed(places, scope)
         uses: dict[str, Use] = {
             voice: Use(use.weight, MODES[use.blend]) for voice, use in layer.channels.items() if voice != "relief"
         }
         loss = layer.effect.family == "loss"
         reads = layer.effect.reads
-        event = Event(layer.id, layer.name, before, mask, where, layer.strength, scope, reads, {} if loss else uses)
+        event = Event(layer.id, layer.name, before, mask, where, strength, scope, reads, {} if loss else uses)
         outcome = layer.effect.apply(event)
         pile, note = outcome.pile, outcome.note
         quiet = {voice: Use(1.0 - use.weight) for voice, use in uses.items() if use.weight < 1}
@@ -213,13 +238,13 @@ class Chronicle:
             array.setflags(write=False)
         coverage = self.texels.share(outcome.shown)
         if not note:
-            if layer.strength == 0:
-                note = "Its strength is 0"
+            if strength == 0:
+                note = "Its strength is 0" if layer.strength == 0 else "The strength of its episode is 0"
             elif float(mask.max(initial=0.0)) < 0.004:
                 note = "Its mask is black everywhere"
             elif coverage < 1e-6:
                 note = "It changes nothing here"
-        return Chapter(layer, mask, outcome.shown, coverage, pile, note)
+        return Chapter(layer, mask, outcome.shown, coverage, pile, note, outcome.frame)
 
     def finish(self, pile: Pile) -> Surface:
         """What shows: channels, relief, and the normal that follows from the relief."""

@@ -51,6 +51,7 @@ def part_users(scene: Scene) -> dict[str, list[str]]:
             out.setdefault(name, []).append(f"base {base.title}")
     recipes = [(f"base {b.title}", b.where) for b in scene.bases if b.where is not None]
     recipes += [(f"layer {layer.name}", layer.where) for layer in scene.layers]
+    recipes += [(f"episode {episode.name}", episode.where) for episode in scene.episodes]
     for user, where in recipes:
         for term in where.terms:
             for name in _parts_of(term.source):
@@ -122,7 +123,11 @@ def with_parts_renamed(scene: Scene, match: dict[str, str]) -> Scene:
     for base in out.bases:
         if base.parts is not None:
             base.parts = renamed(base.parts)
-    for where in [*(b.where for b in out.bases if b.where is not None), *(layer.where for layer in out.layers)]:
+    for where in [
+        *(b.where for b in out.bases if b.where is not None),
+        *(layer.where for layer in out.layers),
+        *(e.where for e in out.episodes),
+    ]:
         for term in where.terms:
             if isinstance(term.source, Parts):
                 term.source.names = renamed(term.source.names)

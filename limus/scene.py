@@ -16,6 +16,7 @@ from limus.bases.choice import USUAL, BaseChoice, from_stock
 from limus.blending import Blend
 from limus.effects.catalogue import EFFECTS, AnyEffect
 from limus.effects.effect import Effect
+from limus.episode import Episode
 from limus.errors import InputError
 from limus.fields import Document, number, switch
 from limus.masks.recipe import SOURCES, STANDING, Recipe
@@ -52,6 +53,9 @@ class Layer(Document):
     where: Recipe = Field(default_factory=Recipe)
     strength: float = number(1.0, "Strength", "%", 0.0, 1.0)
     channels: dict[Voice, ChannelUse] = Field(default_factory=dict)
+    episode: str = Field("", max_length=40, description="Id of the episode it belongs to; layers of one stand next to each other")
+    since: float = number(0.0, "Begins in year", "years", 0.0, 500.0, (0.0, 40.0), "Years after the object was new")
+    fixed: bool = switch(False, "Held", "As it is set from its year on, whatever the years dial says")
 
 
 class Scene(Document):
@@ -64,6 +68,10 @@ class Scene(Document):
     seed: int = Field(1, ge=0, le=2**31 - 1, title="Seed")
     bases: list[BaseChoice] = Field(default_factory=lambda: [from_stock(USUAL)], max_length=64)
     layers: list[Layer] = Field(default_factory=list, max_length=200)
+    episodes: list[Episode] = Field(default_factory=list, max_length=100)
+    year: float | None = Field(
+        None, ge=0.0, le=500.0, description="Year in which it is looked at; empty: today, after the years of the setting"
+    )
     vertex_paint: list[VertexStroke] = Field(default_factory=list, max_length=20000, description="Strokes on the vertex colours")
 
     @property
@@ -77,6 +85,10 @@ class Scene(Document):
             for j, term in enumerate(layer.where.terms):
                 for i, name in enumerate(term.source.files):
                     out[f"layers[{k}].where.terms[{j}].source.{term.source.kind}[{i}]"] = name
+        for k, episode in enumerate(self.episodes):
+            for j, term in enumerate(episode.where.terms):
+                for i, name in enumerate(term.source.files):
+                    out[f"episodes[{k}].where.terms[{j}].source.{term.source.kind}[{i}]"] = name
         for k, base in enumerate(self.bases):
             used = [(i, u.file) for i, u in enumerate(getattr(base.material, "maps", [])) if u.role != "left out"]
             out |= {f"bases[{k}].material.maps[{i}].file": name for i, name in used}
@@ -90,13 +102,33 @@ class Scene(Document):
         """The layer with this id, or None."""
         return next((layer for layer in self.layers if layer.id == name), None)
 
+    def episode_of(self, layer: Layer) -> Episode | None:
+        """The episode a layer belongs to, or None."""
+        return next((episode for episode in self.episodes if episode.id == layer.episode), None) if layer.episode else None
+
+    def places(self, layer: Layer) -> list[Recipe]:
+        """The recipes that together say where a layer is: its own and that of its episode."""
+        episode = self.episode_of(layer)
+        return [layer.where] if episode is None or not episode.where.terms else [layer.where, episode.where]
+
+    def plays(self, layer: Layer) -> bool:
+        """Whether it is on, and its episode as well."""
+        episode = self.episode_of(layer)
+        return layer.on and (episode is None or episode.on)
+
+    def strength_of(self, layer: Layer) -> float:
+        """0..1: its own strength and that of its episode."""
+        episode = self.episode_of(layer)
+        return layer.strength * (episode.strength if episode is not None else 1.0)
+
     @property
     def needs(self) -> frozenset[str]:
         """Everything that its effects and recipes look at besides the texels, among ``readings.reading.READS``."""
-        read = {name for layer in self.layers for name in layer.where.masks}
-        played = [layer for layer in self.layers if layer.on or layer.id in read]
+        read = {name for layer in self.layers for where in self.places(layer) for name in where.masks}
+        played = [layer for layer in self.layers if self.plays(layer) or layer.id in read]
         bases = [base.where.needs for base in self.bases if base.where is not None]
-        return frozenset().union(*(layer.where.needs | set(layer.effect.reads) for layer in played), *bases)
+        wheres = [where.needs for layer in played for where in self.places(layer)]
+        return frozenset().union(*wheres, *(set(layer.effect.reads) for layer in played), *bases)
 
     @property
     def asks_for_weather(self) -> bool:
@@ -108,11 +140,17 @@ class Scene(Document):
         seen: dict[str, type[Effect]] = {}
         all_ids = {layer.id for layer in self.layers}
         linked: dict[str, tuple[str, dict[str, Any]]] = {}
+        self._check_episodes()
         for k, layer in enumerate(self.layers):
             if layer.id in seen:
                 raise ValueError(f"layers[{k}].id|two layers have the id '{layer.id}'|Give every layer an id of its own")
-            for j, term in enumerate(layer.where.terms):
-                path = f"layers[{k}].where.terms[{j}]"
+            episode = self.episode_of(layer)
+            lines = [(f"layers[{k}].where.terms[{j}]", term) for j, term in enumerate(layer.where.terms)]
+            if episode is not None:
+                # What an episode looks at must be there before each of its layers.
+                n = self.episodes.index(episode)
+                lines += [(f"episodes[{n}].where.terms[{j}]", term) for j, term in enumerate(episode.where.terms)]
+            for path, term in lines:
                 self._reference(f"{path}.source", term.source, layer, seen, all_ids)
                 if term.link:
                     body = term.model_dump(exclude=STANDING)
@@ -130,6 +168,26 @@ class Scene(Document):
                 f"layers[{k}].where|the masks run in a loop: {names}|Remove one of the lines that look at the next layer"
             )
         return self
+
+    def _check_episodes(self) -> None:
+        ids = [episode.id for episode in self.episodes]
+        for k, name in enumerate(ids):
+            if name in ids[:k]:
+                raise ValueError(f"episodes[{k}].id|two episodes have the id '{name}'|Give every episode an id of its own")
+        ended: set[str] = set()
+        last = ""
+        for k, layer in enumerate(self.layers):
+            if layer.episode and layer.episode not in ids:
+                raise ValueError(
+                    f"layers[{k}].episode|there is no episode '{layer.episode}'|Name one of the episodes, or leave it empty"
+                )
+            if layer.episode != last:
+                ended.add(last)
+                if layer.episode and layer.episode in ended:
+                    raise ValueError(
+                        f"layers[{k}].episode|the layers of the episode '{layer.episode}' do not stand next to each other|Move them together, or take this one out"
+                    )
+            last = layer.episode
 
     @staticmethod
     def _reference(path: str, source: Any, layer: Layer, seen: dict[str, type[Effect]], all_ids: set[str]) -> None:
@@ -160,8 +218,10 @@ class Scene(Document):
         ahead: dict[str, list[str]] = {}
         earlier: list[str] = []
         for layer in self.layers:
-            ahead[layer.id] = layer.where.masks + (earlier.copy() if layer.where.looks_back else [])
-            if layer.on:
+            wheres = self.places(layer)
+            masks = [name for where in wheres for name in where.masks]
+            ahead[layer.id] = masks + (earlier.copy() if any(where.looks_back for where in wheres) else [])
+            if self.plays(layer):
                 earlier.append(layer.id)
         done: set[str] = set()
 

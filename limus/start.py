@@ -20,7 +20,7 @@ from limus.setting import Setting
 def suiting(base: BaseChoice) -> list[str]:
     """Kinds of effects that a document on this base begins with, oldest first."""
     family = base.substance.family
-    return [kind for kind, effect in EFFECTS.items() if not effect.suits or family in effect.suits]
+    return [kind for kind, effect in EFFECTS.items() if effect.begins and (not effect.suits or family in effect.suits)]
 
 
 def fresh_effect(kind: str, size: ObjectSize, setting: Setting) -> Effect:

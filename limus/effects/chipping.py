@@ -3,26 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import replace
 from typing import ClassVar, Literal
 
 import numpy as np
 
-from limus.effects.effect import Effect, Event, Group, Kind, Outcome, raised
+from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, raised
+from limus.effects.films import THERE, painted, paints_of, without
 from limus.fields import choice, number
 from limus.masks.coverage import SoftLevels
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.edges import Edges
 from limus.masks.sources.low import LowDown
 from limus.masks.sources.noise import Noise
-from limus.materials.substance import covered, thinned
 from limus.object_size import ONE_METRE, ObjectSize
 from limus.parallel import for_slices, kernel
 from limus.patterns.fractures import Fractures, mean_over
 from limus.strata.pile import Pile
 
-#: Micrometres from which on a paint counts as being there.
-THERE = np.float32(0.5)
 #: Half the width of the edge of a chip, in the potential; pieces are even within themselves, so it only says how finely amounts can be met.
 WIDTH = 0.006
 #: Flaked area in percent by class, ISO 4628-5 (quantity classes 0 to 5; from memory).
@@ -62,6 +59,7 @@ class Chipping(Effect):
     suits: ClassVar[tuple[str, ...]] = ("ferrous", "zinc", "aluminium", "other metal", "timber", "polymer")
     summary: ClassVar[str] = "Paint broken off edges, and here and there on faces, through the primer to the bare base"
     sets_coverage: ClassVar[bool] = True
+    law: ClassVar[Law] = "even"
     group: ClassVar[Group] = "Paint and its losses"
     begins: ClassVar[bool] = True
     when: ClassVar[str] = "For knocks and frost: hard paint on metal or timber that has been used and never touched up"
@@ -120,12 +118,12 @@ class Chipping(Effect):
     def apply(self, event: Event) -> Outcome:
         """Break the coats; nothing happens where nothing was painted."""
         pile = event.pile
-        paints = [k for k, c in enumerate(pile.coats) if c.substance.family == "coating"]
+        paints = paints_of(pile)
         nothing = np.zeros(len(event.mask), np.float32)
         if not paints:
             return Outcome(pile, nothing, "There is no paint to chip: put a paint layer before it")
-        painted = event.before("painted", [], lambda: self._painted(pile, paints))
-        if not (event.mask * painted > 0.004).any():
+        there = event.before("painted", [], lambda: painted(pile, paints))
+        if not (event.mask * there > 0.004).any():
             return Outcome(pile, nothing, "The mask is black wherever there is paint")
         wanted = self.wanted() * event.strength
         if wanted <= 0:
@@ -135,8 +133,8 @@ class Chipping(Effect):
         potential = event.before("potential", shape, lambda: self._potential(event))
         # Black hides: where the recipe is black nothing breaks, whatever the noise says.
         allowed = event.kept(["allowed", event.mask_key], lambda: np.minimum(event.mask * np.float32(40.0), np.float32(1.0)))
-        weight = event.before("weight", [event.mask_key], lambda: pile.texels.area * painted * allowed)
-        area, reachable = (pile.texels.share(field) for field in (painted, painted * allowed))
+        weight = event.before("weight", [event.mask_key], lambda: pile.texels.area * there * allowed)
+        area, reachable = (pile.texels.share(field) for field in (there, there * allowed))
         share = min(wanted * area / max(reachable, 1e-30), 1.0)
 
         def broken(above: int, count: int) -> np.ndarray | None:
@@ -154,20 +152,15 @@ class Chipping(Effect):
             for_slices(_break, (field, allowed, out), np.float32(levels.level(share * deep)))
             return event.settled(out)
 
-        coats = list(pile.coats)
         top = broken(0, 1)
         assert top is not None
-        for k, taken in self._taken(pile, paints, broken, top):
-            coats[k] = replace(coats[k], thickness=thinned(coats[k].thickness, taken, coats[k].substance))
         # Whatever lies on the topmost paint goes with it.
-        for k in range(paints[-1] + 1, len(coats)):
-            coats[k] = replace(coats[k], thickness=thinned(coats[k].thickness, top, coats[k].substance))
-        out = replace(pile, coats=tuple(coats))
+        out = without(pile, dict(self._taken(pile, paints, broken, top)), top)
         lost, lift = (np.empty(len(potential), np.float32) for _ in range(2))
         held = event.noise(self.size_mm * 1.4, octaves=3, salt=25)
         for_slices(
             _rim,
-            (event.settled(top, 2), top, held, painted, lost, lift),
+            (event.settled(top, 2), top, held, there, lost, lift),
             np.float32(min(self.rim_um * 0.001, 0.012 * self.size_mm)),
         )
         if self.rim_um > 0:
@@ -178,15 +171,6 @@ class Chipping(Effect):
         elif self.size_mm > 1000.0 * pile.texels.mesh.diagonal:
             note = "A chip is larger than the object: make the chip size smaller"
         return Outcome(out, lost, note)
-
-    @staticmethod
-    def _painted(pile: Pile, paints: list[int]) -> np.ndarray:
-        """(n,) float32 0..1: what is measured is the topmost paint of each place, as far as it shows."""
-        out = np.zeros(len(pile.skin), np.float32)
-        for k in paints:
-            coat = pile.coats[k]
-            out = np.where(coat.thickness > THERE, covered(coat.thickness, coat.substance), out)
-        return out
 
     @staticmethod
     def _taken(

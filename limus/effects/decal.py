@@ -9,7 +9,7 @@ import numpy as np
 from pydantic import Field, field_validator
 
 from limus.colour import to_linear
-from limus.effects.effect import Effect, Event, Group, Kind, Outcome, hidden
+from limus.effects.effect import Effect, Event, Frame, Group, Kind, Outcome, hidden
 from limus.errors import InputError
 from limus.fields import choice, colour, number, switch
 from limus.formats.picture_read import read_picture
@@ -63,6 +63,14 @@ class Decal(Effect):
         (0.0, 0.0, 1.0),
         title="Direction",
         description="Out of the surface, in the axes of the file",
+        json_schema_extra={"control": "place"},
+    )
+    scale: float = Field(
+        1.0,
+        gt=0.0,
+        le=1e6,
+        title="Scale",
+        description="Metres for one unit of the file when it was placed",
         json_schema_extra={"control": "place"},
     )
     width_mm: float = number(160.0, "Width", "mm", 0.1, 100000.0, (10.0, 1000.0), log=True, grows=1.0)
@@ -124,14 +132,15 @@ class Decal(Effect):
         if image is None:
             return Outcome(event.pile, nothing, note)
         texels = event.pile.texels
-        if self.depth_mm <= 0:
-            return Outcome(event.pile, nothing, "Its box has no depth: give it some")
         tall_mm = self.width_mm * image.shape[0] / image.shape[1]
+        frame = self._frame(event, tall_mm)
+        if self.depth_mm <= 0:
+            return Outcome(event.pile, nothing, "Its box has no depth: give it some", frame)
         shape: list[object] = [self.model_dump(exclude={"color", "tint", "roughness", "thickness_um", "relief"})]
         alpha, color, said = event.scope.keep.get(event.key("thrown", shape), lambda: self._thrown(event, image, tall_mm))
         share = alpha * event.mask * np.float32(event.strength)
         if not (share > 0.004).any():
-            return Outcome(event.pile, nothing, said or "Its mask is black where it lies")
+            return Outcome(event.pile, nothing, said or "Its mask is black where it lies", frame)
         tint = np.array(self.color, np.float32)
         shown = color if self.what == "picture" else np.broadcast_to(tint, color.shape)
         if self.what == "picture" and self.tint > 0:
@@ -149,7 +158,7 @@ class Decal(Effect):
             texel = texels.texel_mm
             level = blur(texels, event.pile.relief(), min(max(self.width_mm * 0.05, 2 * texel), 40 * texel))
             pile = replace(pile, skin=pile.skin + share * (level - event.pile.relief()))
-        return Outcome(pile, share, " ".join(x for x in (note, said) if x))
+        return Outcome(pile, share, " ".join(x for x in (note, said) if x), frame)
 
     def _image(self, event: Event) -> tuple[np.ndarray | None, str]:
         """(h, w, 4) float32: linear colour times alpha, and alpha; or why there is none. A note besides."""
@@ -177,8 +186,17 @@ class Decal(Effect):
         """(3,) m middle and (3,) direction out of the surface, in the axes that are worked in."""
         mesh = event.pile.texels.mesh
         if self.at is not None:
-            return np.array(self.at) @ mesh.turn.T, np.array(self.facing) @ mesh.turn.T
+            return np.array(self.at) @ mesh.turn.T * (mesh.scale / self.scale), np.array(self.facing) @ mesh.turn.T
         return front_of(event)
+
+    def _frame(self, event: Event, tall_mm: float) -> Frame:
+        middle, facing = self.placed(event)
+        box = throw_box(middle, facing, self.turn_deg, 0.0)
+
+        def three(v: np.ndarray) -> tuple[float, float, float]:
+            return float(v[0]), float(v[1]), float(v[2])
+
+        return Frame(three(box.middle), three(box.right), three(box.up), three(box.back), self.width_mm, tall_mm)
 
     def _thrown(self, event: Event, image: np.ndarray, tall_mm: float) -> tuple[np.ndarray, np.ndarray, str]:
         """(n,) alpha, (n, 3) linear colour, and a finding."""

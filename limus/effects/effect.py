@@ -26,7 +26,7 @@ from limus.surface.running import from_the_top, run_down
 
 Kind = Literal["deposit", "change", "loss"]
 Group = Literal["Paint and its losses", "Metal", "Deposits", "Marks and stains", "Finish"]
-Law = Literal["at once", "even", "root", "years"]
+Law = Literal["at once", "even", "root", "late", "years"]
 
 
 @dataclass(frozen=True)
@@ -122,12 +122,25 @@ class Event:
 
 
 @dataclass(frozen=True)
+class Frame:
+    """A rectangle in space that can be taken hold of: ``middle`` m, unit vectors ``right``, ``up``, ``back``, and its sides in mm."""
+
+    middle: tuple[float, float, float]
+    right: tuple[float, float, float]
+    up: tuple[float, float, float]
+    back: tuple[float, float, float]
+    width_mm: float
+    tall_mm: float
+
+
+@dataclass(frozen=True)
 class Outcome:
-    """What the layer did: the new pile, (n,) float32 where it shows 0..1, and a reason when it did nothing."""
+    """What the layer did: the new pile, (n,) float32 where it shows 0..1, a reason when it did nothing, and the frame it lies in, if any."""
 
     pile: Pile
     shown: np.ndarray
     note: str = ""
+    frame: Frame | None = None
 
 
 class Effect(Document):
@@ -156,7 +169,7 @@ class Effect(Document):
     group: ClassVar[Group] = "Deposits"
     #: Whether a new document begins with it where it suits the base.
     begins: ClassVar[bool] = False
-    #: How it grows with the years: all at once when it happens, evenly, by the root of time, or by its own field ``years``.
+    #: How it grows with the years, see ``ageing``.
     law: ClassVar[Law] = "at once"
 
     @classmethod

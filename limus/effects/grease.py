@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from limus.effects.effect import Effect, Event, Group, Kind, Outcome, hidden, raised
+from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, hidden, raised
 from limus.fields import choice, colour, number
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.hollows import Hollows
@@ -28,6 +28,7 @@ class Grease(Effect):
     order: ClassVar[int] = 14
     family: ClassVar[Kind] = "deposit"
     title: ClassVar[str] = "Oil and grease"
+    law: ClassVar[Law] = "root"
     group: ClassVar[Group] = "Marks and stains"
     summary: ClassVar[str] = "A dark, shining film with runs below it, or thick grease around bearings and screws"
     when: ClassVar[str] = "Around shafts, bearings, hinges and chains: give its place as those parts, or the distance to them"

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import ClassVar, Literal
 
 import numpy as np
 
-from limus.effects.effect import Effect, Event, Group, Kind, Outcome, raised
+from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, raised
+from limus.effects.films import THERE, painted, paints_of, without
 from limus.fields import number
 from limus.masks.coverage import SoftLevels
 from limus.masks.recipe import Recipe, term
@@ -15,7 +15,6 @@ from limus.masks.sources.low import LowDown
 from limus.masks.sources.noise import Noise
 from limus.masks.sources.sheltered import Sheltered
 from limus.masks.sources.slope import SlopeSource
-from limus.materials.substance import covered, thinned
 from limus.object_size import ONE_METRE, ObjectSize
 from limus.patterns.fractures import mean_over
 from limus.surface.blur import blur
@@ -35,6 +34,7 @@ class Peeling(Effect):
     order: ClassVar[int] = 2
     family: ClassVar[Kind] = "loss"
     title: ClassVar[str] = "Peeling"
+    law: ClassVar[Law] = "late"
     group: ClassVar[Group] = "Paint and its losses"
     acts_on: ClassVar[tuple[str, ...]] = ("coating",)
     suits: ClassVar[tuple[str, ...]] = ("ferrous", "zinc", "aluminium", "other metal", "timber", "polymer", "mineral")
@@ -68,21 +68,19 @@ class Peeling(Effect):
         """Take the sheets off the topmost paint of the pile."""
         pile = event.pile
         nothing = np.zeros(len(event.mask), np.float32)
-        paints = [k for k, c in enumerate(pile.coats) if c.substance.family == "coating" and not c.substance.clear]
+        paints = paints_of(pile)
         if not paints:
             return Outcome(pile, nothing, "There is no paint to peel: put a paint layer before it")
-        painted = event.before(
-            "painted", [], lambda: np.minimum(sum(covered(pile.coats[k].thickness, pile.coats[k].substance) for k in paints), 1.0)
-        )
+        there = event.before("painted", [], lambda: painted(pile, paints))
         wanted = self.coverage * event.strength
         if wanted <= 0:
             return Outcome(pile, nothing, "The coverage is 0")
         allowed = np.minimum(event.mask * np.float32(40.0), np.float32(1.0))
-        if not (allowed * painted > 0.004).any():
+        if not (allowed * there > 0.004).any():
             return Outcome(pile, nothing, "The mask is black wherever there is paint")
         potential, edge = event.before("peel", [event.mask_key, self.sheet_mm], lambda: self._potential(event))
-        weight = pile.texels.area * painted * allowed
-        area, reachable = pile.texels.share(painted), pile.texels.share(painted * allowed)
+        weight = pile.texels.area * there * allowed
+        area, reachable = pile.texels.share(there), pile.texels.share(there * allowed)
         levels: SoftLevels = event.before(
             "peel levels", [event.mask_key, self.sheet_mm], lambda: SoftLevels(potential, weight, WIDTH)
         )
@@ -99,24 +97,24 @@ class Peeling(Effect):
         top_gone = np.maximum(gone, crack * np.float32(0.85))
         deeper = event.noise(self.sheet_mm * 1.3, octaves=4, salt=65)
         below = np.clip((deeper - np.float32(_quantile(self.through))) * np.float32(6.0), 0.0, 1.0)
-        coats = list(pile.coats)
-        for k in range(len(coats)):
-            coat = coats[k]
-            if k >= paints[-1]:
-                coats[k] = replace(coat, thickness=thinned(coat.thickness, top_gone, coat.substance))
-            elif k in paints and self.through > 0:
-                coats[k] = replace(coat, thickness=thinned(coat.thickness, gone * event.settled(below), coat.substance))
-        out = replace(pile, coats=tuple(coats))
+        deep = gone * event.settled(below)
+        # The topmost paint of a place goes; those below it where the sheet took them along.
+        taken: dict[int, np.ndarray] = {}
+        over = np.zeros(len(gone), bool)
+        for k in reversed(paints):
+            taken[k] = np.where(over, deep, top_gone).astype(np.float32)
+            over |= pile.coats[k].thickness > THERE
+        out = without(pile, taken, top_gone)
         if self.curl_mm > 0:
             width = max(0.11 * self.sheet_mm, 1.5 * pile.texels.texel_mm)
             near = blur(pile.texels, gone, width)
             held = np.clip(np.float32(0.55) + np.float32(0.6) * event.noise(self.sheet_mm * 0.8, octaves=3, salt=66), 0.0, 1.0)
-            curl = np.square(np.minimum(near * np.float32(1.9), np.float32(1.0))) * (np.float32(1.0) - gone) * painted * held
+            curl = np.square(np.minimum(near * np.float32(1.9), np.float32(1.0))) * (np.float32(1.0) - gone) * there * held
             out = raised(out, curl * np.float32(min(self.curl_mm, 0.12 * self.sheet_mm)))
         note = ""
         if wanted * area > reachable * 1.001:
             note = f"The place is smaller than the coverage asked for: {reachable / area:.1%} instead of {wanted:.1%} of the paint"
-        return Outcome(out, top_gone * painted, note)
+        return Outcome(out, top_gone * there, note)
 
     def _step(self, x: np.ndarray) -> np.ndarray:
         y = np.clip((x + np.float32(WIDTH)) * np.float32(0.5 / WIDTH), 0.0, 1.0)

@@ -7,7 +7,8 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from limus.effects.effect import Effect, Event, Group, Kind, Outcome
+from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome
+from limus.effects.films import THERE, painted, paints_of
 from limus.fields import number
 from limus.masks.coverage import level_for
 from limus.masks.recipe import Recipe, term
@@ -15,7 +16,7 @@ from limus.masks.sources.edges import Edges
 from limus.masks.sources.noise import Noise
 from limus.masks.sources.sheltered import Sheltered
 from limus.materials.channels import one
-from limus.materials.substance import SHEEN, covered
+from limus.materials.substance import SHEEN
 from limus.object_size import ONE_METRE, ObjectSize
 from limus.strata.pile import Coat
 
@@ -30,6 +31,7 @@ class Rubbing(Effect):
     order: ClassVar[int] = 3
     family: ClassVar[Kind] = "loss"
     title: ClassVar[str] = "Rubbing through"
+    law: ClassVar[Law] = "even"
     group: ClassVar[Group] = "Paint and its losses"
     acts_on: ClassVar[tuple[str, ...]] = ("coating",)
     suits: ClassVar[tuple[str, ...]] = ("ferrous", "zinc", "aluminium", "other metal", "timber", "polymer")
@@ -63,35 +65,34 @@ class Rubbing(Effect):
         """Wear the coats down."""
         pile = event.pile
         nothing = np.zeros(len(event.mask), np.float32)
-        paints = [k for k, c in enumerate(pile.coats) if c.substance.family == "coating"]
+        paints = paints_of(pile)
         if not paints:
             return Outcome(pile, nothing, "There is no paint to rub through: put a paint layer before it")
         wanted = self.coverage * event.strength
         if wanted <= 0:
             return Outcome(pile, nothing, "The coverage is 0")
-        top = pile.coats[paints[-1]]
-        painted = event.before("rub painted", [], lambda: covered(top.thickness, top.substance))
-        if not (event.mask * painted > 0.004).any():
+        there = event.before("rub painted", [], lambda: painted(pile, paints))
+        if not (event.mask * there > 0.004).any():
             return Outcome(pile, nothing, "The mask is black wherever there is paint")
         wear = event.kept(["wear", event.mask_key, self.distress, self.distress_mm], lambda: self._wear(event))
-        weight = pile.texels.area * painted * (event.mask > 0.004)
-        area = pile.texels.share(painted)
+        weight = pile.texels.area * there * (event.mask > 0.004)
+        area = pile.texels.share(there)
         reachable = float(weight.sum(dtype=np.float64)) / max(pile.texels.total_area, 1e-30)
         level = level_for(wear, weight, min(wanted * area / max(reachable, 1e-30), 1.0))
-        # At the level just the topcoat is worn through; beyond, the coats below follow.
-        whole = float(
-            sum(
-                np.median(pile.coats[k].thickness[pile.coats[k].thickness > 0.5]) if (pile.coats[k].thickness > 0.5).any() else 0.0
-                for k in paints
-            )
-        )
-        first = float(np.median(top.thickness[top.thickness > 0.5])) if (top.thickness > 0.5).any() else 1.0
-        # What hides is the last two hiding thicknesses of a film, so half of it shows through at ln 2 of one.
-        through = first - np.log(2.0) * top.substance.hide_um
-        slope = whole / max(self.soft * 0.35, 0.01)
-        take = np.maximum(np.float32(through) + (wear - np.float32(level)) * np.float32(slope), np.float32(0.0)) * (
-            event.mask > 0.004
-        )
+        # At the level the topmost paint is just worn through, which is when half of what is below shows (ln 2 hiding thicknesses are left);
+        # beyond it the coats below follow.
+        top: np.ndarray = np.zeros(len(wear), np.float32)
+        whole: np.ndarray = np.zeros(len(wear), np.float32)
+        for k in range(paints[0], len(pile.coats)):
+            coat = pile.coats[k]
+            if coat.substance.family == "veil":
+                continue
+            whole = whole + coat.thickness
+            # What lies on the topmost paint has to go first.
+            top = np.where(coat.thickness > THERE, coat.thickness if k in paints else top + coat.thickness, top)
+        through = np.maximum(top - np.float32(np.log(2.0) * pile.coats[paints[-1]].substance.hide_um), np.float32(0.0))
+        slope = whole * np.float32(1.0 / max(self.soft * 0.35, 0.01))
+        take = np.maximum(through + (wear - np.float32(level)) * slope, np.float32(0.0)) * (event.mask > 0.004)
         left = take.astype(np.float32)
         coats = list(pile.coats)
         for k in reversed(range(len(coats))):
@@ -101,16 +102,11 @@ class Rubbing(Effect):
             gone = np.minimum(left, coat.thickness)
             coats[k] = replace(coat, thickness=coat.thickness - gone)
             left = left - gone
-        shown = (
-            np.clip(
-                np.float32(1.0) - covered(coats[paints[-1]].thickness, top.substance) / np.maximum(painted, np.float32(1e-3)),
-                0.0,
-                1.0,
-            )
-            * painted
-        )
+        worn = replace(pile, coats=tuple(coats))
+        most = np.maximum(through, np.float32(1.0))
+        shown = (np.clip((take - most * np.float32(0.75)) / (most * np.float32(0.5)), 0.0, 1.0) * there).astype(np.float32)
         if self.polish > 0:
-            touched = np.clip(take / np.float32(max(through, 1.0)), 0.0, 1.0)
+            touched = np.clip(take / most, 0.0, 1.0)
             smooth = Coat(
                 event.layer,
                 f"{event.name}: polish",
@@ -118,11 +114,11 @@ class Rubbing(Effect):
                 -np.log1p(-touched * np.float32(0.75 * self.polish)),
                 {"roughness": one(0.22)},
             )
-            coats.append(smooth)
+            worn = worn.with_coat(smooth)
         note = ""
         if wanted * area > reachable * 1.001:
             note = f"The place is smaller than the coverage asked for: {reachable / area:.1%} instead of {wanted:.1%} of the paint"
-        return Outcome(replace(pile, coats=tuple(coats)), shown, note)
+        return Outcome(worn, shown, note)
 
     def _wear(self, event: Event) -> np.ndarray:
         wide = event.noise(self.distress_mm * 4.0, octaves=3, salt=71)

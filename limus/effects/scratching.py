@@ -7,7 +7,8 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from limus.effects.effect import Effect, Event, Group, Kind, Outcome, raised
+from limus.blending import MODES
+from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, raised
 from limus.fields import choice, number
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.edges import Edges
@@ -17,6 +18,7 @@ from limus.materials.channels import one
 from limus.materials.substance import SHEEN, thinned
 from limus.object_size import ONE_METRE, ObjectSize
 from limus.patterns.scratches import scratches
+from limus.strata.composite import Use
 from limus.strata.pile import Coat
 
 _AXES = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}
@@ -29,6 +31,7 @@ class Scratching(Effect):
     order: ClassVar[int] = 4
     family: ClassVar[Kind] = "loss"
     title: ClassVar[str] = "Scratches"
+    law: ClassVar[Law] = "even"
     group: ClassVar[Group] = "Paint and its losses"
     summary: ClassVar[str] = "Fine wear in gloss and relief, and deep scratches through the coats, every way or around an axis"
     when: ClassVar[str] = "On anything that was handled, dragged or wiped; around an axis for what turns against something"
@@ -72,7 +75,7 @@ class Scratching(Effect):
         if self.deep > 0:
             deep = event.kept(
                 ["deep", *shape, self.deep, self.width_mm],
-                lambda: self._lines(event, 0.75, self.width_mm, 0.5 + 5.0 * self.deep, 132),
+                lambda: self._lines(event, 0.75, self.width_mm, 0.8 + 6.0 * self.deep, 132),
             )
         place = event.mask * np.float32(event.strength)
         # A scratch is there or not: in dark places there are fewer, not fainter ones.
@@ -98,12 +101,13 @@ class Scratching(Effect):
         cut_in = np.maximum(depth - (pile.thickness_of(_solid) - out.thickness_of(_solid)), np.float32(0.0))
         out = raised(out, -(cut_in + fine * place * np.float32(4.0)) * np.float32(0.001))
         mark = np.clip(np.maximum(fine * place * np.float32(0.75), line), 0.0, 0.97)
-        sheet = {"roughness": one(0.62)}
+        # Scored paint is paler, scored metal brighter: overlay, so that the tone of what is below stays.
+        sheet = {"roughness": one(0.62), "base_color": one((0.66, 0.66, 0.66))}
+        tone = event.uses.get("base_color", Use())
+        uses = {**event.uses, "base_color": Use(tone.weight, tone.mode or MODES["overlay"])}
         if "coat_weight" in pile.used:
             sheet["coat_roughness"] = one(0.45)
-        out = out.with_coat(
-            Coat(event.layer, f"{event.name}: scuffed", SHEEN, -np.log1p(-mark * np.float32(0.6)), sheet, event.uses)
-        )
+        out = out.with_coat(Coat(event.layer, f"{event.name}: scuffed", SHEEN, -np.log1p(-mark * np.float32(0.6)), sheet, uses))
         note = "" if (mark > 0.01).any() else "No scratch meets this place: raise the amounts or widen the place"
         return Outcome(out, mark.astype(np.float32), note)
 

@@ -101,7 +101,7 @@ class Smears(Effect):
 
     def _weight(self, event: Event) -> np.ndarray:
         texels = event.pile.texels
-        out = np.zeros(len(texels), np.float32)
+        out: np.ndarray = np.zeros(len(texels), np.float32)
         if self.smears > 0:
             arcs = event.noise(self.smear_mm * 0.22, octaves=4, gain=0.65, tall=0.18, salt=111)
             patch = event.noise(self.smear_mm, octaves=3, salt=112)

@@ -7,10 +7,26 @@ from ninja import NinjaAPI
 from ninja.security import django_auth
 
 from limus.errors import Cancelled, InputError
-from server.api import catalogue, evaluation, history, intakes, jobs, map_sets, objects, pictures, projects, store_room
+from server.api import (
+    catalogue,
+    evaluation,
+    glimpses,
+    history,
+    intakes,
+    jobs,
+    map_sets,
+    objects,
+    pictures,
+    projects,
+    store_room,
+    treatments,
+)
 
 api = NinjaAPI(title="Limus", version="1", auth=django_auth, docs_url=None)
-for subject in (catalogue, projects, intakes, objects, history, pictures, map_sets, store_room, evaluation, jobs):
+SUBJECTS = (
+    catalogue, projects, intakes, objects, history, pictures, map_sets, store_room, treatments, evaluation, glimpses, jobs,
+)  # fmt: skip
+for subject in SUBJECTS:
     api.add_router("", subject.router)
 
 

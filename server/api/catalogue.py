@@ -49,6 +49,8 @@ class FieldsOut(BaseModel):
     about: str
     family: str = ""
     group: str = ""
+    when: str = Field("", description="When somebody would take it")
+    law: str = Field("", description="How it grows with the years")
     sentence: str = ""
     sets_coverage: bool = False
     looks_back: bool = False
@@ -187,6 +189,9 @@ def _effect(kind: str, size: ObjectSize) -> FieldsOut:
         title=effect.title,
         about=effect.summary,
         family=effect.family,
+        group=effect.group,
+        when=effect.when,
+        law=effect.law,
         sets_coverage=effect.sets_coverage,
         needs=list(effect.reads),
         acts_on=list(effect.acts_on),

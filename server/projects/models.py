@@ -190,6 +190,22 @@ class OwnBase(models.Model):
         return self.name
 
 
+class OwnTreatment(models.Model):
+    """A treatment that somebody saved or brought in as a file."""
+
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="treatments")
+    name = models.CharField(max_length=80)
+    document = models.JSONField()
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["name"]
+        constraints = [models.UniqueConstraint(fields=["owner", "name"], name="one_treatment_per_name")]
+
+    def __str__(self) -> str:
+        return self.name
+
+
 class Favourite(models.Model):
     """A base of the store room that somebody likes to have at hand."""
 

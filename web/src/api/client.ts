@@ -115,3 +115,14 @@ export async function sendPicture(project: number, file: File): Promise<{ file: 
   if (!answer.ok) throw new Error(messageOf(body))
   return body
 }
+
+/** Bring in a treatment file; its refusal is the error's message. */
+export async function bringTreatment(file: File): Promise<void> {
+  const answer = await fetch(`/api/treatments/file?name=${encodeURIComponent(file.name)}`, {
+    method: 'POST',
+    credentials: 'same-origin',
+    headers: { 'X-CSRFToken': csrf(), 'Content-Type': 'application/json' },
+    body: file,
+  })
+  if (!answer.ok) throw new Error(messageOf(await answer.json().catch(() => undefined)))
+}

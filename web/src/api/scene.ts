@@ -51,6 +51,21 @@ export interface Layer {
   where: Recipe
   strength: number
   channels: Record<string, ChannelUse>
+  /** Id of the episode it belongs to, or "". */
+  episode: string
+  /** Year after the object was new in which it begins; fixed: it does not grow. */
+  since: number
+  fixed: boolean
+}
+
+/** Layers under one bracket. */
+export interface Episode {
+  id: string
+  name: string
+  on: boolean
+  strength: number
+  where: Recipe
+  folded: boolean
 }
 
 export interface Neighbour {
@@ -142,6 +157,9 @@ export interface Scene {
   seed: number
   bases: Base[]
   layers: Layer[]
+  episodes: Episode[]
+  /** Year in which it is looked at; null: today. */
+  year: number | null
   vertex_paint: { file: string; channel: string }[]
 }
 
@@ -160,6 +178,7 @@ export type Job = S['JobOut']
 export type Intake = S['IntakeOut']
 export type Shelf = S['ShelfOut']
 export type Recognised = S['RecognisedOut']
+export type ShelvedTreatment = S['TreatmentOut']
 export type BaseSaid = S['BaseAnswer']
 export type ChannelFact = S['ChannelOut']
 
@@ -184,6 +203,8 @@ export interface FieldSchema {
     | 'line'
     | 'strokes'
     | 'picks'
+    | 'text'
+    | 'place'
   unit?: string
   soft?: [number, number]
   scale?: 'linear' | 'log'

@@ -494,6 +494,90 @@ export interface paths {
     patch?: never
     trace?: never
   }
+  '/api/treatments': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    /**
+     * Shelf
+     * @description One's own first, then those of the program.
+     */
+    get: operations['server_api_treatments_shelf']
+    put?: never
+    post?: never
+    /**
+     * Remove
+     * @description Remove a treatment of one's own; scenes that used it keep their layers.
+     */
+    delete: operations['server_api_treatments_remove']
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/objects/{object_id}/treatments/put-on': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    get?: never
+    put?: never
+    /**
+     * Put On
+     * @description The scene with a treatment's layers on top, in sizes that suit this object.
+     */
+    post: operations['server_api_treatments_put_on']
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/objects/{object_id}/treatments': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    get?: never
+    put?: never
+    /**
+     * Save
+     * @description Save layers as a treatment of one's own.
+     */
+    post: operations['server_api_treatments_save']
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/treatments/file': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    get?: never
+    put?: never
+    /**
+     * Bring
+     * @description Bring in a treatment file: the raw body.
+     */
+    post: operations['server_api_treatments_bring']
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
   '/api/objects/{object_id}/evaluate': {
     parameters: {
       query?: never
@@ -529,6 +613,30 @@ export interface paths {
      */
     post: operations['server_api_evaluation_look_at']
     delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/objects/{object_id}/glimpse': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    get?: never
+    put?: never
+    /**
+     * Look
+     * @description A picture of the object with it; dropped when the dialog that asked was closed.
+     */
+    post: operations['server_api_glimpses_look']
+    /**
+     * Stop
+     * @description The dialog was closed: what was asked under an older ticket is not made any more.
+     */
+    delete: operations['server_api_glimpses_stop']
     options?: never
     head?: never
     patch?: never
@@ -747,6 +855,18 @@ export interface components {
        * @default
        */
       group: string
+      /**
+       * When
+       * @description When somebody would take it
+       * @default
+       */
+      when: string
+      /**
+       * Law
+       * @description How it grows with the years
+       * @default
+       */
+      law: string
       /**
        * Sentence
        * @default
@@ -1435,6 +1555,76 @@ export interface components {
       on: boolean
     }
     /**
+     * TreatmentOut
+     * @description A treatment on the shelf. ``families``: substances it acts on that must be there already; ``needs``: readings it looks at.
+     */
+    TreatmentOut: {
+      /** Name */
+      name: string
+      /** Title */
+      title: string
+      /** About */
+      about: string
+      /** Own */
+      own: boolean
+      /** Layers */
+      layers: string[]
+      /** Families */
+      families: string[]
+      /** Needs */
+      needs: string[]
+    }
+    /**
+     * PutOnOut
+     * @description The scene with the treatment on it, not saved yet; the ids of its new layers, and what was left out.
+     */
+    PutOnOut: {
+      /** Document */
+      document: {
+        [key: string]: unknown
+      }
+      /** Layers */
+      layers: string[]
+      /** Notes */
+      notes: string[]
+    }
+    /**
+     * PutOnIn
+     * @description A treatment for an object; ``document`` is its scene as the browser has it.
+     */
+    PutOnIn: {
+      /** Name */
+      name: string
+      /** Document */
+      document: {
+        [key: string]: unknown
+      }
+    }
+    /**
+     * SavedOut
+     * @description What was saved, and what belongs to its object only and was left out.
+     */
+    SavedOut: {
+      treatment: components['schemas']['TreatmentOut']
+      /** Notes */
+      notes: string[]
+    }
+    /**
+     * SaveIn
+     * @description Layers of an object's scene to save, by id.
+     */
+    SaveIn: {
+      /** Name */
+      name: string
+      /**
+       * About
+       * @default
+       */
+      about: string
+      /** Layers */
+      layers: string[]
+    }
+    /**
      * Answer
      * @description The answer to an evaluation.
      */
@@ -1550,6 +1740,24 @@ export interface components {
       picture: string
     }
     /**
+     * FrameAnswer
+     * @description The rectangle that a decal lies in: middle (m) and directions in the axes of the view, sides in mm.
+     */
+    FrameAnswer: {
+      /** Middle */
+      middle: [number, number, number]
+      /** Right */
+      right: [number, number, number]
+      /** Up */
+      up: [number, number, number]
+      /** Back */
+      back: [number, number, number]
+      /** Width Mm */
+      width_mm: number
+      /** Tall Mm */
+      tall_mm: number
+    }
+    /**
      * LayerAnswer
      * @description What a layer did: share of the surface where it showed, why it did nothing, and its small picture (a hash).
      */
@@ -1565,6 +1773,7 @@ export interface components {
        * @default
        */
       picture: string
+      frame?: components['schemas']['FrameAnswer'] | null
     }
     /**
      * Legend
@@ -1706,6 +1915,7 @@ export interface components {
       look?: components['schemas']['Look']
       /**
        * Selected
+       * @description A layer, or 'episode:' and the id of one
        * @default
        */
       selected: string
@@ -1781,6 +1991,48 @@ export interface components {
        * @default 0
        */
       index: number
+    }
+    /**
+     * GlimpseOut
+     * @description Name of the picture, the share that the last layer covers, and why it would do nothing.
+     */
+    GlimpseOut: {
+      /** Picture */
+      picture: string
+      /** Coverage */
+      coverage: number
+      /** Note */
+      note: string
+    }
+    /**
+     * GlimpseIn
+     * @description One more effect, by kind, or one more treatment, by name, on the scene as the browser has it.
+     */
+    GlimpseIn: {
+      /**
+       * Kind
+       * @default
+       */
+      kind: string
+      /**
+       * Treatment
+       * @default
+       */
+      treatment: string
+      /** Document */
+      document: {
+        [key: string]: unknown
+      }
+      /**
+       * Client
+       * @default
+       */
+      client: string
+      /**
+       * Ticket
+       * @default 0
+       */
+      ticket: number
     }
     /**
      * JobOut
@@ -2733,6 +2985,156 @@ export interface operations {
       }
     }
   }
+  server_api_treatments_shelf: {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['TreatmentOut'][]
+        }
+      }
+    }
+  }
+  server_api_treatments_remove: {
+    parameters: {
+      query: {
+        name: string
+      }
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown
+        }
+        content?: never
+      }
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+    }
+  }
+  server_api_treatments_put_on: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        object_id: number
+      }
+      cookie?: never
+    }
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['PutOnIn']
+      }
+    }
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['PutOnOut']
+        }
+      }
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+    }
+  }
+  server_api_treatments_save: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        object_id: number
+      }
+      cookie?: never
+    }
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['SaveIn']
+      }
+    }
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['SavedOut']
+        }
+      }
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+    }
+  }
+  server_api_treatments_bring: {
+    parameters: {
+      query?: {
+        name?: string
+      }
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['TreatmentOut']
+        }
+      }
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+    }
+  }
   server_api_evaluation_evaluate: {
     parameters: {
       query?: never
@@ -2827,6 +3229,73 @@ export interface operations {
         content: {
           'application/json': components['schemas']['Problem']
         }
+      }
+    }
+  }
+  server_api_glimpses_look: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        object_id: number
+      }
+      cookie?: never
+    }
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['GlimpseIn']
+      }
+    }
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['GlimpseOut']
+        }
+      }
+      /** @description Conflict */
+      409: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+    }
+  }
+  server_api_glimpses_stop: {
+    parameters: {
+      query: {
+        client: string
+        ticket: number
+      }
+      header?: never
+      path: {
+        object_id: number
+      }
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown
+        }
+        content?: never
       }
     }
   }

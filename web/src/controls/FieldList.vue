@@ -7,6 +7,7 @@ import CurveField from './CurveField.vue'
 import NumberField from './NumberField.vue'
 import OptionalField from './OptionalField.vue'
 import PictureField from './PictureField.vue'
+import TextField from './TextField.vue'
 
 /** Controls for the fields of an effect, a source, a line or a cut, drawn from the schema that the core publishes. */
 const props = defineProps<{
@@ -30,7 +31,7 @@ const fields = computed(() =>
   ),
 )
 /** Drawn by hand: whoever shows these fields has tools of its own for them. */
-const DRAWN = ['strokes', 'picks', 'line', 'value']
+const DRAWN = ['strokes', 'picks', 'line', 'value', 'place']
 const isNumber = (field: FieldSchema) => field.control === 'slider'
 </script>
 
@@ -83,6 +84,14 @@ const isNumber = (field: FieldSchema) => field.control === 'slider'
           emit('done', name, v, field.title ?? name)
         }
       "
+    />
+    <TextField
+      v-else-if="field.control === 'text'"
+      :field="field"
+      :name="name"
+      :model-value="String(values[name] ?? '')"
+      @drag="(v) => emit('drag', name, v)"
+      @done="(v) => emit('done', name, v, field.title ?? name)"
     />
     <ChoiceField
       v-else-if="field.control"

@@ -74,7 +74,7 @@ async function bring(event: Event) {
       <input
         ref="chooser"
         type="file"
-        accept=".png,.jpg,.jpeg,.tif,.tiff,.webp,.bmp,.tga,.exr"
+        accept=".png,.jpg,.jpeg,.tif,.tiff,.webp,.bmp,.tga,.exr,.svg"
         hidden
         @change="bring"
       />

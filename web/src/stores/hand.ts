@@ -196,6 +196,6 @@ export const useHand = defineStore('hand', () => {
   )
   return {
     tool, target, takes, brush, sizeIn, pixels, mirror, reach, facing, fillWhat, fillAngle, usual, settings, size,
-    set, keep, fill, take, put,
+    set, keep, fill, take, put, toFile,
   } // prettier-ignore
 })

@@ -6,6 +6,7 @@ import { fieldsOf } from '../api/scene'
 import type {
   Catalogue,
   Entry,
+  Episode,
   Evaluation,
   Facts,
   Job,
@@ -37,6 +38,8 @@ export const useWork = defineStore('work', () => {
   const evaluation = shallowRef<Evaluation>()
   const selectedId = ref('')
   const selectedTerm = ref(-1)
+  /** The episode whose sheet is open, or "". */
+  const selectedEpisode = ref('')
   const look = ref<Look>({ ...LIT })
   const pinned = ref(false)
   const until = ref<string | null>(null)
@@ -61,6 +64,9 @@ export const useWork = defineStore('work', () => {
   const marks = ref(0)
 
   const selected = computed<Layer | undefined>(() => scene.value?.layers.find((l) => l.id === selectedId.value))
+  const episode = computed(() => scene.value?.episodes.find((e) => e.id === selectedEpisode.value))
+  /** What the recipe that is open belongs to, as questions name it. */
+  const focus = computed(() => (selectedEpisode.value ? `episode:${selectedEpisode.value}` : selectedId.value))
   const outcome = computed(() => new Map((evaluation.value?.layers ?? []).map((l) => [l.id, l])))
   const effects = computed(() => new Map((catalogue.value?.effects ?? []).map((e) => [e.kind, e])))
   const sources = computed(() => new Map((catalogue.value?.sources ?? []).map((s) => [s.kind, s])))
@@ -100,7 +106,7 @@ export const useWork = defineStore('work', () => {
           resolution: wanted.size,
           until: peeking.value ? before(selectedId.value) : until.value,
           look: peeking.value ? { ...LIT } : { ...look.value },
-          selected: selectedId.value,
+          selected: focus.value,
           pictures: wanted.pictures,
           bases: serves === 'base' && wanted.pictures,
           relief: wantsRelief.value,
@@ -170,17 +176,30 @@ export const useWork = defineStore('work', () => {
     return k === 0 ? '' : layers[k - 1].id
   }
 
+  /** Documents of older versions have no episodes and no years. */
+  function whole(document: Scene): Scene {
+    document.episodes ??= []
+    document.year ??= null
+    for (const layer of document.layers) {
+      layer.episode ??= ''
+      layer.since ??= 0
+      layer.fixed ??= false
+    }
+    return document
+  }
+
   // ---- history ---------------------------------------------------------------------------------------------------------
   function take(found: VersionOut) {
     reading++
     version.value = found
-    scene.value = copy(found.document) as unknown as Scene
+    scene.value = whole(copy(found.document) as unknown as Scene)
     if (!scene.value.layers.some((l) => l.id === selectedId.value))
       selectedId.value = scene.value.layers.at(-1)?.id ?? ''
     const stands = JSON.stringify([scene.value.object, scene.value.setting])
     if (stood && stands !== stood) void refresh()
     stood = stands
     if (until.value && !scene.value.layers.some((l) => l.id === until.value)) until.value = null
+    if (!scene.value.episodes.some((e) => e.id === selectedEpisode.value)) selectedEpisode.value = ''
     selectedTerm.value = Math.min(selectedTerm.value, (selected.value?.where.terms.length ?? 0) - 1)
   }
 
@@ -434,11 +453,19 @@ export const useWork = defineStore('work', () => {
     full()
   }
   function select(id: string) {
-    if (selectedId.value === id) return
+    if (selectedId.value === id && !selectedEpisode.value) return
+    selectedEpisode.value = ''
     selectedId.value = id
     selectedTerm.value = -1
     if (!pinned.value && look.value.kind === 'mask') look.value = { ...LIT, kind: 'mask', layer: id }
     else if (!pinned.value && look.value.kind === 'term') look.value = { ...LIT }
+    full()
+  }
+  function selectEpisode(id: string) {
+    if (selectedEpisode.value === id) return
+    selectedEpisode.value = id
+    selectedTerm.value = -1
+    if (!pinned.value && ['mask', 'term'].includes(look.value.kind)) look.value = { ...LIT }
     full()
   }
   function playTo(id: string | null) {
@@ -515,7 +542,7 @@ export const useWork = defineStore('work', () => {
   /** A new layer has the age of the place it stands in. */
   const aged = (effect: Entry) =>
     'years' in (effect.defaults ?? {}) ? { years: Number(scene.value?.setting.years ?? 10) } : {}
-  function addLayer(effect: Entry) {
+  function addLayer(effect: Entry, more: Partial<Layer> = {}) {
     edit(`Add ${effect.title.toLowerCase()}`, (now) => {
       const id = freshId(effect.kind)
       const same = now.layers.filter((l) => l.effect.kind === effect.kind).length
@@ -527,7 +554,12 @@ export const useWork = defineStore('work', () => {
         where: copy(effect.where) as unknown as Recipe,
         strength: 1,
         channels: {},
+        episode: '',
+        since: 0,
+        fixed: false,
+        ...more,
       })
+      selectedEpisode.value = ''
       selectedId.value = id
       selectedTerm.value = -1
       until.value = null
@@ -575,13 +607,184 @@ export const useWork = defineStore('work', () => {
     const layers = scene.value?.layers ?? []
     const from = layers.findIndex((l) => l.id === id)
     if (to < 0 || to >= layers.length || from === to) return
-    edit('Move layer', (now) => now.layers.splice(to, 0, ...now.layers.splice(from, 1)))
+    edit('Move layer', (now) => {
+      now.layers.splice(to, 0, ...now.layers.splice(from, 1))
+      settle(now)
+    })
+  }
+
+  // ---- episodes --------------------------------------------------------------------------------------------------------
+  /** After layers were moved: one between two of an episode belongs to it, one that has left its episode does not, and empty ones go. */
+  function settle(now: Scene) {
+    const { layers } = now
+    layers.forEach((layer, k) => {
+      const [before, after] = [layers[k - 1]?.episode ?? '', layers[k + 1]?.episode ?? '']
+      if (before && before === after) layer.episode = before
+    })
+    // Of an episode that came apart the longest run stays.
+    for (const { id } of now.episodes) {
+      const runs: Layer[][] = []
+      layers.forEach((layer, k) => {
+        if (layer.episode !== id) return
+        if (layers[k - 1]?.episode === id) runs.at(-1)!.push(layer)
+        else runs.push([layer])
+      })
+      const longest = runs.reduce<Layer[]>((best, run) => (run.length > best.length ? run : best), [])
+      for (const run of runs) if (run !== longest) run.forEach((layer) => (layer.episode = ''))
+    }
+    now.episodes = now.episodes.filter((e) => layers.some((l) => l.episode === e.id))
+  }
+  function freshEpisode(now: Scene): string {
+    const taken = new Set(now.episodes.map((e) => e.id))
+    for (let k = 1; ; k++) if (!taken.has(`episode-${k}`)) return `episode-${k}`
+  }
+  /** A bracket over these layers, which stand next to each other. */
+  function gather(ids: string[], name = 'Episode') {
+    edit('New episode', (now) => {
+      const id = freshEpisode(now)
+      now.layers.forEach((l) => ids.includes(l.id) && (l.episode = id))
+      now.episodes.push({ id, name, on: true, strength: 1, where: { terms: [], cut: null }, folded: false })
+      settle(now)
+      selectedEpisode.value = id
+    })
+  }
+  function join(layerId: string, episodeId: string) {
+    edit(episodeId ? 'Into episode' : 'Out of episode', (now) => {
+      now.layers.find((l) => l.id === layerId)!.episode = episodeId
+      settle(now)
+    })
+  }
+  const members = (id: string) => (scene.value?.layers ?? []).filter((l) => l.episode === id)
+  function editEpisode(id: string, label: string, change: (episode: Episode) => void) {
+    edit(label, (now) => {
+      const found = now.episodes.find((e) => e.id === id)
+      if (found) change(found)
+    })
+  }
+  /** The bracket goes, its layers stay. */
+  function dissolve(id: string) {
+    selectedEpisode.value = ''
+    edit('Dissolve episode', (now) => {
+      now.layers.forEach((l) => l.episode === id && (l.episode = ''))
+      now.episodes = now.episodes.filter((e) => e.id !== id)
+    })
+  }
+  function removeEpisode(id: string) {
+    const mine = members(id).map((l) => l.id)
+    const users = mine.flatMap((one) => referring(one)).filter((n) => !members(id).some((l) => l.name === n))
+    if (users.length) {
+      notice.value = `${users.join(', ')} has a line that looks at a layer of this episode. Change that line first.`
+      return
+    }
+    selectedEpisode.value = ''
+    edit('Remove episode', (now) => {
+      now.layers = now.layers.filter((l) => l.episode !== id)
+      now.episodes = now.episodes.filter((e) => e.id !== id)
+      if (!now.layers.some((l) => l.id === selectedId.value)) selectedId.value = now.layers.at(-1)?.id ?? ''
+      if (until.value && !now.layers.some((l) => l.id === until.value)) until.value = null
+    })
+  }
+  function duplicateEpisode(id: string) {
+    edit('Duplicate episode', (now) => {
+      const mine = now.layers.filter((l) => l.episode === id)
+      const last = now.layers.indexOf(mine.at(-1)!)
+      const twin = copy(now.episodes.find((e) => e.id === id)!)
+      twin.id = freshEpisode(now)
+      twin.name = `${twin.name} copy`.slice(0, 80)
+      const names = new Map<string, string>()
+      const taken = new Set(now.layers.map((l) => l.id))
+      const twins = mine.map((layer) => {
+        const made = copy(layer)
+        let k = 2
+        while (taken.has(`${layer.effect.kind}-${k}`)) k++
+        made.id = `${layer.effect.kind}-${k}`
+        taken.add(made.id)
+        names.set(layer.id, made.id)
+        made.episode = twin.id
+        return made
+      })
+      // Lines among themselves go with them.
+      for (const layer of twins)
+        for (const term of layer.where.terms) {
+          const field = term.source.kind === 'exposed' ? 'what' : 'layer'
+          const [name, piece] = String(term.source[field] ?? '').split('/')
+          if (names.has(name)) term.source[field] = piece ? `${names.get(name)}/${piece}` : names.get(name)
+        }
+      now.layers.splice(last + 1, 0, ...twins)
+      now.episodes.push(twin)
+      selectedEpisode.value = twin.id
+    })
+  }
+  /** Before or after whatever stands next to it, another episode as a whole. */
+  function moveEpisode(id: string, by: -1 | 1) {
+    const layers = scene.value?.layers ?? []
+    const mine = members(id)
+    const at = by < 0 ? layers.indexOf(mine[0]) - 1 : layers.indexOf(mine.at(-1)!) + 1
+    const next = layers[at]
+    if (!next) return
+    const group = next.episode ? members(next.episode) : [next]
+    edit('Move episode', (now) => {
+      const rest = now.layers.filter((l) => l.episode !== id)
+      const own = now.layers.filter((l) => l.episode === id)
+      const edge = rest.findIndex((l) => l.id === (by < 0 ? group[0] : group.at(-1)!).id)
+      rest.splice(by < 0 ? edge : edge + 1, 0, ...own)
+      now.layers = rest
+    })
+  }
+
+  // ---- treatments ------------------------------------------------------------------------------------------------------
+  /** Put a treatment of the shelf on this object, in sizes that suit it. */
+  async function treat(name: string, title: string): Promise<boolean> {
+    if (!object.value || !scene.value) return false
+    const { data, error } = await api.POST('/api/objects/{object_id}/treatments/put-on', {
+      params: { path: { object_id: object.value.id } },
+      body: { name, document: copy(scene.value) as unknown as Record<string, never> },
+    })
+    if (!data) {
+      trouble.value = messageOf(error)
+      return false
+    }
+    const made = data.document as unknown as Scene
+    edit(`Treatment: ${title}`, (now) => {
+      now.layers = made.layers
+      now.episodes = made.episodes
+      selectedId.value = data.layers.at(-1) ?? selectedId.value
+      selectedEpisode.value = ''
+      until.value = null
+    })
+    if (data.notes.length) notice.value = data.notes.join('. ')
+    return true
+  }
+  async function saveTreatment(name: string, about: string, layers: string[]): Promise<boolean> {
+    await saved()
+    const { data, error } = await api.POST('/api/objects/{object_id}/treatments', {
+      params: { path: { object_id: object.value!.id } },
+      body: { name, about, layers },
+    })
+    if (!data) {
+      trouble.value = messageOf(error)
+      return false
+    }
+    notice.value = [`Saved as the treatment '${data.treatment.title}'.`, ...data.notes].join(' ')
+    return true
+  }
+
+  // ---- years -----------------------------------------------------------------------------------------------------------
+  const today = computed(() => Number(scene.value?.setting.years ?? 10))
+  /** Look at the surface in a year; null: today. While it is dragged nothing is saved. */
+  function goToYear(year: number | null, keep: boolean) {
+    if (!scene.value) return
+    scene.value.year = year === null || year >= today.value ? null : Number(Math.max(0, year).toFixed(2))
+    if (keep) void commit(scene.value.year === null ? 'Back to today' : `Age ${scene.value.year} years`)
+    else preview()
   }
 
   return {
+    client, copy,
     projects, catalogue, object, scene, version, evaluation, selectedId, selectedTerm, selected, look, pinned, until, peeking, size,
     wantsRelief, saving, busy, measuring, trouble, demo, notice, outcome, effects, sources, parts, facts, bench,
     start, open, forget, full, preview, commit, saved, edit, step, reload, show, select, playTo, peek, cancelMeasuring, measure, follow, editObject, refresh, serve,
-    addLayer, duplicateLayer, removeLayer, moveLayer, switchLayer, freshTerm, syncLinks, linkedLayers, sendTerm, unlink, colouredNow, wantsMarks, marks,
+    addLayer, duplicateLayer, removeLayer, moveLayer, switchLayer, settle, gather, join, members, editEpisode, dissolve, removeEpisode, duplicateEpisode, moveEpisode,
+    selectedEpisode, episode, focus, selectEpisode, treat, saveTreatment, today, goToYear, freshTerm, syncLinks, linkedLayers, sendTerm, unlink, colouredNow, wantsMarks, marks,
   } // prettier-ignore
 })

@@ -4,7 +4,10 @@ import Button from 'primevue/button'
 import ProgressBar from 'primevue/progressbar'
 import Select from 'primevue/select'
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
+import { sendPicture } from '../api/client'
+import { useHand } from '../stores/hand'
 import { useWork, type Size } from '../stores/work'
+import DecalHandles from './DecalHandles.vue'
 import LookLegend from './LookLegend.vue'
 import ScaleBar from './ScaleBar.vue'
 import SkyDisc from './SkyDisc.vue'
@@ -17,6 +20,7 @@ import UvView from './UvView.vue'
 const props = defineProps<{ compass?: CompassMarks; part?: number }>()
 const emit = defineEmits<{ part: [part: number] }>()
 const work = useWork()
+const hand = useHand()
 const canvas = ref<HTMLCanvasElement>()
 const surface = shallowRef<SurfaceScene>()
 const perPixel = ref(0)
@@ -164,10 +168,45 @@ function release(event: PointerEvent) {
   if (event.button !== 0 || Math.hypot(event.clientX - downAt[0], event.clientY - downAt[1]) > 3) return
   emit('part', surface.value?.pick(event.offsetX, event.offsetY)?.part ?? -1)
 }
+/** A picture dropped on the surface becomes a decal there. */
+const dropping = ref(false)
+function dragOver(event: DragEvent) {
+  if (work.bench !== 'weather' || !event.dataTransfer?.types.includes('Files')) return
+  event.preventDefault()
+  event.dataTransfer.dropEffect = 'copy'
+  dropping.value = true
+}
+async function drop(event: DragEvent) {
+  dropping.value = false
+  const file = event.dataTransfer?.files[0]
+  if (work.bench !== 'weather' || !file || !work.object) return
+  event.preventDefault()
+  const area = canvas.value!.getBoundingClientRect()
+  const found = surface.value?.pick(event.clientX - area.left, event.clientY - area.top)
+  if (!found) {
+    work.notice = 'Drop the picture on the object: it becomes a decal where it lands.'
+    return
+  }
+  const entry = work.effects.get('decal')
+  if (!entry) return
+  try {
+    const { file: name } = await sendPicture(work.object.project, file)
+    const place = {
+      what: 'picture',
+      file: name,
+      at: hand.toFile([found.point.x, found.point.y, found.point.z]),
+      facing: hand.toFile([found.normal.x, found.normal.y, found.normal.z]),
+      scale: work.object.scale,
+    }
+    work.addLayer({ ...entry, defaults: { ...entry.defaults, ...place } })
+  } catch (error) {
+    work.trouble = error instanceof Error ? error.message : 'The picture was not taken in.'
+  }
+}
 const moment = computed(() => {
   if (work.bench !== 'weather') return 'as made'
   if (work.peeking) return `before ${work.selected?.name}`
-  if (work.until === null) return 'today'
+  if (work.until === null) return work.scene?.year == null ? 'today' : `after ${work.scene.year} years`
   if (work.until === '') return 'as made'
   return `after ${work.scene?.layers.find((l) => l.id === work.until)?.name}`
 })
@@ -190,7 +229,14 @@ defineExpose({
 </script>
 
 <template>
-  <section class="view" aria-label="3D view">
+  <section
+    class="view"
+    :class="{ over: dropping }"
+    aria-label="3D view"
+    @dragover="dragOver"
+    @dragleave="dropping = false"
+    @drop="drop"
+  >
     <canvas
       ref="canvas"
       tabindex="0"
@@ -286,6 +332,7 @@ defineExpose({
       <Button size="small" severity="secondary" label="Cancel" @click="work.cancelMeasuring()" />
     </div>
 
+    <DecalHandles v-if="surface && loaded && canvas" :surface="surface" :frame="frame" :canvas="canvas" />
     <p v-if="failed" class="failed">{{ failed }}</p>
     <slot />
     <SkyDisc v-model="light" class="sky-disc" />
@@ -294,6 +341,9 @@ defineExpose({
 </template>
 
 <style scoped>
+.view.over {
+  box-shadow: inset 0 0 0 2px var(--verdigris);
+}
 .view {
   position: relative;
   min-width: 0;

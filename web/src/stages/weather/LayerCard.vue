@@ -6,12 +6,12 @@ import KindGlyph from '../../controls/KindGlyph.vue'
 import { percent } from '../../controls/format'
 import { useWork } from '../../stores/work'
 
-const props = defineProps<{ layer: Layer; index: number; count: number; later: boolean }>()
+const props = defineProps<{ layer: Layer; index: number; count: number; later: boolean; quiet?: boolean }>()
 const emit = defineEmits<{ rename: [] }>()
 const work = useWork()
 const effect = computed(() => work.effects.get(props.layer.effect.kind))
 const outcome = computed(() => work.outcome.get(props.layer.id))
-const selected = computed(() => work.selectedId === props.layer.id)
+const selected = computed(() => work.selectedId === props.layer.id && !work.selectedEpisode)
 const word = computed(() =>
   effect.value?.title === props.layer.name ? effect.value.family : (effect.value?.title ?? ''),
 )
@@ -36,7 +36,7 @@ function key(event: KeyboardEvent) {
 <template>
   <article
     class="card"
-    :class="{ selected, off: !layer.on, later }"
+    :class="{ selected, off: !layer.on || quiet, later }"
     tabindex="0"
     role="group"
     :aria-current="selected"

@@ -25,7 +25,7 @@ const entry = computed(() => work.sources.get(props.term.source.kind))
 const fields = computed(() => new Map(fieldsOf(entry.value?.schema ?? {})))
 const result = computed(() => work.evaluation?.where?.terms[props.index])
 const through = computed(
-  () => work.look.kind === 'term' && work.look.layer === work.selectedId && work.look.index === props.index,
+  () => work.look.kind === 'term' && work.look.layer === work.focus && work.look.index === props.index,
 )
 
 /** The sentence in pieces; values are set off. */
@@ -138,7 +138,7 @@ const actions = computed(() => [
 ])
 function look() {
   if (through.value) work.show({ kind: 'lit' })
-  else work.show({ kind: 'term', layer: work.selectedId, index: props.index })
+  else work.show({ kind: 'term', layer: work.focus, index: props.index })
 }
 </script>
 

@@ -8,6 +8,7 @@ import { useStageKeys } from '../useStageKeys'
 import { useHand } from '../../stores/hand'
 import BrushBar from './BrushBar.vue'
 import ChronicleBand from './ChronicleBand.vue'
+import EpisodeSheet from './EpisodeSheet.vue'
 import LayerSheet from './LayerSheet.vue'
 import LookList from './LookList.vue'
 
@@ -15,6 +16,7 @@ const work = useWork()
 const hand = useHand()
 const view = ref<InstanceType<typeof SurfaceView>>()
 const sheet = ref<InstanceType<typeof LayerSheet>>()
+const episode = ref<InstanceType<typeof EpisodeSheet>>()
 const band = ref<InstanceType<typeof ChronicleBand>>()
 const shortcuts = ref(false)
 work.serve('weather')
@@ -80,11 +82,12 @@ useEventListener(window, 'blur', () => {
 
 <template>
   <main class="work-stage">
-    <LookList @add="(name, size) => sheet?.addReading(name, size)" />
+    <LookList @add="(name, size) => (work.episode ? episode : sheet)?.addReading(name, size)" />
     <SurfaceView ref="view">
       <BrushBar v-if="hand.tool" @replay="(record) => view?.replayPen(record)" />
     </SurfaceView>
-    <LayerSheet ref="sheet" />
+    <EpisodeSheet v-if="work.episode" ref="episode" />
+    <LayerSheet v-else ref="sheet" />
     <ChronicleBand ref="band" class="below" @rename="sheet?.rename()" />
     <ShortcutSheet v-model:visible="shortcuts" />
   </main>

@@ -1,0 +1,81 @@
+"""Small pictures of what an effect or a treatment would do to this very object, made in the background."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.http import HttpRequest
+from ninja import Query, Router
+from pydantic import BaseModel, ConfigDict, Field
+
+from limus.errors import Cancelled, InputError
+from limus.formats.png import png_bytes
+from limus.glimpse import glimpse, with_effect, with_treatment
+from limus.scene import scene_from
+from server.api.answers import Problem, object_of, owner_of
+from server.projects import treatments
+from server.projects.gate import gate
+from server.projects.intake import own_files_only
+from server.projects.map_store import Pictures
+from server.projects.workshop import session_of
+
+router = Router()
+#: Pixels of a picture.
+SIZE = (148, 104)
+
+
+class GlimpseIn(BaseModel):
+    """One more effect, by kind, or one more treatment, by name, on the scene as the browser has it."""
+
+    model_config = ConfigDict(extra="forbid")
+    kind: str = Field("", max_length=40)
+    treatment: str = Field("", max_length=80)
+    document: dict[str, Any]
+    client: str = Field("", max_length=40)
+    ticket: int = Field(0, ge=0)
+
+
+class GlimpseOut(BaseModel):
+    """Name of the picture, the share that the last layer covers, and why it would do nothing."""
+
+    picture: str
+    coverage: float
+    note: str
+
+
+@router.post("/objects/{int:object_id}/glimpse", response={200: GlimpseOut, 409: Problem, 422: Problem})
+def look(request: HttpRequest, object_id: int, body: GlimpseIn) -> GlimpseOut:
+    """A picture of the object with it; dropped when the dialog that asked was closed."""
+    if not body.kind and not body.treatment:
+        raise InputError("nothing to show", where="kind", remedy="Name an effect or a treatment")
+    item = object_of(request, object_id)
+    owner = owner_of(request)
+    scene = scene_from(body.document, item.name)
+    own_files_only(scene, item.project)
+    session = session_of(scene)
+    tab = f"glimpse {body.client}"
+
+    def gone() -> bool:
+        return gate.moved_on(owner.pk, tab, body.ticket)
+
+    def check() -> None:
+        if gone():
+            raise Cancelled
+
+    # Behind everybody's sliders.
+    with gate.turn(4096, lambda: False, gone):
+        if body.kind:
+            whole = with_effect(scene, body.kind, session)
+        else:
+            whole = with_treatment(scene, treatments.named(owner, body.treatment), session)
+        found = glimpse(session, whole, SIZE, check)
+    name = Pictures(owner.pk).put(png_bytes(found.picture), "image/png")
+    return GlimpseOut(picture=name, coverage=found.coverage, note=found.note)
+
+
+@router.delete("/objects/{int:object_id}/glimpse", response={204: None})
+def stop(request: HttpRequest, object_id: int, client: str = Query(max_length=40), ticket: int = Query(ge=0)) -> tuple[int, None]:
+    """The dialog was closed: what was asked under an older ticket is not made any more."""
+    object_of(request, object_id)
+    gate.newest(owner_of(request).pk, f"glimpse {client}", ticket)
+    return 204, None
