@@ -473,13 +473,13 @@ class Answering:
         )
 
 
-def hidden_notes(layers: list[LayerAnswer], coats: list[CoatAnswer]) -> None:
-    """Say of layers that left a coat which nobody sees today."""
+def hidden_notes(layers: list[LayerAnswer], coats: list[CoatAnswer], clear: set[str]) -> None:
+    """Say of layers that left a coat which nobody sees today; those that left a ``clear`` one never show as a coat."""
     shares: dict[str, float] = {}
     for coat in coats:
         shares[coat.layer] = shares.get(coat.layer, 0.0) + coat.share
     for layer in layers:
-        if not layer.note and layer.id in shares and layer.coverage > 0.001 and shares[layer.id] < 0.0005:
+        if not layer.note and layer.id in shares and layer.id not in clear and layer.coverage > 0.001 and shares[layer.id] < 0.0005:
             layer.note = "Nothing of it shows today: later layers hide it"
 
 
@@ -515,7 +515,7 @@ def answer(session: Session, question: Question, sink: Sink, check: Callable[[],
     check()
     coats = work.coats(pile, pictures=question.pictures)
     layers = work.layers(chapters, pictures=question.pictures)
-    hidden_notes(layers, coats)
+    hidden_notes(layers, coats, {coat.layer for coat in pile.coats if coat.substance.clear})
     out = Answer(
         resolution=chronicle.texels.size,
         readings=readings.quality if readings.exact else "outdated",

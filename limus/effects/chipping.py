@@ -21,7 +21,7 @@ from limus.patterns.fractures import Fractures, mean_over
 from limus.strata.pile import Pile
 
 #: Half the width of the edge of a chip, in the potential; pieces are even within themselves, so it only says how finely amounts can be met.
-WIDTH = 0.006
+WIDTH = 0.002
 #: Flaked area in percent by class, ISO 4628-5 (quantity classes 0 to 5; from memory).
 FLAKING_GRADES: dict[str, float] = {"0": 0.0, "1": 0.1, "2": 0.3, "3": 1.0, "4": 3.0, "5": 15.0}
 
@@ -137,23 +137,33 @@ class Chipping(Effect):
         area, reachable = (pile.texels.share(field) for field in (there, there * allowed))
         share = min(wanted * area / max(reachable, 1e-30), 1.0)
 
+        #: (coats over it, of how many) -> (n,) how much of a texel lies open down to below that coat, and the share of the chips that is.
+        opened: list[np.ndarray] = []
+        through: dict[tuple[int, int], tuple[np.ndarray, float]] = {}
+
         def broken(above: int, count: int) -> np.ndarray | None:
-            """(n,) what is gone of a paint with ``above`` coats over it out of ``count``: a share of the chips, so it holds for any distribution."""
-            deep = 1.0 if above == 0 else (1.0 - (1.0 - self.depth) * above / (count - 1) if self.depth > 0 else 0.0)
-            if deep <= 0:
+            """(n,) what is gone of a paint with ``above`` coats over it out of ``count``, of what of it lies open: shares of the chips, so they hold
+            for any distribution."""
+            out: np.ndarray = np.empty(len(potential), np.float32)
+            if above == 0:
+                levels: SoftLevels = event.before("levels", shape, lambda: SoftLevels(potential, weight, WIDTH))
+                for_slices(_break, (potential, allowed, out), np.float32(levels.level(share)))
+                return np.minimum(event.settled(out), allowed)
+            deep = 1.0 - (1.0 - self.depth) * above / (count - 1) if self.depth > 0 else 0.0
+            over, before = through[(above - 1, count)] if above > 1 else (opened[0], 1.0)
+            if deep <= 0 or before <= 0:
+                through[(above, count)] = (np.zeros_like(out), 0.0)
                 return None
-            field = (
-                potential
-                if above == 0
-                else event.before(f"potential {above}", shape, lambda: self._deeper(event, potential, above))
-            )
-            levels: SoftLevels = event.before(f"levels {above}", shape, lambda: SoftLevels(field, weight, WIDTH))
-            out = np.empty(len(field), np.float32)
-            for_slices(_break, (field, allowed, out), np.float32(levels.level(share * deep)))
-            return event.settled(out)
+            field = event.before(f"potential {above}", shape, lambda: self._deeper(event, potential, above))
+            for_slices(_break, (field, allowed, out), np.float32(SoftLevels(field, weight * over, WIDTH).level(deep / before)))
+            # Nothing goes where what lies over it still holds.
+            out = event.settled(out) * (over > np.float32(1e-3))
+            through[(above, count)] = (over * out, deep)
+            return out
 
         top = broken(0, 1)
         assert top is not None
+        opened.append(top)
         # Whatever lies on the topmost paint goes with it.
         out = without(pile, dict(self._taken(pile, paints, broken, top)), top)
         lost, lift = (np.empty(len(potential), np.float32) for _ in range(2))
@@ -181,26 +191,27 @@ class Chipping(Effect):
         Which is topmost can differ from texel to texel: figures lie only on a part of a board.
         """
         there = [pile.coats[k].thickness > THERE for k in paints]
+
         if all(np.array_equal(mine, there[0]) for mine in there[1:]):
             for above, k in enumerate(reversed(paints)):
-                taken = top if above == 0 else broken(above, len(paints))
-                if taken is None:
+                field = top if above == 0 else broken(above, len(paints))
+                if field is None:
                     break
-                yield k, np.minimum(taken, top)
+                yield k, field
             return
         counts = np.stack(there).sum(axis=0, dtype=np.int64)
-        over = np.zeros(len(counts), np.int64)
+        standing = np.zeros(len(counts), np.int64)
         for k, mine in zip(reversed(paints), reversed(there), strict=True):
-            taken = np.where(over == 0, top, np.float32(0.0))
+            taken = np.where(standing == 0, top, np.float32(0.0))
             for count in range(2, len(paints) + 1):
                 for above in range(1, count):
-                    here = mine & (counts == count) & (over == above)
+                    here = mine & (counts == count) & (standing == above)
                     if here.any():
                         field = broken(above, count)
                         if field is not None:
-                            taken = np.where(here, np.minimum(field, top), taken)
+                            taken = np.where(here, field, taken)
             yield k, taken
-            over = over + mine
+            standing = standing + mine
 
     def _potential(self, event: Event) -> np.ndarray:
         """(n,) float32: nearly even within each piece; high breaks first."""
@@ -208,7 +219,7 @@ class Chipping(Effect):
         clusters = event.noise(self.size_mm * 9.0, octaves=2, salt=21)
         fine = event.noise(self.size_mm * 0.5, octaves=3, gain=0.6, salt=23)
         out = np.minimum(clusters, np.float32(0.5)) * np.float32(0.16 * self.cluster) + fine * np.float32(
-            0.012 + 0.02 * self.ragged
+            0.012 + 0.07 * self.ragged
         )
         weights = (1.0, 0.0, 0.0) if len(pieces.number) == 1 else (0.62, 0.38, 0.0)
         for k, (bits, value) in enumerate(zip(pieces.number, pieces.value, strict=True)):
@@ -216,7 +227,7 @@ class Chipping(Effect):
                 # An edge takes up only a strip of the pieces along it, and they break off whole.
                 mean = np.minimum(mean_over(bits, event.mask, event.pile.texels.area) * np.float32(2.0), np.float32(1.0))
                 out += mean * np.float32(weights[k] * 1.3)
-            spread = (0.22 - 0.10 * self.vary, 0.05 + 0.18 * self.vary, 0.02 + 0.14 * self.ragged)[k]
+            spread = (0.22 - 0.10 * self.vary, 0.05 + 0.18 * self.vary, 0.02 + 0.32 * self.ragged)[k]
             out += (value - np.float32(0.5)) * np.float32(spread)
         return out
 

@@ -45,10 +45,10 @@ class Debris(Effect):
         """Level places, most of all against what stands up from them."""
         return Recipe(
             terms=[
-                term(Sheltered(reach_mm=size.mm(70.0, 0.75)), low=0.1, high=0.5, out_low=0.12),
+                term(Sheltered(reach_mm=size.mm(70.0, 0.75)), low=0.1, high=0.5, out_low=0.4),
                 term(Hollows(radius_mm=size.mm(30.0, 0.75)), low=0.02, high=0.3, combine="screen", amount=0.8),
                 term(SlopeSource(towards="up", span="180"), low=0.82, high=0.95),
-                term(Noise(size_mm=size.mm(160.0, 0.9), octaves=5, seed=81), low=0.3, high=0.8),
+                term(Noise(size_mm=size.mm(160.0, 0.9), octaves=5, seed=81), low=0.2, high=0.7),
             ]
         )
 

@@ -7,6 +7,7 @@ from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 from pydantic import Field, field_validator
+from scipy import ndimage
 
 from limus.colour import to_linear
 from limus.effects.effect import Effect, Event, Frame, Group, Kind, Outcome, hidden
@@ -259,14 +260,27 @@ class Decal(Effect):
         return np.maximum(body * worn, mist).astype(np.float32)
 
 
+#: Cells along each side of the front, where a first place for a decal is looked for.
+_CELLS = 24
+
+
 def front_of(event: Event) -> tuple[np.ndarray, np.ndarray]:
-    """(3,) m and (3,) unit: a place on the front (+z) of the object, near its middle, and the direction out of it."""
+    """(3,) m and (3,) unit: a roomy place on the front (+z) of the object, near its middle, and the direction out of it."""
     texels = event.pile.texels
-    low, high = texels.mesh.bounds
-    size = max(float(np.linalg.norm(high - low)), 1e-9)
-    middle = (low + high) / 2
+    low, high = texels.mesh.bounds.astype(np.float64)
+    middle, size = (low + high) / 2, np.maximum(high - low, 1e-9)
     p = texels.position
-    away = np.hypot(p[:, 0] - middle[0], p[:, 1] - middle[1]) / size
-    score = texels.normal[:, 2] * 1.5 + (p[:, 2] - middle[2]) / size - 1.2 * away
-    k = int(np.argmax(score))
+    facing = np.clip((texels.normal[:, 2] - 0.75) * 4.0, 0.0, 1.0)
+    at = np.clip(((p[:, :2] - low[:2]) / size[:2] * _CELLS).astype(np.int64), 0, _CELLS - 1)
+    cell = at[:, 1] * _CELLS + at[:, 0]
+    # How much of it faces the front in each cell, its neighbours counted; what is in the middle of the object counts more.
+    room = np.bincount(cell, texels.area * facing, _CELLS**2).reshape(_CELLS, _CELLS)
+    full = size[0] * size[1] / _CELLS**2
+    room = ndimage.uniform_filter(np.minimum(room / full, 1.0), 5, mode="constant")
+    y, x = np.mgrid[:_CELLS, :_CELLS]
+    off = np.hypot((x + 0.5) / _CELLS - 0.5, (y + 0.5) / _CELLS - 0.5)
+    best = int(np.argmax(room * np.exp(-1.2 * off)))
+    wanted = low[:2] + size[:2] * (np.array([best % _CELLS, best // _CELLS]) + 0.5) / _CELLS
+    away = np.hypot(p[:, 0] - wanted[0], p[:, 1] - wanted[1]) / float(np.linalg.norm(size))
+    k = int(np.argmax(facing * 0.5 + (p[:, 2] - middle[2]) / float(np.linalg.norm(size)) - 6.0 * away))
     return p[k].astype(np.float64), texels.normal[k].astype(np.float64)

@@ -97,10 +97,9 @@ class Dust(Effect):
         keep = np.clip(np.float32(1.0) - np.float32(self.rubbed * 3.0) * np.maximum(curve, 0), 0.0, 1.0) + np.float32(
             self.corners * 2.0
         ) * np.maximum(-curve, 0)
-        amount = event.mask * settle * keep
-        if self.rubbed > 0 or self.corners > 0:
-            # It slides and drifts a little way: no jump of tone at a hard edge.
-            amount = amount * np.float32(0.6) + np.float32(0.4) * blur(texels, amount, self.edge_mm * 0.5)
+        amount = event.mask * settle
+        # It slides and drifts a little way: no jump of tone at a hard edge.
+        amount = (amount * np.float32(0.6) + np.float32(0.4) * blur(texels, amount, self.edge_mm * 0.5)) * keep
         if self.grain > 0:
             fine = event.noise(self.grain_mm, octaves=3, gain=0.75, salt=52)
             clump = event.noise(self.grain_mm * 7.0, octaves=4, gain=0.6, salt=53)

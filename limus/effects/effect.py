@@ -73,7 +73,7 @@ class Event:
 
         return self.scope.keep.get(key, make)  # type: ignore[no-any-return]
 
-    def fractures(self, size_mm: float, *, bend: float = 0.10, salt: int = 0) -> Fractures:
+    def fractures(self, size_mm: float, *, bend: float = 0.05, salt: int = 0) -> Fractures:
         """Pieces that something brittle breaks into; kept between evaluations."""
         seed, texels = self.seed(salt), self.pile.texels
         key = key_of("fractures", texels.key, size_mm, bend, seed)

@@ -64,7 +64,7 @@ class Patina(Effect):
     @classmethod
     def default_where(cls, size: ObjectSize = ONE_METRE) -> Recipe:
         """Everywhere, more in some regions; polished off where it is handled."""
-        return Recipe(terms=[term(Noise(size_mm=size.mm(300.0, 1.0), octaves=4, seed=41), low=0.05, high=0.7, out_low=0.45)])
+        return Recipe(terms=[term(Noise(size_mm=size.mm(300.0, 1.0), octaves=4, seed=41), low=0.1, high=0.75, out_low=0.25)])
 
     def apply(self, event: Event) -> Outcome:
         """Lay film and crust over every metal that lies bare here."""

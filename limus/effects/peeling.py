@@ -97,7 +97,7 @@ class Peeling(Effect):
         top_gone = np.maximum(gone, crack * np.float32(0.85))
         deeper = event.noise(self.sheet_mm * 1.3, octaves=4, salt=65)
         below = np.clip((deeper - np.float32(_quantile(self.through))) * np.float32(6.0), 0.0, 1.0)
-        deep = gone * event.settled(below)
+        deep = (gone > np.float32(1e-3)) * event.settled(below)
         # The topmost paint of a place goes; those below it where the sheet took them along.
         taken: dict[int, np.ndarray] = {}
         over = np.zeros(len(gone), bool)

@@ -77,7 +77,7 @@ def _oxidise(  # type: ignore[no-untyped-def]
         film = deep * np.float32(OXIDE_VOLUME) if bare[i] > np.float32(0.995) else -np.log(one - solid) * hide
         local = film / np.float32(OXIDE_VOLUME)
         # Creep: how far it gets differs from place to place, and in most places it does not get far.
-        reach = near[i] * np.float32(1.7) + np.float32(0.22) * mottle[i] + np.float32(0.28) * wide[i] - np.float32(0.38)
+        reach = np.sqrt(near[i]) * np.float32(1.35) + np.float32(0.22) * mottle[i] + np.float32(0.28) * wide[i] - np.float32(0.36)
         halo = _ramp(reach, np.float32(0.0), np.float32(0.75)) * stain * (one - bare[i]) * min(near[i] * np.float32(6.0), one)
         halo = min(halo, np.float32(0.92))
         thickness[i] = film - np.log(one - halo) * hide
@@ -108,7 +108,7 @@ def _oxidise(  # type: ignore[no-untyped-def]
             - np.float32(0.12) * old * max(mottle[i], np.float32(0.0))
             - np.float32(0.38) * worn
         )
-        roughness[i] = min(max(rough, np.float32(0.34)), one)
+        roughness[i] = min(max(rough, np.float32(0.6) - np.float32(0.26) * worn), one)
 
 
 class Rust(Effect):
@@ -243,7 +243,7 @@ class Rust(Effect):
         color = np.empty((count, 3), np.float32)
         for_ranges(
             _oxidise, count, share, bare, near, wide, mottle, grain, pitting, rubbed, np.float32(depth), np.float32(self.stain * event.strength),
-            np.float32(self.flecks), np.float32(self.scale), np.float32(0.022 * self.fleck_mm), np.float32(OXIDE.hide_um), _TONES, thickness, shown, lift, color, roughness,
+            np.float32(self.flecks), np.float32(self.scale), np.float32(0.03 * self.fleck_mm), np.float32(OXIDE.hide_um), _TONES, thickness, shown, lift, color, roughness,
         )  # fmt: skip
         if wanted is not None:
             # What was asked for is rust; the stain around it is not counted.

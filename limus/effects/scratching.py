@@ -61,6 +61,7 @@ class Scratching(Effect):
             terms=[
                 term(Sheltered(reach_mm=size.mm(40.0, 0.75)), low=0.1, high=0.6, invert=True),
                 term(Noise(size_mm=size.mm(170.0, 0.9), octaves=4, seed=91), low=0.25, high=0.8, out_low=0.12),
+                term(Noise(size_mm=size.mm(420.0, 1.0), octaves=3, seed=92), low=0.25, high=0.7, out_low=0.15),
                 term(Edges(radius_mm=size.mm(14.0, 0.75)), low=0.05, high=0.4, combine="add", amount=0.4),
             ]
         )

@@ -49,13 +49,15 @@ class Term(Document):
     grow_mm: float = number(
         0.0, "Grow", "mm", -500.0, 500.0, (-20.0, 20.0), "White spreads by this on all sides; below 0 it shrinks", grows=0.5
     )
-    breakup_mm: float = number(0.0, "Break up", "mm", 0.0, 500.0, (0.0, 20.0), "How far a pattern pulls the edge about", grows=0.5)
+    breakup_mm: float = number(
+        0.0, "Break up", "mm", 0.0, 100000.0, (0.0, 20.0), "How far a pattern pulls the edge about", grows=0.5
+    )
     breakup_size_mm: float = number(
         12.0,
         "Break-up size",
         "mm",
         0.05,
-        10000.0,
+        1000000.0,
         (1.0, 100.0),
         "Size of that pattern",
         log=True,

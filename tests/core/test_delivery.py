@@ -93,7 +93,7 @@ class Deliveries(TestCase):
         texels, surface, _ = Session.on(mesh, self.scene).finished(32)
         files = {f.name: f.data for f in map_files("x", texels, surface)}
         about = json.loads(files.pop("maps.json"))["files"]
-        self.assertEqual((len(files), len(about)), (5 * 6, 5 * 6))
+        self.assertEqual((len(files), len(about)), (5 * 9, 5 * 9))
         self.assertEqual(set(files), set(about))
         self.assertEqual([entry["name_in_file"] for name, entry in about.items() if entry["channel"] == "base-color"], list(names))
         # The third one is called 'Steel 1 2' by then, and keeps that.
@@ -101,7 +101,7 @@ class Deliveries(TestCase):
 
     def test_clear_coat_only_where_there_is_one(self) -> None:
         texels, surface, _ = Session.on(self.mesh, self.scene).finished(64)
-        self.assertEqual(set(gltf_maps(texels, surface)[0].pictures), {"base_color", "orm", "normal"})
+        self.assertEqual(set(gltf_maps(texels, surface)[0].pictures), {"base_color", "orm", "normal", "fuzz"})
         shiny = scene(Layer(id="paint", name="p", effect=Paint(varnish=0.8), where=Recipe()))
         texels, surface, _ = Session.on(self.mesh, shiny).finished(64)
         found = gltf_maps(texels, surface)[0].pictures["clear_coat"]

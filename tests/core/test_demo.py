@@ -8,7 +8,8 @@ import numpy as np
 
 from demo.gate_hoist import build
 from demo.modelling import Model, circle, fillet, frame, inset, rounded_rect, spread
-from demo.scenario import BRASS, gate_hoist_scene
+from demo.scenario import BRASS, gate_hoist_scene, gauge_board_scene
+from limus.effects.catalogue import EFFECTS
 from limus.scene import scene_from
 from limus.surface.uv_health import uv_health
 
@@ -115,6 +116,13 @@ class Scenario(TestCase):
             for line in layer.where.terms:
                 self.assertLessEqual(set(getattr(line.source, "names", [])), names)
 
-    def test_every_effect_is_in_it(self) -> None:
-        kinds = [layer.effect.kind for layer in gate_hoist_scene().layers]
-        self.assertEqual(kinds, ["paint", "chipping", "rust", "dirt", "dust"])
+    def test_the_story_is_long_and_told_in_episodes(self) -> None:
+        for made in (gate_hoist_scene(), gauge_board_scene()):
+            self.assertGreaterEqual(len(made.layers), 12)
+            self.assertEqual(len(made.episodes), 3)
+            self.assertEqual({layer.episode for layer in made.layers}, {episode.id for episode in made.episodes})
+            # Each is named for what happened.
+            self.assertFalse(
+                {layer.name for layer in made.layers}
+                & {effect.title for kind, effect in EFFECTS.items() if kind not in ("rust", "dust")}
+            )

@@ -5,6 +5,7 @@ from __future__ import annotations
 from unittest import TestCase
 
 import numpy as np
+from scipy import ndimage
 
 from limus.bases.choice import from_stock
 from limus.chronicle import Chapter, Chronicle
@@ -19,12 +20,13 @@ from limus.masks.recipe import Recipe, Term, term
 from limus.masks.sources.even import Even
 from limus.masks.sources.exposed import Exposed
 from limus.masks.sources.noise import Noise
+from limus.materials.channels import CHANNELS
 from limus.readings.measured import Measured
 from limus.readings.ray_pass import RayPlan, measure_rays
 from limus.scene import ChannelUse, Layer, ObjectFile, Scene
 from limus.setting import Setting
 from limus.store import Store
-from limus.strata.pile import Pile
+from limus.strata.pile import Coat, Pile
 from limus.surface.blur import blur
 from limus.surface.mesh import Mesh
 from limus.surface.texels import Texels
@@ -149,20 +151,21 @@ class Losses(Base):
         self.assertLess(float(shown[edge].mean()), 0.9)
 
     def test_size_is_in_millimetres(self) -> None:
-        # Mean width of chips across rows of a face: larger size, wider chips.
+        # Diameter of chips by area (connected areas, scipy.ndimage.label): three times the size, three times as wide.
         bench = bench_for(shapes.plane(0.3), 512)
 
         def width(size_mm: float) -> float:
-            shown = bench.play(
-                scene(layer("paint", Paint()), layer("chips", Chipping(size_mm=size_mm, coverage=0.1, cluster=0.0), Recipe()))
-            )[-1].shown
-            image = bench.texels.image(shown > 0.5, empty=False)[0]  # type: ignore[arg-type]
-            starts = int((image[:, 1:] & ~image[:, :-1]).sum())
-            return float(image.sum()) / max(starts, 1) * float(bench.texels.step_mm[0, 0])
+            chips = Chipping(size_mm=size_mm, coverage=0.04, cluster=0.0, vary=0.0, ragged=0.0)
+            shown = bench.play(scene(layer("paint", Paint()), layer("chips", chips, Recipe())))[-1].shown
+            found, count = ndimage.label(bench.texels.image(shown > 0.5, empty=False)[0])  # type: ignore[arg-type]
+            areas = np.bincount(found.ravel())[1:].astype(float) * float(bench.texels.step_mm[0, 0]) ** 2
+            self.assertGreater(count, 5)
+            # Of the chip that a point of the chipped area lies in.
+            return float((2 * np.sqrt(areas / np.pi) * areas).sum() / areas.sum())
 
         small, large = width(4.0), width(12.0)
         self.assertAlmostEqual(large / small, 3.0, delta=1.0)
-        self.assertTrue(1.0 < small < 8.0, small)
+        self.assertTrue(0.6 * 4.0 < small < 2.0 * 4.0, small)
 
     def test_black_hides(self) -> None:
         left = Recipe(terms=[Term(source=Even()), Term(source=Noise(size_mm=60.0), low=0.6, high=0.7)])
@@ -182,7 +185,7 @@ class Losses(Base):
         flat = self.play(layer("paint", Paint()), layer("chips", Chipping(rim_um=0.0)))[-1].pile
         lifted = self.play(layer("paint", Paint()), layer("chips", Chipping(rim_um=80.0)))[-1].pile
         gain = lifted.relief() - flat.relief()
-        self.assertGreater(float(gain.max()), 0.05)
+        self.assertGreater(float(gain.max()), 0.04)
         self.assertGreaterEqual(float(gain.min()), -1e-6)
         self.assertLess(self.bench.texels.share((gain > 0.01).astype(np.float32)), 0.35)
 
@@ -190,7 +193,12 @@ class Losses(Base):
         # Rust happens while the iron is covered; chip it free later and it is fresh.
         chapters = self.play(layer("paint", Paint()), layer("rust", Rust()), layer("chips", Chipping()))
         self.assertIn("No iron is exposed", chapters[1].note)
-        self.assertGreater(self.share_of(chapters[-1].pile, "family:ferrous"), 0.04)
+        self.assertGreater(self.share_of(chapters[-1].pile, "family:ferrous"), 0.025)
+
+
+def oxide_of(pile: Pile) -> Coat:
+    """The coat of oxide that rust left."""
+    return next(coat for coat in pile.coats if coat.piece == "oxide")
 
 
 class Corrosion(Base):
@@ -213,16 +221,17 @@ class Corrosion(Base):
     def test_oxide_grows_by_its_volume(self) -> None:
         # Pilling-Bedworth ratio Fe -> Fe2O3 2.14 (from memory): surface rises by 1.14 of the iron lost.
         even = Recipe()
-        rust = Rust(years=10.0, climate="C3", scale=0.0, creep_mm=0.0)
+        rust = Rust(years=10.0, climate="C3", scale=0.0, creep_mm=0.0, runs=0.0)
         made = self.bench.as_made(scene())
         pile = self.play(layer("rust", rust, even))[-1].pile
-        lost = pile.coats[-1].thickness / OXIDE_VOLUME
+        lost = oxide_of(pile).thickness / OXIDE_VOLUME
         np.testing.assert_allclose((pile.relief() - made.relief()) * 1000, lost * (OXIDE_VOLUME - 1), atol=0.05)
         self.assertAlmostEqual(float(lost.mean()), corrosion_depth_um(37.5, 10.0), delta=6.0)
 
     def test_oxide_is_no_metal_and_rough(self) -> None:
         # Common practice, no source: metalness 0 on the oxide, roughness 0.6 and up, broken up.
-        pile = self.play(layer("rust", Rust(), Recipe()))[-1].pile
+        # On rubbed spots it is smoother.
+        pile = self.play(layer("rust", Rust(rubbed=0.0), Recipe()))[-1].pile
         rusty = pile.exposures()[1] > 0.98
         rough, color = seen(pile, "roughness")[rusty], seen(pile, "base_color")[rusty]
         self.assertLess(float(seen(pile, "metalness")[rusty].max()), 0.03)
@@ -247,12 +256,12 @@ class Corrosion(Base):
 
     def test_longer_and_harsher_is_deeper(self) -> None:
         def oxide(**more: object) -> float:
-            return float(self.play(layer("rust", Rust(**more), Recipe()))[-1].pile.coats[-1].thickness.mean())  # type: ignore[arg-type]
+            return float(self.play(layer("rust", Rust(**more), Recipe()))[-1].pile.coats[-2].thickness.mean())  # type: ignore[arg-type]
 
         self.assertLess(oxide(years=1.0), oxide(years=10.0))
         self.assertLess(oxide(climate="C2"), oxide(climate="C5"))
         with_setting = float(
-            self.play(layer("rust", Rust(), Recipe()), setting=Setting(corrosivity="C5"))[-1].pile.coats[-1].thickness.mean()
+            self.play(layer("rust", Rust(), Recipe()), setting=Setting(corrosivity="C5"))[-1].pile.coats[-2].thickness.mean()
         )
         self.assertAlmostEqual(with_setting, oxide(climate="C5"), delta=1e-3)
 
@@ -386,17 +395,22 @@ class Playing(Base):
 
     def test_every_effect_is_believable_by_default_on_an_unseen_object(self) -> None:
         bench = bench_for(shapes.joined(shapes.sphere(0.08, 48), shapes.box(0.12, (0.2, 0, 0))), 256)
-        layers = [layer(kind, effect()) for kind, effect in EFFECTS.items()]
-        for chapter in bench.play(scene(*layers)):
-            self.assertEqual(chapter.note, "", chapter.layer.id)
-            self.assertGreater(chapter.coverage, 0.01, chapter.layer.id)
-            if chapter.layer.effect.kind != "paint":
+        bases = {"patina": "brass", "salt": "smooth concrete"}
+        whole = ("paint", "lacquer", "variation", "patina")
+        for kind, effect in EFFECTS.items():
+            # Each on what it is for: paint and its losses on painted iron, rust where it is chipped.
+            first = () if kind in ("paint", "patina", "salt") else STORY[:2]
+            chapter = bench.play(scene(*first, layer("it", effect()), bases=[from_stock(bases.get(kind, "cast iron"))]))[-1]
+            if kind != "decal":  # which says that there is a gap between ball and box
+                self.assertEqual(chapter.note, "", kind)
+            # A sign is small, and scratches are thin.
+            self.assertGreater(chapter.coverage, 0.001 if kind in ("decal", "scratching", "debris") else 0.005, kind)
+            if kind not in whole:
                 # Subtle rather than loud.
-                self.assertLess(chapter.coverage, 0.45, chapter.layer.id)
+                self.assertLess(chapter.coverage, 0.45, kind)
             for channel, visible in chapter.pile.visible().items():
-                self.assertTrue(
-                    np.isfinite(visible).all() and visible.min() >= 0 and visible.max() <= 1, f"{chapter.layer.id} {channel}"
-                )
+                low, high = CHANNELS[channel].low, CHANNELS[channel].high
+                self.assertTrue(np.isfinite(visible).all() and visible.min() >= low and visible.max() <= high, f"{kind} {channel}")
 
     def test_default_recipes_have_terms_that_do_something(self) -> None:
         bench = bench_for(shapes.joined(shapes.box(0.2), shapes.box(0.12, (0.0, 0.14, 0.0))), 128)

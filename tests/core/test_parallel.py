@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+from pathlib import Path
 from typing import Literal
 from unittest import TestCase
 
@@ -125,7 +126,11 @@ class Fields(TestCase):
 class Discovery(TestCase):
     def test_effects_and_readings_are_found_by_their_files(self) -> None:
         found = discover(effects, Effect)
-        self.assertEqual(list(found), ["paint", "chipping", "rust", "dirt", "dust"])
+        self.assertEqual(next(iter(found)), "paint")
+        self.assertEqual(
+            {path.stem for path in Path(effects.__path__[0]).glob("*.py")} - {"__init__", "catalogue", "effect", "films"},
+            set(found),
+        )
         for kind, effect in found.items():
             self.assertEqual(kind_of(effect), kind)
             self.assertTrue(effect.title and effect.summary and effect.__doc__)

@@ -12,7 +12,6 @@ import numpy as np
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from demo.scenario import gate_hoist_scene
 from limus.effects.catalogue import EFFECTS
 from limus.errors import InputError
 from limus.formats.gltf_read import read_gltf
@@ -22,12 +21,13 @@ from limus.masks.recipe import SOURCES
 from limus.materials.channels import CHANNELS
 from limus.scene import Scene, scene_from
 from tests.core import shapes
+from tests.core.stories import short_story
 from tests.core.test_effects import bench_for
 from tests.core.test_formats import triangle
 
 QUICK = settings(max_examples=60, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck))
 GOOD = triangle()
-DOCUMENT: dict[str, Any] = gate_hoist_scene().model_dump(mode="json")
+DOCUMENT: dict[str, Any] = short_story().model_dump(mode="json")
 JUNK = st.one_of(
     st.none(), st.booleans(), st.integers(-(10**9), 10**9), st.floats(allow_nan=True), st.text(max_size=8), st.just([]), st.just({})
 )

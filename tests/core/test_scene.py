@@ -9,14 +9,14 @@ from pathlib import Path
 from typing import Any
 from unittest import TestCase
 
-from demo.scenario import gate_hoist_scene
 from limus.errors import InputError
 from limus.scene import load_scene, scene_from, scene_schema
+from tests.core.stories import short_story
 
 
 class SceneDocument(TestCase):
     def setUp(self) -> None:
-        self.good: dict[str, Any] = gate_hoist_scene().model_dump(mode="json")
+        self.good: dict[str, Any] = short_story().model_dump(mode="json")
 
     def refused(self, change: Any) -> str:
         document = copy.deepcopy(self.good)
@@ -56,7 +56,7 @@ class SceneDocument(TestCase):
 
     def test_dangling_reference(self) -> None:
         line = self.refused(lambda d: d["layers"][3]["where"]["terms"].append({"source": {"kind": "exposed", "what": "ghost"}}))
-        self.assertIn("layers[3].where.terms[4].source.what", line)
+        self.assertIn("layers[3].where.terms[5].source.what", line)
         self.assertIn("'ghost', which does not exist", line)
         later = self.refused(lambda d: d["layers"][1]["where"]["terms"].append({"source": {"kind": "exposed", "what": "dust"}}))
         self.assertIn("leaves no coat before", later)

@@ -188,7 +188,9 @@ class Answers(Case):
         found = self.ask(self.measured(*STORY), drawer, pictures=True, selected="chips")
         self.assertEqual(len(drawer.kept[found.maps.base_color[0]]), 64 * 64 * 4)
         self.assertEqual([one.id for one in found.layers], [one.id for one in STORY])
-        self.assertEqual({c.id for c in found.coats}, {"", "paint/primer", "paint/topcoat", "rust", "dirt", "dust"})
+        self.assertEqual(
+            {c.id for c in found.coats}, {"", "paint/primer", "paint/topcoat", "rust/oxide", "rust/runs", "dirt", "dust"}
+        )
         self.assertAlmostEqual(sum(c.share for c in found.coats), 1.0, places=3)
         self.assertAlmostEqual(sum(found.exposed.values()), 1.0, places=3)
         self.assertEqual(len(found.where.terms), len(Chipping.default_where().terms))

@@ -87,7 +87,7 @@ class Families(TestCase):
         scene_from(document("paint/primer"))
         with self.assertRaisesRegex(
             InputError,
-            r"layers\[1\].where.terms\[0\].source.what: 'paint' leaves no coat called 'varnish'. Choose one of primer, topcoat",
+            r"layers\[1\].where.terms\[0\].source.what: 'paint' leaves no coat called 'varnish'. Choose one of primer, undercoat, topcoat",
         ):
             scene_from(document("paint/varnish"))
         with self.assertRaisesRegex(InputError, "does not exist"):

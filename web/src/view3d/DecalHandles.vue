@@ -35,9 +35,18 @@ const drawn = computed(() => {
   const hidden = back.dot(props.surface.sight().towards) < 0
   const corners: Point[] = [at(-1, 1), at(1, 1), at(1, -1), at(-1, -1)]
   const [top, mid] = [at(0, 1), at(0, 0)]
+  // Seen from afar the grips would lie on each other: they keep a distance from the middle.
+  const apart = (p: Point, least: number): Point => {
+    const away = Math.hypot(p[0] - mid[0], p[1] - mid[1])
+    return away >= least || away < 0.5
+      ? p
+      : [mid[0] + ((p[0] - mid[0]) / away) * least, mid[1] + ((p[1] - mid[1]) / away) * least]
+  }
+  const grips = corners.map((p) => apart(p, 26))
   const long = Math.max(1, Math.hypot(top[0] - mid[0], top[1] - mid[1]))
-  const knob: Point = [top[0] + ((top[0] - mid[0]) / long) * 22, top[1] + ((top[1] - mid[1]) / long) * 22]
-  return { corners, middle: mid, top, knob, hidden, reach: Math.max(14, long) }
+  const far = Math.max(long + 22, 42)
+  const knob: Point = [mid[0] + ((top[0] - mid[0]) / long) * far, mid[1] + ((top[1] - mid[1]) / long) * far]
+  return { corners, grips, middle: mid, top, knob, hidden, reach: Math.max(14, long) }
 })
 const outline = computed(() => drawn.value?.corners.map((p) => p.join()).join(' ') ?? '')
 
@@ -145,7 +154,7 @@ useEventListener(window, 'blur', release)
       <i class="pi pi-arrows-alt" />
     </button>
     <button
-      v-for="(corner, k) in drawn.corners"
+      v-for="(corner, k) in drawn.grips"
       :key="k"
       type="button"
       tabindex="-1"

@@ -82,7 +82,9 @@ function goTo(n: number) {
 }
 // ---- the hairline, by years -------------------------------------------------------------------------------------------------
 const year = computed(() => work.scene?.year ?? work.today)
-const long = computed(() => Math.max(1, width.value - 2 * LEFT))
+const axis = ref<HTMLElement>()
+const { width: axisWidth } = useElementSize(axis, undefined, { box: 'border-box' })
+const long = computed(() => Math.max(1, axisWidth.value - 2 * LEFT))
 const ticks = computed(() => {
   const step = [1, 2, 5, 10, 20, 50, 100].find((s) => work.today / s <= 12) ?? 100
   return Array.from({ length: Math.floor(work.today / step) + 1 }, (_, k) => k * step)
@@ -197,12 +199,19 @@ watch(
 <template>
   <section class="chronicle" aria-label="Chronicle">
     <div class="head">
-      <div class="axis" @pointerdown="grab" @pointermove="pull" @pointerup="release" @pointercancel="release">
+      <div
+        ref="axis"
+        class="axis"
+        @pointerdown="grab"
+        @pointermove="pull"
+        @pointerup="release"
+        @pointercancel="release"
+      >
         <button type="button" class="muted" @pointerdown.stop @click="toStart">As made</button>
         <i />
         <template v-if="byYears">
           <span v-for="t in ticks" :key="t" class="tick" :style="{ left: `${LEFT + (long * t) / work.today}px` }">
-            <b v-if="t > 0 && t < work.today * 0.93 && t > work.today * 0.07">{{ t }}</b>
+            <b v-if="(long * t) / work.today > 80 && long - (long * t) / work.today > 130">{{ t }}</b>
           </span>
         </template>
         <button type="button" class="muted" @pointerdown.stop @click="toToday">

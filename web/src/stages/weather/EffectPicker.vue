@@ -118,7 +118,14 @@ defineExpose({ open })
     :style="{ width: '860px' }"
   >
     <div class="top">
-      <InputText ref="field" v-model="query" placeholder="Search" aria-label="Search effects" @keydown.enter="first" />
+      <InputText
+        ref="field"
+        v-model="query"
+        placeholder="Search"
+        autofocus
+        aria-label="Search effects"
+        @keydown.enter="first"
+      />
       <span class="tabs" role="group" aria-label="What to choose from">
         <button type="button" class="press" :aria-pressed="tab === 'effects'" @click="tab = 'effects'">
           One thing
