@@ -6,7 +6,7 @@ JOBS ?= 2
 PY := .venv/bin/python
 SOURCES := $(shell find web/src web/public -type f 2>/dev/null) web/index.html web/vite.config.ts web/package.json
 
-.PHONY: setup demo test check bench screenshots types format kernels clean browser
+.PHONY: setup demo test check bench screenshots gallery types format kernels clean browser
 
 setup: .venv/.ready web/dist/manifest.json
 
@@ -49,6 +49,10 @@ bench: setup
 
 screenshots: setup browser
 	@$(PY) tools/screenshots.py
+
+# Every effect on five objects, into var/gallery; see the head of the tool.
+gallery: setup browser
+	@$(PY) -m tools.gallery
 
 # Compiled code, where a function changed that kernels of other files take in.
 kernels:

@@ -40,7 +40,7 @@ class _Nowhere:
         return all(name in shared() for name in names)
 
 
-def _peak_mb(code: str, environment: dict[str, str] | None = None) -> list[float]:
+def of_a_process(code: str, environment: dict[str, str] | None = None) -> list[float]:
     """The numbers that a process of its own prints in its last line."""
     root = Path(__file__).resolve().parents[1]
     done = subprocess.run(
@@ -57,10 +57,14 @@ def _peak_mb(code: str, environment: dict[str, str] | None = None) -> list[float
 def coats(count: int) -> None:
     """Play and finish a document of ``count`` paints at 2048, nothing kept; prints the peak in MB."""
     mesh, scene = demo()
-    paint = scene.layers[0]
+    paint = next(layer for layer in scene.layers if layer.effect.kind == "paint").model_copy(update={"episode": ""})
+    paint.effect.undercoat = False  # type: ignore[attr-defined]
+    paint.effect.sags = 0.0  # type: ignore[attr-defined]
     paint.effect.primer = False  # type: ignore[attr-defined]
     paint.effect.texture_um = 0.0  # type: ignore[attr-defined]
-    many = scene.model_copy(update={"layers": [paint.model_copy(update={"id": f"{paint.id}-{k}"}) for k in range(count)]})
+    many = scene.model_copy(
+        update={"episodes": [], "layers": [paint.model_copy(update={"id": f"{paint.id}-{k}"}) for k in range(count)]}
+    )
     coarse = texels_of(mesh, 256)
     plan = RayPlan.for_mesh(mesh, 4)
     texels = texels_of(mesh, 2048)
@@ -91,11 +95,11 @@ def eight_objects() -> None:
 def main() -> None:
     """Run and print."""
     run = "from limus import bench_memory as b; b."
-    five, many = _peak_mb(run + "coats(5)")[0], _peak_mb(run + f"coats({MANY})")[0]
+    five, many = of_a_process(run + "coats(5)")[0], of_a_process(run + f"coats({MANY})")[0]
     print(
         f"Memory of coats       {many / five:6.2f} times with {MANY} coats at 2048 what 5 take (wanted: at most 2.5); {many:.0f} MB against {five:.0f} MB"
     )
-    resident, budget = _peak_mb(run + "eight_objects()", {"LIMUS_MEMORY": "1536M"})
+    resident, budget = of_a_process(run + "eight_objects()", {"LIMUS_MEMORY": "1536M"})
     print(
         f"Eight objects at 2048 {resident:6.0f} MB stay in memory after them all (wanted: at most {budget + 500:.0f}, the budget of {budget:.0f} and 500)"
     )

@@ -176,6 +176,36 @@ def contact_sheet() -> None:
     print("docs/screenshots/store-room.png")
 
 
+def of_use(page: Page) -> None:
+    """An episode through the years, the picker, and a sign with its handles."""
+    page.locator("[data-episode=weather]").scroll_into_view_if_needed()
+    page.locator("[data-episode=weather]").click()
+    page.get_by_test_id("by-years").click()
+    dial = page.get_by_role("slider", name="Year")
+    dial.focus()
+    for _ in range(8):
+        page.keyboard.press("ArrowLeft")
+    dial.blur()
+    shoot(page, "episodes")
+    page.get_by_role("button", name="Today").click()
+    page.get_by_test_id("by-years").click()
+    page.locator("[data-layer=sign]").click()
+    for _ in range(5):
+        page.mouse.move(520, 410)
+        page.mouse.wheel(0, -240)
+        page.wait_for_timeout(120)
+    shoot(page, "decal")
+    page.keyboard.press("f")
+    page.get_by_test_id("add-layer").scroll_into_view_if_needed()
+    page.get_by_test_id("add-layer").click()
+    page.get_by_role("button", name="A treatment").click()
+    page.locator(".effect .picture img").nth(13).wait_for(timeout=120000)
+    page.screenshot(path=OUT / "picker.png")
+    print("docs/screenshots/picker.png")
+    page.keyboard.press("Escape")
+    page.wait_for_timeout(500)
+
+
 def main() -> None:
     """Start, walk through, shoot, stop."""
     OUT.mkdir(parents=True, exist_ok=True)
@@ -206,6 +236,8 @@ def main() -> None:
                 page.mouse.wheel(0, -240)
                 page.wait_for_timeout(120)
             shoot(page, "weather")
+            of_use(page)
+            page.locator("[data-layer=chipping]").click()
             page.keyboard.press("m")
             page.keyboard.press("u")
             shoot(page, "mask")

@@ -26,7 +26,7 @@ Place3 = tuple[Metres, Metres, Metres]
 
 
 class Decal(Effect):
-    """A picture or letters thrown on the surface through a box: a sign, a label, or paint through a stencil.
+    """A picture or letters thrown on the surface through a box: a sign, a label, or letters sprayed with a cut-out sheet.
 
     What comes later ages it like everything else. Its place is kept in metres in the axes of the object's file, so it stays where it is when the object
     is stood up another way.

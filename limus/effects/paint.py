@@ -13,6 +13,7 @@ from limus.materials.substance import PAINT, PRIMER, UNDERCOAT
 from limus.materials.tone import toned
 from limus.patterns.noise import fractal
 from limus.surface.blur import blur
+from limus.surface.running import lower_edges
 
 #: How the film is uneven by how it was put on: (tone, gloss) deviation, and how much of the orange peel it has.
 _WAYS = {"spray": (0.5, 0.6, 1.0), "roller": (0.6, 0.8, 1.4), "brush": (0.9, 1.1, 0.0)}
@@ -164,4 +165,8 @@ class Paint(Effect):
         lane = event.noise(self.texture_mm * 3.0, octaves=2, tall=14.0, salt=9)
         begin = np.clip(start * np.float32(1.2) - np.float32(1.0), 0.0, 1.0) * np.clip(lane - np.float32(0.5), 0.0, 1.0)
         run = event.run_down(begin * np.float32(1.5), self.texture_mm * 9.0)
+        # Along lower edges it stood in beads, here and there a drop.
+        bead = blur(event.pile.texels, lower_edges(event.pile.texels), max(self.texture_mm * 0.4, 1.2 * event.texel_mm))
+        drop = np.clip(event.noise(self.texture_mm * 2.2, octaves=2, salt=10) * np.float32(0.8) + np.float32(0.2), 0.0, 1.5)
+        run = np.maximum(run, np.minimum(bead * np.float32(4.0), np.float32(1.0)) * drop)
         return np.minimum(event.settled(run, 2), np.float32(1.0)) * np.minimum(steep * np.float32(2.0), np.float32(1.0))

@@ -79,3 +79,15 @@ def run_down(texels: Texels, source: np.ndarray, length_mm: float, order: np.nda
         out,
     )
     return out
+
+
+def lower_edges(texels: Texels) -> np.ndarray:
+    """(n,) float32 0..1: where a steep surface ends below, because it turns under or stops: where drops hang before they fall."""
+    links, p, n = texels.links, texels.position, texels.normal
+    there = links >= 0
+    below = np.where(there, p[np.maximum(links, 0), 1] - p[:, None, 1], np.float32(np.inf))
+    next_down = links[np.arange(len(links)), np.argmin(below, axis=1)]
+    ends = (below.min(axis=1) > -1e-9) | (~there).any(axis=1) & (below.min(axis=1) >= 0)
+    under = n[np.maximum(next_down, 0), 1] < n[:, 1] - np.float32(0.25)
+    steep = np.float32(1.0) - np.abs(n[:, 1])
+    return (np.minimum(steep * np.float32(2.0), np.float32(1.0)) * (ends | (under & (next_down >= 0)))).astype(np.float32)

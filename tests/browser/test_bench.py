@@ -98,7 +98,11 @@ class Layers(BrowserTest):
         page.locator("[data-field=size_mm] .tick").click()
         self.settle()
         self.assertEqual(self.scene().layers[1].effect.size_mm, 6.7)
-        page.locator("[data-field=by] .p-select").click()
+        by = page.locator("[data-field=by] .p-select")
+        # What is open closes when the sheet below it scrolls: that is done first.
+        by.scroll_into_view_if_needed()
+        page.wait_for_timeout(300)
+        by.click()
         page.get_by_role("option", name="flaking grade").click()
         self.settle()
         page.locator("[data-field=grade]").wait_for()

@@ -66,7 +66,7 @@ class Story(BrowserTest):
         page.get_by_test_id("view-label").get_by_text("Mask of Chipping").wait_for()
         self.settle()
         mask = self.picture()
-        self.assertLess(float((mask.max(axis=2) - mask.min(axis=2)).max()), 8.0)
+        self.assertLess(float((mask.max(axis=2) - mask.min(axis=2)).max()), 12.0)
         self.assertGreater(float((mask < 20).all(axis=2).mean()), 0.05)
         self.assertGreater(float((mask > 235).all(axis=2).mean()), 0.0005)
         page.keyboard.press("l")

@@ -212,7 +212,7 @@ class Controls(BrowserTest):
         self.page.get_by_role("menuitem", name="Exposed").click()
         self.settle()
         self.page.locator(".term.open [data-field=what] .p-select").click()
-        self.page.get_by_role("option", name="Rust").click()
+        self.page.get_by_role("option", name="Rust", exact=True).click()
         self.settle()
         self.page.locator("[data-layer=rust]").focus()
         self.page.keyboard.press("Delete")

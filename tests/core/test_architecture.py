@@ -53,6 +53,7 @@ ORDER = [
     "bench_bases",
     "bench_places",
     "bench_memory",
+    "bench_chronicle",
     "bench",
     "cli",
 ]

@@ -47,7 +47,7 @@ from limus.scene import Layer
 from limus.store import Store
 from limus.strata.pile import Pile
 from limus.surface.mesh import Mesh
-from limus.surface.running import run_down
+from limus.surface.running import lower_edges, run_down
 from limus.surface.texels import Texels
 from tests.core import shapes
 from tests.core.fields import seen
@@ -318,6 +318,20 @@ class Deposits(TestCase):
         top = (n[:, 1] > 0.9).astype(np.float32)
         out = run_down(bench.texels, top, 1000.0)
         self.assertGreater(float(out[(np.abs(n[:, 1]) < 0.1) & (p[:, 1] < -0.05)].mean()), 0.5)
+
+    def test_lower_edges_are_where_drops_hang(self) -> None:
+        bench = bench_for(shapes.box(0.2), 128)
+        low = lower_edges(bench.texels) > 0.5
+        y, steep = bench.texels.position[:, 1], np.abs(bench.texels.normal[:, 1]) < 0.1
+        self.assertTrue(low.any())
+        self.assertLess(float(y[low].max()), -0.095)
+        self.assertGreater(float(low[steep & (y < -0.0985)].mean()), 0.9)
+        # Paint stands thicker there.
+        film = play(bench, layer("paint", Paint(sags=1.0, texture_um=0.0)))[-1].pile.coats[-1].thickness
+        self.assertGreater(
+            float(film[low].mean()),
+            1.05 * float(play(bench, layer("paint", Paint(sags=0.0, texture_um=0.0)))[-1].pile.coats[-1].thickness[low].mean()),
+        )
 
     def test_lacquer_speaks_in_the_clear_coat_only_and_dirt_dulls_it(self) -> None:
         bench = bench_for(shapes.plane(0.3), 128)

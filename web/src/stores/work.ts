@@ -670,8 +670,8 @@ export const useWork = defineStore('work', () => {
     })
   }
   function removeEpisode(id: string) {
-    const mine = members(id).map((l) => l.id)
-    const users = mine.flatMap((one) => referring(one)).filter((n) => !members(id).some((l) => l.name === n))
+    const mine = members(id)
+    const users = mine.flatMap((l) => referring(l.id)).filter((name) => !mine.some((l) => l.name === name))
     if (users.length) {
       notice.value = `${users.join(', ')} has a line that looks at a layer of this episode. Change that line first.`
       return

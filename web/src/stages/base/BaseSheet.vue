@@ -121,7 +121,7 @@ const relief = computed(() =>
       <Button size="small" label="Texture files…" @click="emit('maps')" />
     </div>
     <template v-else>
-      <header>
+      <header class="sheet-head">
         <InputText
           v-if="renaming"
           ref="nameField"
@@ -216,22 +216,6 @@ const relief = computed(() =>
 </template>
 
 <style scoped>
-.sheet {
-  background: var(--panel);
-  border-left: 1px solid var(--line);
-  display: flex;
-  flex-direction: column;
-  min-height: 0;
-}
-header {
-  display: flex;
-  align-items: center;
-  gap: 9px;
-  height: 41px;
-  padding: 0 10px 0 16px;
-  border-bottom: 1px solid var(--line);
-  flex: none;
-}
 .title {
   font-size: 16px;
   font-weight: 600;
@@ -239,11 +223,6 @@ header {
 }
 .kind {
   flex: 1;
-}
-header :deep(input.p-inputtext) {
-  flex: 1;
-  min-width: 0;
-  font-weight: 600;
 }
 .note {
   margin: 8px 16px 0;

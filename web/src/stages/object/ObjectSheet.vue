@@ -60,13 +60,6 @@ const open = computed(
 </template>
 
 <style scoped>
-.sheet {
-  background: var(--panel);
-  border-left: 1px solid var(--line);
-  display: flex;
-  flex-direction: column;
-  min-height: 0;
-}
 header {
   display: grid;
   grid-template-columns: minmax(0, 1fr) auto;

@@ -101,7 +101,9 @@ function add(kind: string) {
 }
 function first() {
   if (tab.value === 'effects') {
-    const effect = groups.value[0]?.effects[0]
+    // What bears the name that was typed comes before what only speaks of it.
+    const all = groups.value.flatMap((g) => g.effects)
+    const effect = all.find((e) => e.title.toLowerCase().includes(wanted.value)) ?? all[0]
     if (effect) add(effect.kind)
   } else if (treatments.value[0]) void putOn(treatments.value[0])
 }

@@ -60,7 +60,7 @@ defineExpose({
 
 <template>
   <aside class="sheet" aria-label="Selected episode">
-    <header>
+    <header class="sheet-head">
       <InputText
         :key="episode.id + episode.name"
         :model-value="episode.name"
@@ -82,7 +82,7 @@ defineExpose({
       <Menu ref="menu" :model="actions" popup />
     </header>
     <div class="scroll">
-      <section>
+      <section class="sheet-part">
         <h3>What happened?</h3>
         <button v-for="layer in layers" :key="layer.id" type="button" class="member" @click="work.select(layer.id)">
           <span class="clip">{{ layer.name }}</span>
@@ -96,7 +96,7 @@ defineExpose({
         said="multiplies into the places of its layers"
         :on="episode.on"
       />
-      <section>
+      <section class="sheet-part">
         <h3>How much?</h3>
         <NumberField
           name="episode-strength"
@@ -112,41 +112,6 @@ defineExpose({
 </template>
 
 <style scoped>
-.sheet {
-  background: var(--panel);
-  border-left: 1px solid var(--line);
-  display: flex;
-  flex-direction: column;
-  min-height: 0;
-}
-header {
-  display: flex;
-  align-items: center;
-  gap: 9px;
-  height: 41px;
-  padding: 0 10px 0 12px;
-  border-bottom: 1px solid var(--line);
-  flex: none;
-}
-header :deep(input.p-inputtext) {
-  flex: 1;
-  min-width: 0;
-  font-weight: 600;
-}
-.scroll {
-  overflow-y: auto;
-  flex: 1;
-  scrollbar-gutter: stable;
-}
-section {
-  padding: 9px 10px 11px 16px;
-  border-bottom: 1px solid var(--line);
-}
-h3 {
-  font-size: 14px;
-  font-weight: 600;
-  padding-bottom: 4px;
-}
 .member {
   display: flex;
   justify-content: space-between;

@@ -147,7 +147,7 @@ const hasAmount = computed(() => effect.value?.sets_coverage ?? false)
       <p class="muted">Choose a card in the chronicle below, or add what happened next.</p>
     </div>
     <template v-else>
-      <header>
+      <header class="sheet-head">
         <KindGlyph :family="effect.family" />
         <InputText
           v-if="renaming"
@@ -180,7 +180,7 @@ const hasAmount = computed(() => effect.value?.sets_coverage ?? false)
           {{ outcome.note }}.
         </p>
 
-        <section>
+        <section class="sheet-part">
           <h3>
             What happened?
             <small class="muted">
@@ -205,7 +205,7 @@ const hasAmount = computed(() => effect.value?.sets_coverage ?? false)
           by-hand
         />
 
-        <section>
+        <section class="sheet-part">
           <h3>How much?</h3>
           <FieldList
             v-if="hasAmount"
@@ -259,56 +259,11 @@ const hasAmount = computed(() => effect.value?.sets_coverage ?? false)
   font-size: 12px;
   padding-bottom: 4px;
 }
-.sheet {
-  background: var(--panel);
-  border-left: 1px solid var(--line);
-  display: flex;
-  flex-direction: column;
-  min-height: 0;
-}
-header {
-  display: flex;
-  align-items: center;
-  gap: 9px;
-  height: 41px;
-  padding: 0 10px 0 16px;
-  border-bottom: 1px solid var(--line);
-  flex: none;
-}
 .title {
   font-size: 16px;
   font-weight: 600;
   flex: 1;
   text-align: left;
-}
-header :deep(input.p-inputtext) {
-  flex: 1;
-  min-width: 0;
-  font-weight: 600;
-}
-.scroll {
-  overflow-y: auto;
-  flex: 1;
-  scrollbar-gutter: stable;
-}
-section {
-  padding: 9px 10px 11px 16px;
-  border-bottom: 1px solid var(--line);
-}
-section:last-child {
-  border: 0;
-}
-h3 {
-  font-size: 14px;
-  font-weight: 600;
-  display: flex;
-  justify-content: space-between;
-  align-items: baseline;
-  padding-bottom: 4px;
-}
-h3 small {
-  font-size: 12.5px;
-  font-weight: 400;
 }
 .note {
   margin: 8px 16px 0;

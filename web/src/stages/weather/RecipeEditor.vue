@@ -135,7 +135,7 @@ defineExpose({ addReading })
 
 <template>
   <section
-    class="where"
+    class="sheet-part where"
     :class="{ over }"
     data-testid="where"
     @dragover="dragOver"
@@ -230,22 +230,6 @@ defineExpose({ addReading })
 </template>
 
 <style scoped>
-section {
-  padding: 9px 10px 11px 16px;
-  border-bottom: 1px solid var(--line);
-}
-h3 {
-  font-size: 14px;
-  font-weight: 600;
-  display: flex;
-  justify-content: space-between;
-  align-items: baseline;
-  padding-bottom: 4px;
-}
-h3 small {
-  font-size: 12.5px;
-  font-weight: 400;
-}
 .where.over {
   background: var(--tint);
   box-shadow: inset 0 0 0 1.5px var(--verdigris);

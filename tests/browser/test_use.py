@@ -1,0 +1,177 @@
+"""Signs by their handles, episodes, years and treatments, as they are used."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from server.projects.models import OwnTreatment, WorkObject
+from tests.browser.base import BrowserTest
+
+
+class Use(BrowserTest):
+    first_only = False
+    whole_story = True
+
+    def effect(self, layer: str) -> dict[str, Any]:
+        item = WorkObject.objects.select_related("head").get(name=self.on)
+        assert item.head is not None
+        return next(one["effect"] for one in item.head.document["layers"] if one["id"] == layer)  # type: ignore[no-any-return]
+
+    on = "Gate hoist"
+
+    def saved(self) -> dict[str, Any]:
+        item = WorkObject.objects.select_related("head").get(name=self.on)
+        assert item.head is not None
+        return item.head.document  # type: ignore[no-any-return]
+
+    def drag(self, test_id: str, by: tuple[int, int]) -> None:
+        grip = self.page.locator(test_id).first
+        box: Any = grip.bounding_box()
+        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+        self.page.mouse.move(x, y)
+        self.page.mouse.down()
+        self.page.mouse.move(x + by[0], y + by[1], steps=5)
+        self.page.wait_for_timeout(200)
+        self.page.mouse.up()
+        self.settle()
+
+    def choose(self, kind: str) -> None:
+        self.page.get_by_test_id("add-layer").scroll_into_view_if_needed()
+        self.page.get_by_test_id("add-layer").click()
+        self.page.locator(f"[data-effect={kind}]").click()
+        self.settle()
+
+    def test_a_sign_is_placed_aged_and_used_again(self) -> None:
+        page = self.page
+        self.open()
+        self.choose("decal")
+        sign = self.order()[-1]
+        self.assertIsNone(self.effect(sign)["at"])
+        # By its handles: over the surface, larger, turned; each a step of its own.
+        self.drag(".grip.middle", (-6, 30))
+        first = self.effect(sign)["at"]
+        self.assertIsNotNone(first)
+        wide = self.effect(sign)["width_mm"]
+        self.drag(".grip.corner >> nth=1", (26, -26))
+        self.assertGreater(self.effect(sign)["width_mm"], 1.2 * wide)
+        self.drag(".grip.knob", (60, 30))
+        self.assertGreater(abs(self.effect(sign)["turn_deg"]), 20)
+        page.keyboard.press("Control+z")
+        self.settle()
+        self.assertEqual(self.effect(sign)["turn_deg"], 0.0)
+        # By keyboard.
+        page.locator(".grip.middle").focus()
+        page.keyboard.press("ArrowUp")
+        self.settle()
+        self.assertNotEqual(self.effect(sign)["at"], first)
+        # Before everything that wore it, it is worn: earlier than the chips.
+        covered = page.locator(f"[data-layer={sign}] [data-testid=coverage]").inner_text()
+        self.assertNotIn("off", covered)
+        # Its episode saved, and put on another object.
+        page.locator("[data-episode=weather]").click()
+        page.get_by_label("Selected episode").wait_for()
+        page.get_by_role("button", name="More for this episode").click()
+        page.get_by_role("menuitem", name="Save as treatment").click()
+        page.get_by_label("Name", exact=True).fill("By the water")
+        page.get_by_role("button", name="Save", exact=True).click()
+        page.get_by_text("Saved as the treatment").wait_for()
+        self.assertEqual(OwnTreatment.objects.count(), 1)
+        self.on = "Slate panel"
+        other = WorkObject.objects.get(name=self.on)
+        self.open(f"/objects/{other.pk}/weather")
+        before = len(self.saved()["layers"])
+        page.get_by_test_id("add-layer").scroll_into_view_if_needed()
+        page.get_by_test_id("add-layer").click()
+        page.get_by_role("button", name="A treatment").click()
+        page.locator("[data-treatment^='own:'] .whole").click()
+        page.locator("[data-treatment]").first.wait_for(state="detached")
+        self.settle()
+        document = self.saved()
+        self.assertGreater(len(document["layers"]), before + 4)
+        self.assertEqual(document["episodes"][-1]["name"], "Ten years by the water")
+
+    def test_the_picker_shows_each_effect_on_this_object(self) -> None:
+        page = self.page
+        self.open()
+        page.get_by_test_id("add-layer").scroll_into_view_if_needed()
+        page.get_by_test_id("add-layer").click()
+        pictures = page.locator(".effect .picture img")
+        pictures.nth(2).wait_for()
+        page.get_by_label("Search effects").fill("scratch")
+        self.assertEqual(page.locator(".effect").count(), 2)
+        page.get_by_label("Search effects").fill("zzz")
+        page.get_by_text("Nothing of that name").wait_for()
+        with page.expect_request(lambda r: r.method == "DELETE" and "glimpse" in r.url):
+            page.keyboard.press("Escape")
+
+    def test_episodes(self) -> None:
+        page = self.page
+        self.open()
+        page.locator("[data-episode=used]").click()
+        sheet = page.get_by_label("Selected episode")
+        sheet.wait_for()
+        name = sheet.get_by_label("Name of the episode")
+        name.fill("Years of use")
+        name.press("Enter")
+        self.settle()
+        self.assertEqual(self.saved()["episodes"][1]["name"], "Years of use")
+        # Off: its layers are off with it.
+        page.locator("label[for=episode-on]").wait_for()
+        page.locator("#episode-on").click()
+        self.settle()
+        self.assertFalse(self.saved()["episodes"][1]["on"])
+        page.keyboard.press("Control+z")
+        self.settle()
+        # Folded to one card, and back.
+        page.get_by_role("button", name="More for this episode").click()
+        page.get_by_role("menuitem", name="Fold to one card").click()
+        self.settle()
+        card = page.locator("[data-episode-card=used]")
+        self.assertIn("4 layers", card.inner_text())
+        card.get_by_role("button", name="Unfold").click()
+        self.settle()
+        self.assertEqual(page.locator("[data-episode-card]").count(), 0)
+        # A place over all of them.
+        page.get_by_role("button", name="Add a line").click()
+        page.get_by_role("menuitem", name="Noise").click()
+        self.settle()
+        self.assertEqual(self.saved()["episodes"][1]["where"]["terms"][0]["source"]["kind"], "noise")
+        # Moved as one, duplicated as one, dissolved.
+        page.get_by_role("button", name="More for this episode").click()
+        page.get_by_role("menuitem", name="Earlier").click()
+        self.settle()
+        self.assertEqual([one["episode"] for one in self.saved()["layers"]][:4], ["used"] * 4)
+        page.get_by_role("button", name="More for this episode").click()
+        page.get_by_role("menuitem", name="Duplicate").click()
+        self.settle()
+        document = self.saved()
+        self.assertEqual(len(document["episodes"]), 4)
+        self.assertEqual(len(document["layers"]), 18)
+        page.get_by_role("button", name="More for this episode").click()
+        page.get_by_role("menuitem", name="Dissolve").click()
+        self.settle()
+        self.assertEqual(len(self.saved()["episodes"]), 3)
+        self.assertEqual(len(self.saved()["layers"]), 18)
+
+    def test_years(self) -> None:
+        page = self.page
+        self.open()
+        page.get_by_test_id("by-years").click()
+        dial = page.get_by_role("slider", name="Year")
+        dial.focus()
+        page.keyboard.press("ArrowLeft")
+        self.settle()
+        self.assertAlmostEqual(self.saved()["year"], 9.5)
+        self.assertIn("after 9.5 years", self.label())
+        page.keyboard.press("Home")
+        self.settle()
+        self.assertEqual(self.saved()["year"], 0)
+        # Dust began in the eighth year: its card is dim.
+        page.locator("[data-layer=dust].later").wait_for()
+        page.get_by_role("button", name="Today").click()
+        self.settle()
+        self.assertIsNone(self.saved()["year"])
+        page.locator("[data-layer=rust]").click()
+        page.locator("#held").click()
+        self.settle()
+        self.assertTrue(next(one for one in self.saved()["layers"] if one["id"] == "rust")["fixed"])

@@ -1,0 +1,299 @@
+"""Contact sheets of every effect at low, default and high, seen in the real interface: what looks are judged by.
+
+``make gallery`` writes them to var/gallery (not part of the repository); ``KINDS=rust,dust`` only some effects, ``QUICK=1`` only the defaults, and
+``COMBINED=1`` also one sheet of all defaults for the documents. Beside each it prints how uneven the effect is: the spread of its coverage over parts and eighths of the object.
+"""
+
+from __future__ import annotations
+
+import io
+import os
+import shutil
+import socket
+import subprocess
+import sys
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import trimesh
+from PIL import Image, ImageDraw
+from playwright.sync_api import Page, sync_playwright
+
+ROOT = Path(__file__).resolve().parents[1]
+DATA = ROOT / "var" / "gallery-data"
+OUT = ROOT / "var" / "gallery"
+sys.path.insert(0, str(ROOT))
+os.environ["LIMUS_DATA"] = str(DATA)
+os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.config.settings")
+os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"
+
+from limus.bases.choice import from_stock  # noqa: E402
+from limus.effects.catalogue import EFFECTS  # noqa: E402
+from limus.object_size import ObjectSize  # noqa: E402
+from limus.preparation import unwrapped_once  # noqa: E402
+from limus.scene import Layer, ObjectFile, Scene  # noqa: E402
+from limus.setting import Setting  # noqa: E402
+from limus.start import fresh_effect  # noqa: E402
+from limus.surface.mesh import Mesh, Part  # noqa: E402
+from tests.core import shapes  # noqa: E402
+from tests.core.reference import bunny  # noqa: E402
+from tools.screenshots import FLAGS, settle  # noqa: E402
+
+#: Fields that say how much of an effect there is, raised for the severe picture.
+MUCH = (
+    "coverage",
+    "amount",
+    "deep",
+    "thickness_um",
+    "runs",
+    "stain",
+    "tone",
+    "gloss",
+    "piece_tone",
+    "prints",
+    "smears",
+    "green",
+    "worn",
+    "yellowing",
+    "scratches",
+    "trails",
+    "curl_mm",
+)
+#: What an effect is shown on, and what happened before it.
+BASES = {
+    "patina": "copper",
+    "salt": "brick in mortar",
+    "soot": "smooth concrete",
+    "debris": "smooth concrete",
+    "variation": "rolled steel",
+    "lacquer": "brass",
+    "leaks": "smooth concrete",
+}
+BEFORE = {"chipping": ("paint",), "peeling": ("paint",), "rubbing": ("paint",), "scratching": ("paint",), "rust": ("paint", "chipping"), "decal": ("paint",), "dirt": ("paint",), "dust": ("paint",),
+          "grease": ("paint",), "smears": ("paint", "lacquer"), "splash": ("paint",)}  # fmt: skip
+THUMB = (250, 200)
+
+
+def _of(name: str, tri: Any) -> Mesh:
+    p, t = np.asarray(tri.vertices), np.asarray(tri.faces)
+    n = np.asarray(tri.face_normals).repeat(3, axis=0)
+    flat = p[t].reshape(-1, 3)
+    corners = np.arange(len(flat), dtype=np.int32).reshape(-1, 3)
+    return Mesh(flat.astype(np.float32), n.astype(np.float32), corners, None, parts=(Part(name, 0, len(t), 0),), source=name)
+
+
+def bracket() -> Mesh:
+    """A machine part with holes: a bored hub on a plate with four bolts."""
+    hub = trimesh.creation.annulus(0.10, 0.19, 0.22, sections=72)
+    hub.apply_transform(trimesh.transformations.rotation_matrix(np.pi / 2, (1, 0, 0)))
+    hub.apply_translation((0, 0.26, 0))
+    web = trimesh.creation.box((0.16, 0.16, 0.12))
+    web.apply_translation((0, 0.10, 0))
+    plate = trimesh.creation.box((0.62, 0.06, 0.34))
+    plate.apply_translation((0, 0.03, 0))
+    bolts = []
+    for x in (-0.24, 0.24):
+        for z in (-0.11, 0.11):
+            bolt = trimesh.creation.cylinder(0.03, 0.04, sections=6)
+            bolt.apply_transform(trimesh.transformations.rotation_matrix(np.pi / 2, (1, 0, 0)))
+            bolt.apply_translation((x, 0.08, z))
+            bolts.append(bolt)
+    return shapes.joined(
+        *[
+            _of(name, tri)
+            for name, tri in (("hub", hub), ("web", web), ("plate", plate), *((f"bolt {k}", b) for k, b in enumerate(bolts)))
+        ]
+    )
+
+
+def rabbit() -> Mesh:
+    """The scanned figure of the development packages."""
+    p, t = bunny()
+    smooth = trimesh.Trimesh(p, t, process=False)
+    return Mesh(
+        p.astype(np.float32),
+        np.asarray(smooth.vertex_normals, np.float32),
+        t.astype(np.int32),
+        None,
+        parts=(Part("rabbit", 0, len(t), 0),),
+        source="rabbit",
+    )
+
+
+def panel() -> Mesh:
+    """A flat panel."""
+    plain = shapes.box(1.0)
+    return replace(plain, positions=plain.positions * np.array([1, 1, 0.03], np.float32))
+
+
+def sized(mesh: Mesh, diagonal: float) -> Mesh:
+    """The mesh with UVs, this large, standing on the ground."""
+    p = np.asarray(mesh.positions, np.float64)
+    p = (p - p.mean(axis=0)) * (diagonal / np.linalg.norm(np.ptp(p, axis=0)))
+    p[:, 1] -= p[:, 1].min()
+    out = replace(mesh, positions=p.astype(np.float32), source=f"{mesh.source} {diagonal:g} m")
+    return out if out.uv is not None else unwrapped_once(out)
+
+
+def objects() -> dict[str, Mesh]:
+    """What everything is tried on."""
+    from demo import gate_hoist
+
+    shapes_ = {"box": shapes.box(1.0), "figure": rabbit(), "bracket": bracket(), "panel": panel()}
+    out = {"hoist": gate_hoist.build()}
+    out |= {name: sized(mesh, 0.6) for name, mesh in shapes_.items()}
+    return out | {f"{name} {size:g} m": sized(shapes_[name], size) for name in ("box", "figure") for size in (0.05, 5.0, 20.0)}
+
+
+def story(kind: str, level: str, size: ObjectSize) -> list[Layer]:
+    """What happened before, and the effect with little, its default, or much of it."""
+    setting = Setting()
+    out = []
+    for k, name in enumerate((*BEFORE.get(kind, ()), kind)):
+        effect = fresh_effect(name, size, setting)
+        strength = 1.0
+        if name == kind and level == "low":
+            strength = 0.4
+        elif name == kind and level == "high":
+            fields = type(effect).model_json_schema()["properties"]
+            effect = effect.model_copy(update={f: fields[f]["soft"][1] for f in MUCH if f in fields})
+            if "years" in fields:
+                effect = effect.model_copy(update={"years": 40.0})
+        out.append(Layer(id=f"{name}-{k}", name=name, effect=effect, where=EFFECTS[name].default_where(size), strength=strength))
+    return out
+
+
+def scene_of(kind: str, level: str, name: str, mesh: Mesh, file: str) -> Scene:
+    """The scene of one picture."""
+    return Scene(
+        name=name,
+        object=ObjectFile(file=file),
+        bases=[from_stock(BASES.get(kind, "cast iron"))],
+        layers=story(kind, level, ObjectSize(mesh.diagonal)),
+    )
+
+
+def evenness(session: Any, scene: Scene) -> float:
+    """Spread of the coverage over parts and eighths of the object, against its mean: 0 is the same everywhere."""
+    readings = session.readings()
+    chronicle = session.chronicle(readings.measured, 256)
+    chapter = chronicle.play(scene)[-1]
+    texels = chronicle.texels
+    middle = texels.mesh.bounds.mean(axis=0)
+    eighth = ((texels.position > middle) @ np.array([1, 2, 4])).astype(np.int64) + 8 * texels.part.astype(np.int64)
+    area = np.bincount(eighth, texels.area)
+    share = np.bincount(eighth, texels.area * chapter.shown) / np.maximum(area, 1e-30)
+    share, area = share[area > 0.002 * area.sum()], area[area > 0.002 * area.sum()]
+    mean = float((share * area).sum() / area.sum())
+    return float(np.sqrt((area * (share - mean) ** 2).sum() / area.sum()) / max(mean, 1e-9))
+
+
+def shot(page: Page, url: str) -> Image.Image:
+    """The view, without the interface over it."""
+    page.goto(url)
+    page.get_by_test_id("view-label").get_by_text("1024").wait_for(timeout=120000)
+    settle(page, 0.7)
+    page.evaluate("document.querySelectorAll('section.view > :not(canvas)').forEach(e => e.style.visibility = 'hidden')")
+    image = Image.open(io.BytesIO(page.locator("section.view canvas").first.screenshot())).convert("RGB")
+    w, h = image.size
+    side = min(w, int(h * THUMB[0] / THUMB[1]))
+    return image.crop(((w - side) // 2, 0, (w + side) // 2, h)).resize(THUMB, Image.Resampling.LANCZOS)
+
+
+def sheet(rows: list[tuple[str, list[Image.Image]]], columns: list[str]) -> Image.Image:
+    """Pictures in rows, named."""
+    left, top = 84, 18
+    out = Image.new("RGB", (left + THUMB[0] * len(columns), top + THUMB[1] * len(rows)), (0xF3, 0xF3, 0xF1))
+    pen = ImageDraw.Draw(out)
+    for k, name in enumerate(columns):
+        pen.text((left + THUMB[0] * (k + 0.5), 3), name, fill=(34, 38, 42), anchor="ma")
+    for j, (name, pictures) in enumerate(rows):
+        pen.text((6, top + THUMB[1] * (j + 0.5)), name, fill=(34, 38, 42), anchor="lm")
+        for k, picture in enumerate(pictures):
+            out.paste(picture, (left + THUMB[0] * k, top + THUMB[1] * j))
+    return out
+
+
+def main() -> None:
+    """Build the objects, start, shoot, put together."""
+    import django
+
+    shutil.rmtree(DATA, ignore_errors=True)
+    DATA.mkdir(parents=True)
+    OUT.mkdir(parents=True, exist_ok=True)
+    django.setup()
+    from django.contrib.auth import get_user_model
+    from django.core.management import call_command
+
+    from limus.formats.gltf_write import glb_bytes
+    from server.projects.demo_sign_in import DEMO_USER
+    from server.projects.intake import take_in
+    from server.projects.models import Project
+    from server.projects.workshop import session_of
+
+    call_command("migrate", verbosity=0)
+    user, _ = get_user_model().objects.get_or_create(username=DEMO_USER)
+    project = Project.objects.create(owner=user, name="Gallery")
+    meshes = objects()
+    quick = bool(os.environ.get("QUICK"))
+    if quick:
+        meshes = dict(list(meshes.items())[:5])
+    items = {}
+    for name, mesh in meshes.items():
+        print(f"Measuring {name}", flush=True)
+        items[name] = take_in(
+            project, f"{name.replace(' ', '-')}.glb", [glb_bytes(mesh)], Scene(name=name, object=ObjectFile(file="x.glb"))
+        )
+        session_of(items[name].scene()).measure("draft", lambda share, word: None)
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port = probe.getsockname()[1]
+    server = subprocess.Popen(
+        [sys.executable, "manage.py", "serve", "--demo", "--port", str(port)], cwd=ROOT, stdout=subprocess.PIPE, text=True
+    )
+    assert server.stdout is not None
+    kinds = [k for k in (os.environ.get("KINDS") or ",".join(EFFECTS)).split(",") if k in EFFECTS]
+    first_five, combined = list(meshes)[:5], []
+    try:
+        for line in server.stdout:
+            if "ready" in line:
+                break
+        with sync_playwright() as play:
+            page = play.chromium.launch(executable_path=shutil.which("chromium"), args=FLAGS).new_page(
+                viewport={"width": 1180, "height": 760}
+            )
+            page.goto(f"http://127.0.0.1:{port}/")
+            page.evaluate("localStorage['limus.light'] = JSON.stringify({ azimuth: -70, elevation: 28, strength: 1 })")
+            for kind in kinds:
+                rows = []
+                for level in ("default",) if quick else ("low", "default", "high"):
+                    pictures = []
+                    for name, mesh in meshes.items():
+                        item = items[name]
+                        item.refresh_from_db()
+                        assert item.head is not None
+                        made = scene_of(kind, level, name, mesh, item.head.document["object"]["file"])
+                        made = made.model_copy(update={"object": ObjectFile.model_validate(item.head.document["object"])})
+                        item.commit(item.head_id, made.model_dump(mode="json"), kind)
+                        pictures.append(shot(page, f"http://127.0.0.1:{port}/objects/{item.pk}/weather"))
+                        if level == "default" and name in first_five:
+                            print(f"{kind:12s} {name:10s} evenness {evenness(session_of(made), made):.2f}", flush=True)
+                    rows.append((level, pictures))
+                    if level == "default":
+                        combined.append((EFFECTS[kind].title, pictures[:5]))
+                sheet(rows, list(meshes)).save(OUT / f"{kind}.png")
+                print(f"var/gallery/{kind}.png", flush=True)
+        if os.environ.get("COMBINED"):
+            whole = sheet(combined, first_five)
+            whole = whole.resize((whole.width * 3 // 5, whole.height * 3 // 5), Image.Resampling.LANCZOS)
+            whole.quantize(200).save(ROOT / "docs" / "screenshots" / "effects.png", optimize=True)
+    finally:
+        server.terminate()
+        server.wait(20)
+        shutil.rmtree(DATA, ignore_errors=True)
+
+
+if __name__ == "__main__":
+    main()
