@@ -76,12 +76,23 @@ BEFORE = {"chipping": ("paint",), "peeling": ("paint",), "rubbing": ("paint",), 
 THUMB = (250, 200)
 
 
-def _of(name: str, tri: Any) -> Mesh:
-    p, t = np.asarray(tri.vertices), np.asarray(tri.faces)
-    n = np.asarray(tri.face_normals).repeat(3, axis=0)
-    flat = p[t].reshape(-1, 3)
-    corners = np.arange(len(flat), dtype=np.int32).reshape(-1, 3)
-    return Mesh(flat.astype(np.float32), n.astype(np.float32), corners, None, parts=(Part(name, 0, len(t), 0),), source=name)
+def _together(named: list[tuple[str, Any]]) -> Mesh:
+    """Bodies of the general library as one mesh with flat faces, a part each, without UVs."""
+    points, normals, parts, count = [], [], [], 0
+    for name, body in named:
+        points.append(np.asarray(body.vertices)[np.asarray(body.faces)].reshape(-1, 3))
+        normals.append(np.asarray(body.face_normals).repeat(3, axis=0))
+        parts.append(Part(name, count, len(body.faces), 0))
+        count += len(body.faces)
+    corners = np.arange(3 * count, dtype=np.int32).reshape(-1, 3)
+    return Mesh(
+        np.concatenate(points).astype(np.float32),
+        np.concatenate(normals).astype(np.float32),
+        corners,
+        None,
+        parts=tuple(parts),
+        source="bracket",
+    )
 
 
 def bracket() -> Mesh:
@@ -100,12 +111,7 @@ def bracket() -> Mesh:
             bolt.apply_transform(trimesh.transformations.rotation_matrix(np.pi / 2, (1, 0, 0)))
             bolt.apply_translation((x, 0.08, z))
             bolts.append(bolt)
-    return shapes.joined(
-        *[
-            _of(name, tri)
-            for name, tri in (("hub", hub), ("web", web), ("plate", plate), *((f"bolt {k}", b) for k, b in enumerate(bolts)))
-        ]
-    )
+    return _together([("hub", hub), ("web", web), ("plate", plate), *((f"bolt {k}", b) for k, b in enumerate(bolts))])
 
 
 def rabbit() -> Mesh:
@@ -204,7 +210,7 @@ def shot(page: Page, url: str) -> Image.Image:
 
 def sheet(rows: list[tuple[str, list[Image.Image]]], columns: list[str]) -> Image.Image:
     """Pictures in rows, named."""
-    left, top = 84, 18
+    left, top = 150, 18
     out = Image.new("RGB", (left + THUMB[0] * len(columns), top + THUMB[1] * len(rows)), (0xF3, 0xF3, 0xF1))
     pen = ImageDraw.Draw(out)
     for k, name in enumerate(columns):
@@ -277,7 +283,7 @@ def main() -> None:
                         made = scene_of(kind, level, name, mesh, item.head.document["object"]["file"])
                         made = made.model_copy(update={"object": ObjectFile.model_validate(item.head.document["object"])})
                         item.commit(item.head_id, made.model_dump(mode="json"), kind)
-                        pictures.append(shot(page, f"http://127.0.0.1:{port}/objects/{item.pk}/weather"))
+                        pictures.append(shot(page, f"http://127.0.0.1:{port}/object/{item.pk}/weather"))
                         if level == "default" and name in first_five:
                             print(f"{kind:12s} {name:10s} evenness {evenness(session_of(made), made):.2f}", flush=True)
                     rows.append((level, pictures))

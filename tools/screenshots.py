@@ -181,7 +181,7 @@ def of_use(page: Page) -> None:
     page.locator("[data-episode=weather]").scroll_into_view_if_needed()
     page.locator("[data-episode=weather]").click()
     page.get_by_test_id("by-years").click()
-    dial = page.get_by_role("slider", name="Year")
+    dial = page.get_by_role("slider", name="Year", exact=True)
     dial.focus()
     for _ in range(8):
         page.keyboard.press("ArrowLeft")

@@ -51,8 +51,8 @@ class Grease(Effect):
             terms=[
                 term(Hollows(radius_mm=size.mm(14.0, 0.6)), low=0.03, high=0.3),
                 term(Sheltered(reach_mm=size.mm(40.0, 0.75)), low=0.25, high=0.8, combine="add", amount=0.5),
-                term(Noise(size_mm=size.mm(260.0, 1.0), octaves=3, seed=111), low=0.5, high=0.75, out_low=0.06),
-                term(Noise(size_mm=size.mm(110.0, 0.9), octaves=3, seed=112), low=0.7, high=0.95, combine="add", amount=0.4),
+                term(Noise(size_mm=size.mm(110.0, 0.9), octaves=3, seed=112), low=0.74, high=0.97, combine="add", amount=0.4),
+                term(Noise(size_mm=size.mm(330.0, 1.0), octaves=3, seed=111), low=0.45, high=0.8, out_low=0.05),
             ]
         )
 

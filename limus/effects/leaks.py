@@ -56,7 +56,7 @@ class Leaks(Effect):
                 term(SlopeSource(towards="up", span="180"), low=0.75, high=0.55, out_low=0.25),
                 term(Noise(size_mm=size.mm(45.0, 0.8), octaves=2, seed=63), low=0.82, high=0.95, combine="add", amount=0.6),
                 term(Noise(size_mm=size.mm(70.0, 0.8), octaves=3, seed=61), low=0.3, high=0.65),
-                term(Noise(size_mm=size.mm(400.0, 1.0), octaves=3, seed=62), low=0.15, high=0.65, out_low=0.2),
+                term(Noise(size_mm=size.mm(400.0, 1.0), octaves=3, seed=62), low=0.28, high=0.75, out_low=0.1),
             ]
         )
 

@@ -78,7 +78,7 @@ class Use(BrowserTest):
         self.assertEqual(OwnTreatment.objects.count(), 1)
         self.on = "Slate panel"
         other = WorkObject.objects.get(name=self.on)
-        self.open(f"/objects/{other.pk}/weather")
+        self.open(f"/object/{other.pk}/weather")
         before = len(self.saved()["layers"])
         page.get_by_test_id("add-layer").scroll_into_view_if_needed()
         page.get_by_test_id("add-layer").click()
@@ -157,7 +157,7 @@ class Use(BrowserTest):
         page = self.page
         self.open()
         page.get_by_test_id("by-years").click()
-        dial = page.get_by_role("slider", name="Year")
+        dial = page.get_by_role("slider", name="Year", exact=True)
         dial.focus()
         page.keyboard.press("ArrowLeft")
         self.settle()

@@ -18,10 +18,11 @@ const KEYS = [
   ['hold Ctrl, Shift', 'While drawing: the other way round, a straight line'],
   ['hold Space', 'With a brush in hand: turn the object'],
   ['Esc', 'Put the brush away'],
+  ['Arrow keys, with Shift', 'On the middle of a decal: move it; turn and scale it'],
   ['Ctrl Z', 'Undo'],
   ['Ctrl Shift Z or Ctrl Y', 'Redo'],
   ['Alt ← and Alt →', 'On a card: move the layer'],
-  ['F2, Delete', 'On a card: rename, remove'],
+  ['F2, Delete', 'On a card: rename, remove (also a folded episode)'],
   ['?', 'This sheet'],
 ]
 </script>

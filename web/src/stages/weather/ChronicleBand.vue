@@ -41,7 +41,7 @@ watch(
     }
     cards.value = out
   },
-  { immediate: true, deep: 2 },
+  { immediate: true, deep: 3 },
 )
 const layers = computed(() => cards.value.flatMap((c) => c.layers))
 function dropped() {
