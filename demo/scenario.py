@@ -134,7 +134,7 @@ def gate_hoist_scene() -> Scene:
             Layer(id="chipping", name="Knocked about", effect=Chipping(coverage=0.09, size_mm=5.5), where=_worn_edges(), episode=used, since=1.0),
             Layer(id="grease", name="Grease at the shaft", effect=Grease(what="grease", amount=0.55, thickness_mm=0.5), where=bearings, episode=used, since=2.0),
             Layer(id="rust", name="Rust", effect=Rust(runs_mm=110.0, runs=0.6), where=Rust.default_where(size), episode=weather, since=1.0),
-            Layer(id="patina", name="Brass gone dull", effect=Patina(years=10.0, green=0.3), where=_on(*BRASS), episode=weather, since=1.0),
+            Layer(id="patina", name="Brass gone dull", effect=Patina(years=10.0, green=0.2), where=_on(*BRASS), episode=weather, since=1.0),
             Layer(id="leaks", name="Runs below the flanges", effect=Leaks.fitted(size), where=Leaks.default_where(size), episode=weather, since=2.0),
             Layer(id="dirt", name="Grime", effect=Dirt(), where=Dirt.default_where(size), episode=weather),
             Layer(id="splash", name="Splashed foot", effect=Splash(height_mm=95.0, amount=0.5), where=Splash.default_where(size), episode=weather),

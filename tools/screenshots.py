@@ -75,7 +75,11 @@ def by_hand(page: Page) -> None:
     """A recipe with a line open, a stroke on the object, and one on the UV view; undone again."""
     page.locator("[data-layer=dirt]").click()
     settle(page)
-    page.get_by_role("button", name="Add a line…").click()
+    more = page.get_by_role("button", name="Add a line…")
+    # What is open closes when the sheet below it scrolls.
+    more.scroll_into_view_if_needed()
+    page.wait_for_timeout(300)
+    more.click()
     page.get_by_role("menuitem", name="Cells").click()
     settle(page)
     page.get_by_role("button", name="Curve, edge and coverage").click()

@@ -134,11 +134,11 @@ class Decal(Effect):
             return Outcome(event.pile, nothing, note)
         texels = event.pile.texels
         tall_mm = self.width_mm * image.shape[0] / image.shape[1]
-        frame = self._frame(event, tall_mm)
         if self.depth_mm <= 0:
-            return Outcome(event.pile, nothing, "Its box has no depth: give it some", frame)
+            return Outcome(event.pile, nothing, "Its box has no depth: give it some", self._frame(event, tall_mm, 0.0))
         shape: list[object] = [self.model_dump(exclude={"color", "tint", "roughness", "thickness_um", "relief"})]
-        alpha, color, said = event.scope.keep.get(event.key("thrown", shape), lambda: self._thrown(event, image, tall_mm))
+        alpha, color, said, deep = event.scope.keep.get(event.key("thrown", shape), lambda: self._thrown(event, image, tall_mm))
+        frame = self._frame(event, tall_mm, deep)
         share = alpha * event.mask * np.float32(event.strength)
         if not (share > 0.004).any():
             return Outcome(event.pile, nothing, said or "Its mask is black where it lies", frame)
@@ -190,8 +190,10 @@ class Decal(Effect):
             return np.array(self.at) @ mesh.turn.T * (mesh.scale / self.scale), np.array(self.facing) @ mesh.turn.T
         return front_of(event)
 
-    def _frame(self, event: Event, tall_mm: float) -> Frame:
+    def _frame(self, event: Event, tall_mm: float, deep_mm: float) -> Frame:
+        """The rectangle where it meets the surface, ``deep_mm`` before the middle of its box."""
         middle, facing = self.placed(event)
+        middle = middle + facing / max(float(np.linalg.norm(facing)), 1e-12) * (deep_mm / 1000.0)
         box = throw_box(middle, facing, self.turn_deg, 0.0)
 
         def three(v: np.ndarray) -> tuple[float, float, float]:
@@ -199,8 +201,8 @@ class Decal(Effect):
 
         return Frame(three(box.middle), three(box.right), three(box.up), three(box.back), self.width_mm, tall_mm)
 
-    def _thrown(self, event: Event, image: np.ndarray, tall_mm: float) -> tuple[np.ndarray, np.ndarray, str]:
-        """(n,) alpha, (n, 3) linear colour, and a finding."""
+    def _thrown(self, event: Event, image: np.ndarray, tall_mm: float) -> tuple[np.ndarray, np.ndarray, str, float]:
+        """(n,) alpha, (n, 3) linear colour, a finding, and by how many mm the surface lies before the middle of the box."""
         texels = event.pile.texels
         middle, facing = self.placed(event)
         planes = [reduced(np.ascontiguousarray(image[:, :, c]), image.shape[1] * texels.texel_mm / self.width_mm) for c in range(4)]
@@ -209,6 +211,7 @@ class Decal(Effect):
         box = throw_box(middle, facing, self.turn_deg, self.depth_mm / 1000.0)
         step = self.width_mm + self.gap_mm
         got, stretched, wanted = 0.0, 0.0, 0.0
+        deep: list[np.ndarray] = []
         full = float(image[:, :, 3].mean()) * self.width_mm * tall_mm
         for k in range(self.count):
             off = (k - (self.count - 1) / 2) * step
@@ -217,6 +220,7 @@ class Decal(Effect):
             wanted += full
             if not len(found.rows):
                 continue
+            deep.append((texels.position[found.rows] - here.middle) @ here.back * 1000.0)
             u = found.x / np.float32(self.width_mm) + np.float32(0.5)
             v = np.float32(0.5) - found.y / np.float32(tall_mm)
             if self.mirror:
@@ -235,13 +239,13 @@ class Decal(Effect):
         if self.stencil:
             alpha = self._through_a_sheet(event, alpha)
         if stretched <= 0:
-            return alpha, color, "Its box misses the surface: drag it onto the object, or make the box deeper"
+            return alpha, color, "Its box misses the surface: drag it onto the object, or make the box deeper", 0.0
         said = ""
         if got < 0.9 * wanted and self.soft <= 0:
             said = f"{1 - got / wanted:.0%} of it does not land: the surface ends, turns away or leaves the box there"
         elif not self.around and stretched > 1.3 * got:
             said = "It is stretched where the surface turns away: let it lie along the surface, or turn it"
-        return alpha, np.clip(color, 0.0, 1.0), said
+        return alpha, np.clip(color, 0.0, 1.0), said, float(np.median(np.concatenate(deep)))
 
     def _through_a_sheet(self, event: Event, alpha: np.ndarray) -> np.ndarray:
         """(n,) alpha as a spray can leaves it behind a cut-out sheet."""

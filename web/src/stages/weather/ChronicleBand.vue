@@ -215,8 +215,7 @@ watch(
           </span>
         </template>
         <button type="button" class="muted" @pointerdown.stop @click="toToday">
-          Today
-          <template v-if="byYears">, {{ Number(work.today.toFixed(1)) }} years</template>
+          {{ byYears ? `Today, ${Number(work.today.toFixed(1))} years` : 'Today' }}
         </button>
       </div>
       <span class="ways">
