@@ -22,6 +22,7 @@ from limus.patterns.noise import fractal
 from limus.strata.composite import Use
 from limus.strata.pile import Coat, Pile
 from limus.surface.blur import settled
+from limus.surface.contact import Contacts, contacts, handed_over
 from limus.surface.running import from_the_top, run_down
 
 Kind = Literal["deposit", "change", "loss"]
@@ -94,6 +95,13 @@ class Event:
         texels = self.pile.texels
         order = self.scope.keep.get(key_of("from the top", texels.key), lambda: from_the_top(texels))
         return run_down(texels, source, length_mm, order)
+
+    def handed_over(self, field: np.ndarray, reach_mm: float) -> np.ndarray:
+        """(n,) float32: what a field is on other parts within about ``reach_mm`` (no less than two and a half texels)."""
+        texels = self.pile.texels
+        reach = max(reach_mm, 2.5 * texels.texel_mm)
+        near: Contacts = self.scope.keep.get(key_of("contacts", texels.key, reach), lambda: contacts(texels, reach))
+        return handed_over(texels, np.ascontiguousarray(field, np.float32), near)
 
     def settled(self, field: np.ndarray, steps: int = 1) -> np.ndarray:
         """(n,) float32: a field with hard borders, softened by about a texel so that they do not show as stairs."""

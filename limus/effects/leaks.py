@@ -71,6 +71,9 @@ class Leaks(Effect):
     def _share(self, event: Event) -> np.ndarray:
         head = event.noise(self.width_mm * 5.0, octaves=3, salt=101)
         source = event.mask * np.clip(np.float32(1.1) + np.float32(self.broken) * (head - np.float32(0.7)), 0.0, 1.4)
+        # From a fixing to what it sits on, though they are not one surface.
+        beside = event.handed_over(source, self.width_mm * 0.6)
+        source = np.maximum(source, beside * np.float32(0.8))
         near = event.run_down(source.astype(np.float32), self.length_mm * 0.35)
         far = event.run_down((source * (head > 0.4)).astype(np.float32), self.length_mm * 1.3)
         carried = np.maximum(near, far * np.float32(0.8))

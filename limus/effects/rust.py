@@ -299,7 +299,9 @@ class Rust(Effect):
         source = np.minimum(reach * np.float32(1.4), np.float32(1.0)) * np.clip(
             np.float32(0.55) + np.float32(0.75) * start, 0.0, 1.2
         )
-        carried = event.run_down(source.astype(np.float32), self.runs_mm)
+        # From a bolt to the plate below it, though they are not one surface.
+        near = event.handed_over(source, self.lane_mm * 0.8)
+        carried = event.run_down(np.maximum(source, near * np.float32(0.85)).astype(np.float32), self.runs_mm)
         broken = event.noise(self.lane_mm * 1.6, octaves=4, tall=3.0, salt=40)
         streak = carried * np.clip(np.float32(0.42) + np.float32(0.6) * lane + np.float32(0.12) * broken, 0.0, 1.0)
         share = np.clip(streak * (np.float32(1.0) - bare), 0.0, 0.85) * np.float32(self.runs * event.strength)

@@ -150,6 +150,25 @@ class Metal(TestCase):
         self.assertTrue(bare.any() and (runs > 0.5).any())
         self.assertLess(float(y[runs > 0.5].mean()), float(y[bare].mean()))
 
+    def test_a_bolt_rusts_down_the_wall_it_sits_on(self) -> None:
+        wall, bolt = shapes.plane(0.4, 90.0), shapes.box(0.03, (0.0, 0.08, 0.0))
+        facing = 1.0 if float(wall.normals[0, 0]) > 0 else -1.0
+        bolt = replace(bolt, positions=bolt.positions + np.array([facing * 0.014, 0, 0], np.float32))
+        both = shapes.joined(wall, bolt)
+        bench = bench_for(both, 256)
+        names = [p.name for p in both.parts]
+        bases = [from_stock("smooth concrete"), from_stock("cast iron", parts=[names[1]])]
+        pile = play(bench, layer("rust", Rust(runs=1.0, runs_mm=150.0, stain=0.0), Recipe()), bases=bases)[-1].pile
+        runs = next(c for c in pile.coats if c.piece == "runs").thickness
+        p = bench.texels.position
+        on_wall = bench.texels.part == 0
+        below = on_wall & (np.abs(p[:, 2]) < 0.012) & (p[:, 1] < 0.05) & (p[:, 1] > -0.02)
+        above = on_wall & (p[:, 1] > 0.11)
+        beside = on_wall & (np.abs(p[:, 2]) > 0.08)
+        self.assertGreater(float(runs[below].mean()), 0.3)
+        self.assertEqual(float(runs[above].max()), 0.0)
+        self.assertEqual(float(runs[beside].max()), 0.0)
+
     def test_iso_9224_by_metal(self) -> None:
         # Exponents of ISO 9224 (from memory): the loss after ten years against that of the first is 10^b.
         for family, b in (("copper alloy", 0.667), ("zinc", 0.813), ("aluminium", 0.728)):
