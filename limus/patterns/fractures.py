@@ -66,5 +66,11 @@ def fractures(points_m: np.ndarray, size_mm: float, *, bend: float = 0.10, seed:
             pull = fractal(points_m, size_mm * 0.9, octaves=3, gain=0.6, seed=seed * 31 + k, texel_mm=texel_mm)
             moved[:, k] = points_m[:, k] + np.float32(bend * size_mm * 0.001) * pull
     sizes = [step for k, step in enumerate(STEPS) if k == 0 or step * size_mm > 2.0 * texel_mm]
-    found = [cells(moved, size_mm * step, seed=seed * 7 + k, edges=False) for k, step in enumerate(sizes)]
-    return Fractures(tuple(f.number for f in found), tuple(f.value for f in found))
+    numbers, values = [], []
+    for k, step in enumerate(sizes):
+        # One after the other: distances are not needed, and take more memory than what is.
+        found = cells(moved, size_mm * step, seed=seed * 7 + k, edges=False)
+        numbers.append(found.number)
+        values.append(found.value)
+        del found
+    return Fractures(tuple(numbers), tuple(values))
