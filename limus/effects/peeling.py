@@ -11,6 +11,7 @@ from limus.effects.films import THERE, painted, paints_of, without
 from limus.fields import number
 from limus.masks.coverage import SoftLevels
 from limus.masks.recipe import Recipe, term
+from limus.masks.shape import smoothstep
 from limus.masks.sources.low import LowDown
 from limus.masks.sources.noise import Noise
 from limus.masks.sources.sheltered import Sheltered
@@ -85,7 +86,7 @@ class Peeling(Effect):
             "peel levels", [event.mask_key, self.sheet_mm], lambda: SoftLevels(potential, weight, WIDTH)
         )
         level = levels.level(min(wanted * area / max(reachable, 1e-30), 1.0))
-        gone = event.settled(self._step(potential - np.float32(level)) * allowed)
+        gone = event.settled(smoothstep(potential, level - WIDTH, level + WIDTH) * allowed)
         # Cracks run on around what came off and die away.
         around = np.clip((potential - np.float32(level - 0.22)) * np.float32(5.0), 0.0, 1.0) * allowed
         half = max(0.5 * self.crack_mm, 0.25 * pile.texels.texel_mm)
@@ -115,10 +116,6 @@ class Peeling(Effect):
         if wanted * area > reachable * 1.001:
             note = f"The place is smaller than the coverage asked for: {reachable / area:.1%} instead of {wanted:.1%} of the paint"
         return Outcome(out, top_gone * there, note)
-
-    def _step(self, x: np.ndarray) -> np.ndarray:
-        y = np.clip((x + np.float32(WIDTH)) * np.float32(0.5 / WIDTH), 0.0, 1.0)
-        return np.asarray(y * y * (3 - 2 * y), np.float32)
 
     def _potential(self, event: Event) -> tuple[np.ndarray, np.ndarray]:
         """(n,) nearly even within each sheet, and (n,) mm to the nearest crack."""

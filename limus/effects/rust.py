@@ -11,6 +11,7 @@ from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, hidde
 from limus.fields import choice, number
 from limus.masks.coverage import SoftLevels
 from limus.masks.recipe import Recipe, term
+from limus.masks.shape import smoothstep
 from limus.masks.sources.low import LowDown
 from limus.masks.sources.noise import Noise
 from limus.masks.sources.sheltered import Sheltered
@@ -277,8 +278,8 @@ class Rust(Effect):
         levels: SoftLevels = event.before(
             "through levels", [event.mask_key, self.fleck_mm], lambda: SoftLevels(field, area.astype(np.float32), WIDTH)
         )
-        x = np.clip((field - np.float32(levels.level(min(wanted, 1.0)) - WIDTH)) * np.float32(0.5 / WIDTH), 0.0, 1.0)
-        rusted = (x * x * (3 - 2 * x) * here).astype(np.float32)
+        level = levels.level(min(wanted, 1.0))
+        rusted = smoothstep(field, level - WIDTH, level + WIDTH) * here
         coats = tuple(replace(c, thickness=thinned(c.thickness, rusted, c.substance)) for c in pile.coats)
         got = float((rusted * area).sum(dtype=np.float64)) / max(total, 1e-30)
         note = "" if abs(got - wanted) <= 0.1 * wanted else f"It reaches {got:.1%} of the iron instead of {wanted:.1%}"

@@ -39,6 +39,7 @@ from limus.formats.svg_read import MOST_BYTES
 from limus.masks.recipe import Recipe, Term, term
 from limus.masks.sources.even import Even
 from limus.masks.sources.noise import Noise
+from limus.materials.substance import covered
 from limus.patterns.lettering import FONTS, lettering, unknown_signs
 from limus.patterns.noise import fractal
 from limus.readings.measured import Measured
@@ -81,7 +82,10 @@ class Grades(TestCase):
                 ):
                     rust = Rust.model_validate({**settings, "years": 12.0})
                     chapter = play(bench, layer("paint", Paint()), layer("rust", rust))[-1]
-                    got = bench.texels.share(chapter.pile.exposures()[-2] * 0 + chapter.shown) * 100
+                    # Not what the effect says of itself: the share of the paint that is gone.
+                    topcoat = next(c for c in chapter.pile.coats if c.piece == "topcoat")
+                    got = bench.texels.share(np.float32(1.0) - covered(topcoat.thickness, topcoat.substance)) * 100
+                    self.assertAlmostEqual(chapter.coverage * 100, wanted, delta=0.1 * wanted)
                     self.assertAlmostEqual(got, wanted, delta=0.1 * wanted, msg=f"{settings} at {size}: {chapter.note}")
 
     def test_nothing_at_grade_nought(self) -> None:
