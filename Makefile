@@ -6,7 +6,7 @@ JOBS ?= 2
 PY := .venv/bin/python
 SOURCES := $(shell find web/src web/public -type f 2>/dev/null) web/index.html web/vite.config.ts web/package.json
 
-.PHONY: setup demo test check bench screenshots gallery types format kernels clean browser
+.PHONY: setup demo test check bench fuzz screenshots gallery types format kernels clean browser
 
 setup: .venv/.ready web/dist/manifest.json
 
@@ -43,8 +43,12 @@ types: setup
 	@mkdir -p var && $(PY) manage.py export_openapi_schema --api server.api.api.api --output var/openapi.json
 	@cd web && npx --no-install openapi-typescript ../var/openapi.json -o src/api/schema.d.ts && npx --no-install prettier --write --log-level warn src/api/schema.d.ts
 
+# Thousands of mutated files, documents and strokes; LIMUS_FUZZ of each kind.
+fuzz: setup
+	@LIMUS_FUZZ=$(or $(CASES),1000) $(PY) -W ignore::UserWarning manage.py test --noinput tests.hostile.test_fuzz
+
 bench: setup
-	@.venv/bin/limus bench
+	@$(PY) -m bench
 	@$(PY) -W ignore::UserWarning manage.py bench_drag
 
 screenshots: setup browser

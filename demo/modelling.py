@@ -132,7 +132,7 @@ class Model:
         """Close a flat ring (m, 3 local) by a disc whose UVs are its own plane."""
         closed = np.concatenate([ring, ring[:1]])
         centre = ring.mean(axis=0)
-        share = np.linspace(1, 0.02, rows)[:, None, None]
+        share = np.linspace(1, 0, rows)[:, None, None]
         grid = centre + (closed - centre)[None] * share
         uv = grid[:, :, [0, 2]] - grid[:, :, [0, 2]].reshape(-1, 2).min(axis=0)
         self.grid(part, grid @ place[:3, :3].T + place[:3, 3], uv=uv, flip=not top)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from demo.modelling import Array, Model, fillet, frame, rounded_rect
+from demo.modelling import Array, Model, fillet, frame, inset, rounded_rect, spread
 from limus.surface.mesh import Mesh
 
 MM = 0.001
@@ -15,14 +15,26 @@ def _profile(points: list[tuple[float, float]], radii: list[float], steps: int =
     return fillet([(a * MM, b * MM) for a, b in points], [r * MM for r in radii], steps)
 
 
-def _worn_top(model: Model, x: float, wide: float) -> None:
-    """The top of one half: a grid that feet and weather have dished, so that water stands in its middle."""
-    columns, rows = 25, 33
-    u, v = np.meshgrid(np.linspace(-1, 1, columns), np.linspace(-1, 1, rows))
-    inside = (1 - u**2) * (1 - v**2)
-    dish = 0.0075 * inside**0.8 * (1 + 0.35 * np.sin(2.1 * u + 1.3 * v + x))
-    points = np.stack([x + u * (wide / 2 - 0.024), np.full_like(u, TOP) - dish, v * (DEEP / 2 - 0.024)], axis=2)
-    model.grid("cap", points, flip=True)
+def _worn_top(model: Model, x: float, rim: Array) -> None:
+    """The top of one half within its (m, 2) rim, which feet and weather have dished, so that water stands in its middle."""
+    # Four sides from corner to corner: the grid between them shares every vertex of the rim, or relief would tear it off the sides.
+    corners = [int(np.argmax(rim @ way)) for way in ((-1, -1), (1, -1), (1, 1), (-1, 1))]
+    count = len(rim)
+    front, right, back, left = (
+        rim[np.arange(a, a + (b - a) % count + 1) % count] for a, b in zip(corners, [*corners[1:], corners[0]], strict=True)
+    )
+    back, left = back[::-1], left[::-1]
+    u = np.linspace(0, 1, len(front))[None, :, None]
+    v = np.linspace(0, 1, len(right))[:, None, None]
+    # S. Coons, "Surfaces for computer-aided design of space forms", 1967: a patch between four curves.
+    ruled = front[None] * (1 - v) + back[None] * v + left[:, None] * (1 - u) + right[:, None] * u
+    flat = ruled - front[0] * (1 - u) * (1 - v) - front[-1] * u * (1 - v) - back[0] * (1 - u) * v - back[-1] * u * v
+    across, along = (2 * flat[..., k] / np.ptp(rim[:, k]) for k in (0, 1))
+    inside = np.clip((1 - across**2) * (1 - along**2), 0, 1)
+    dish = 0.0075 * inside**0.8 * (1 + 0.35 * np.sin(2.1 * across - 1.3 * along + x))
+    dish[[0, -1]] = dish[:, [0, -1]] = 0
+    points = np.stack([x + flat[..., 0], TOP - dish, -flat[..., 1]], axis=2)
+    model.grid("cap", points, uv=flat - flat.reshape(-1, 2).min(axis=0))
 
 
 def build() -> Mesh:
@@ -37,12 +49,13 @@ def build() -> Mesh:
     half = (WIDE - SLOT) / 2
     for side in (-1, 1):
         x = side * (SLOT + half) / 2
+        outline = spread(rounded_rect(half, DEEP, 0.032, 6), 0.022)
         model.turned(
-            "cap", rounded_rect(half, DEEP, 0.032, 6),
+            "cap", outline,
             _profile([(9, FLOOR / MM - 14), (9, FLOOR / MM + 1), (0, FLOOR / MM + 9), (0, TOP / MM - 24), (3, TOP / MM - 21), (21, TOP / MM - 3), (24, TOP / MM)], [0, 1, 3, 3, 3, 3, 0]),
             frame((x, 0, 0)), top=False,
         )  # fmt: skip
-        _worn_top(model, x, half)
+        _worn_top(model, x, inset(outline, 0.024))
     # A ring to moor by, in an eye on a plate that is bolted to the front.
     z = DEEP / 2
     model.turned(

@@ -2,22 +2,38 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from limus.bases.choice import from_stock
+from limus.effects.algae import Algae
 from limus.effects.chipping import Chipping
+from limus.effects.cracks import CrackLayer
 from limus.effects.decal import Decal
 from limus.effects.dirt import Dirt
 from limus.effects.dust import Dust
+from limus.effects.effect import Effect
+from limus.effects.fading import Fading
+from limus.effects.frost import Frost
 from limus.effects.grease import Grease
 from limus.effects.lacquer import Lacquer
 from limus.effects.leaks import Leaks
+from limus.effects.lichen import Lichen
+from limus.effects.moss import Moss
+from limus.effects.mud import Mud
 from limus.effects.paint import Paint
 from limus.effects.patina import Patina
 from limus.effects.rubbing import Rubbing
 from limus.effects.rust import Rust
+from limus.effects.salt import Salt
 from limus.effects.scratching import Scratching
 from limus.effects.smears import Smears
+from limus.effects.snow import Snow
 from limus.effects.splash import Splash
+from limus.effects.staining import Staining
 from limus.effects.variation import Variation
+from limus.effects.washing import Washing
+from limus.effects.water import Water
+from limus.effects.wetness import Wetness
 from limus.episode import Episode
 from limus.masks.recipe import Recipe, Term, term
 from limus.masks.sources.edges import Edges
@@ -31,6 +47,7 @@ from limus.masks.sources.vertex_colour import VertexColourSource
 from limus.object_size import ObjectSize
 from limus.scene import Layer, ObjectFile, Scene
 from limus.setting import Setting
+from limus.snapshot import Snapshot
 
 PROJECT = "Kestrel Weir gatehouse"
 BRASS = ["number plate", "plate screws", "grease nipple"]
@@ -56,6 +73,11 @@ def _settled() -> Recipe:
             term(Noise(size_mm=40.0, octaves=5, seed=9), low=0.05, high=0.75, amount=0.6),
         ]
     )
+
+
+def _fit(effect: type[Effect], size: ObjectSize, **own: object) -> Any:
+    """The effect with sizes that suit the object, and settings of its own."""
+    return effect.model_validate({**size.fields(effect), **own})
 
 
 def _on(*names: str, **more: object) -> Recipe:
@@ -189,26 +211,58 @@ def gauge_board_scene() -> Scene:
     )  # fmt: skip
 
 
+def _states(wet: str, winter: str) -> list[Snapshot]:
+    """Dry, wet and in winter, by the episodes that bring water and snow."""
+    return [
+        Snapshot(id="dry", name="Dry", episodes_off=[wet, winter]),
+        Snapshot(id="wet", name="Wet", episodes_off=[winter]),
+        Snapshot(id="winter", name="Winter", episodes_off=[wet]),
+    ]
+
+
 def slate_panel_scene() -> Scene:
-    """Slates on timber, dusted where they lie flat."""
+    """Slates on timber: laid, split by frost one by one, forty years under lichen and moss; in rain and under snow."""
+    size = ObjectSize(1.7)
+    laid, years, wet, winter = "laid", "years", "rain", "snow"
+    slates, timber = _on("slates"), _on("battens", "verge boards")
     return Scene(
         name="Slate panel",
         object=ObjectFile(file="slate-panel.glb"),
-        setting=Setting(corrosivity="C3"),
+        setting=Setting(corrosivity="C3", years=40.0, wind_from_deg=200.0, rain_mm=1400.0),
         seed=7,
         bases=[
             from_stock("weathered pine"),
             from_stock("slate", parts=["slates"], placing={"scatter": "island"}),
         ],
-        layers=[
-            Layer(id="dirt", name="Dirt", effect=Dirt(), where=Dirt.default_where()),
-            Layer(id="dust", name="Dust", effect=Dust(), where=_settled(), strength=0.6),
+        episodes=[
+            Episode(id=laid, name="Laid"),
+            Episode(id=years, name="Forty years on the roof"),
+            Episode(id=wet, name="In the rain", on=False),
+            Episode(id=winter, name="First snow", on=False),
         ],
-    )
+        snapshots=_states(wet, winter),
+        layers=[
+            Layer(id="variation", name="No two alike", effect=Variation(tone=0.3, each="island", piece_tone=0.75, relief_um=30.0), where=slates, episode=laid),
+            Layer(id="cracks", name="Split by frost", effect=CrackLayer(way="stress", size_mm=190.0, width_mm=0.7, depth_mm=3.0, opened=0.16, crumble_mm=1.6, stain_mm=1.6),
+                  where=slates, episode=years, since=8.0),
+            Layer(id="checks", name="Checked boards", effect=CrackLayer(way="splits", size_mm=240.0, width_mm=1.1, depth_mm=4.0, opened=0.6), where=timber, episode=years, since=3.0),
+            Layer(id="fading", name="Bleached boards", effect=Fading(years=40.0, fade=0.7, chalk=0.15), where=timber, episode=years),
+            Layer(id="dirt", name="Dirt", effect=Dirt.fitted(size), where=Dirt.default_where(size), strength=0.8, episode=years),
+            Layer(id="algae", name="Green film", effect=_fit(Algae, size, amount=0.38), where=Algae.default_where(size), episode=years, since=5.0),
+            Layer(id="lichen", name="Lichen", effect=_fit(Lichen, size, years=40.0, amount=0.6), where=_with(Lichen.default_where(size), term(Parts(names=["slates"]))), episode=years, since=4.0),
+            Layer(id="moss", name="Moss in the joints", effect=_fit(Moss, size, amount=0.33, size_mm=20.0), where=Moss.default_where(size), episode=years, since=12.0),
+            Layer(id="washing", name="Washed by rain", effect=_fit(Washing, size, coverage=0.16), where=Washing.default_where(size), episode=years),
+            Layer(id="dust", name="Dust", effect=Dust(), where=_settled(), strength=0.4, episode=years),
+            Layer(id="wetness", name="Wet slates", effect=_fit(Wetness, size, amount=0.78, film=0.75, dried=0.3), where=Wetness.default_where(size), episode=wet),
+            Layer(id="frost", name="Frost", effect=_fit(Frost, size, amount=0.4), where=Frost.default_where(size), episode=winter),
+            Layer(id="snow", name="First snow", effect=_fit(Snow, size, depth_mm=16.0, wind=0.6), where=Snow.default_where(size), episode=winter),
+        ],
+    )  # fmt: skip
 
 
 def pier_cap_scene() -> Scene:
-    """Cast concrete, worn to its pebbles where it is knocked, with an iron ring."""
+    """Cast concrete, worn to its pebbles where it is knocked, cracked, stained below its iron ring, green on the side of the river; with rain and with snow."""
+    size = ObjectSize(1.35)
     worn = Recipe(
         terms=[
             term(Edges(radius_mm=14.0), low=0.02, high=0.16),
@@ -216,10 +270,12 @@ def pier_cap_scene() -> Scene:
             term(Noise(size_mm=420.0, octaves=5, seed=4), low=0.5, high=0.72, combine="add", amount=0.9),
         ]
     )
+    cast, river, wet, winter = "cast", "river", "rain", "snow"
+    cap, no_iron = term(Parts(names=["cap"])), term(Parts(names=["plate", "ring", "bolts"]), invert=True)
     return Scene(
         name="Pier cap",
         object=ObjectFile(file="pier-cap.glb"),
-        setting=Setting(corrosivity="C4"),
+        setting=Setting(corrosivity="C4", years=30.0, rain_mm=1200.0, north_deg=140.0),
         seed=11,
         bases=[
             from_stock("smooth concrete"),
@@ -227,9 +283,32 @@ def pier_cap_scene() -> Scene:
             from_stock("rolled steel", parts=["bolts"]),
             from_stock("exposed aggregate", parts=["cap"], where=worn, stands_mm=-3.0, blend_mm=2.0, placing={"scale": 0.7}),
         ],
-        layers=[
-            Layer(id="rust", name="Rust", effect=Rust(), where=Rust.default_where()),
-            Layer(id="dirt", name="Dirt", effect=Dirt(), where=Dirt.default_where()),
-            Layer(id="dust", name="Dust", effect=Dust(), where=_settled(), strength=0.5),
+        episodes=[
+            Episode(id=cast, name="Cast and set"),
+            Episode(id=river, name="Thirty years in the river"),
+            Episode(id=wet, name="After rain"),
+            Episode(id=winter, name="Winter", on=False),
         ],
-    )
+        snapshots=_states(wet, winter),
+        layers=[
+            Layer(id="shrinkage", name="Shrunk as it dried", effect=CrackLayer(size_mm=230.0, width_mm=0.36, depth_mm=5.0, opened=0.6, stain_mm=3.4),
+                  where=_with(CrackLayer.default_where(size), cap), episode=cast),
+            Layer(id="stress", name="Cracked from the slot", effect=CrackLayer(way="stress", size_mm=330.0, width_mm=0.9, depth_mm=9.0, opened=0.1, crumble_mm=3.0, offset_mm=0.5, stain_mm=4.0),
+                  where=_on("cap"), episode=cast, since=4.0),
+            Layer(id="rust", name="Ring gone to rust", effect=Rust(years=30.0, runs_mm=60.0), where=Rust.default_where(size), episode=river, since=0.5),
+            Layer(id="stain", name="Rust below the ring", effect=_fit(Staining, size, what="rust", amount=0.62, length_mm=130.0), where=Recipe(), episode=river, since=2.0),
+            Layer(id="lime", name="Lime from the cracks", effect=_fit(Staining, size, what="lime", amount=0.5, length_mm=90.0, width_mm=7.0),
+                  where=_with(Staining.default_where(size), cap), episode=river, since=6.0),
+            Layer(id="salt", name="Salt bloom", effect=Salt.fitted(size), where=_with(Salt.default_where(size), cap), strength=0.7, episode=river),
+            Layer(id="dirt", name="Grime", effect=Dirt.fitted(size), where=Dirt.default_where(size), episode=river),
+            Layer(id="flood", name="Flood line", effect=_fit(Mud, size, level_mm=92.0, amount=0.42, thickness_mm=0.4, splash_mm=26.0), where=Mud.default_where(size), episode=river, since=27.0),
+            Layer(id="algae", name="Green side", effect=_fit(Algae, size, amount=0.46, foot_mm=150.0), where=Algae.default_where(size), episode=river, since=3.0),
+            Layer(id="lichen", name="Lichen", effect=_fit(Lichen, size, years=24.0, amount=0.3), where=_with(Lichen.default_where(size), cap), episode=river, since=6.0),
+            Layer(id="moss", name="Moss in the slot", effect=_fit(Moss, size, amount=0.24), where=_with(Moss.default_where(size), no_iron), episode=river, since=10.0),
+            Layer(id="dust", name="Dust", effect=Dust(), where=_settled(), strength=0.4, episode=river),
+            Layer(id="wetness", name="Wet band", effect=_fit(Wetness, size, amount=0.6, ground_mm=85.0), where=Wetness.default_where(size), episode=wet),
+            Layer(id="puddle", name="Puddles on the worn top", effect=_fit(Water, size, level_mm=5.6), where=Recipe(), episode=wet),
+            Layer(id="frost", name="Frost", effect=_fit(Frost, size, amount=0.42), where=Frost.default_where(size), episode=winter),
+            Layer(id="snow", name="Snow", effect=_fit(Snow, size, depth_mm=32.0), where=Snow.default_where(size), episode=winter),
+        ],
+    )  # fmt: skip

@@ -44,6 +44,7 @@ from limus.review.uv_look import RIGHT, UV_LOOKS, WRONG, checker, density, numbe
 from limus.session import Readings, Session
 from limus.store import give_back
 from limus.strata.pile import Pile
+from limus.wording import one_of
 
 
 class Sink(Protocol):
@@ -178,8 +179,8 @@ class Answering:
             return Shown(np.float32(1) - surface.occlusion, None, "grey", 0, 1, "", "Ambient occlusion", ("closed", "open"))
         channel = CHANNELS.get(name)
         if channel is None:
-            have = ", ".join([*CHANNELS, "relief", "normal", "ambient_occlusion"])
-            raise InputError(f"there is no channel '{name}'", where="look.name", remedy=f"Choose one of: {have}")
+            have = [*CHANNELS, "relief", "normal", "ambient_occlusion"]
+            raise InputError(f"there is no channel '{name}'", where="look.name", remedy=one_of(have, name))
         values = np.ascontiguousarray(surface.channel(name), np.float32)
         if channel.colour:
             return Shown(None, to_srgb(values), "", 0, 1, "", channel.title, about=channel.about)
@@ -205,13 +206,13 @@ class Answering:
     def reading(self, name: str, size_mm: float, component: str = "") -> Shown:
         """A reading, or one component of it."""
         if name not in READINGS:
-            raise InputError(f"there is no reading '{name}'", where="look.name", remedy=f"Choose one of: {', '.join(READINGS)}")
+            raise InputError(f"there is no reading '{name}'", where="look.name", remedy=one_of(READINGS, name))
         reading = READINGS[name]
         if component and component not in reading.components:
             raise InputError(
                 f"'{name}' has no component '{component}'",
                 where="look.component",
-                remedy=f"Choose one of: {', '.join(reading.components)}",
+                remedy=one_of(reading.components, component),
             )
         place = self.chronicle.place(self.scene)
         missing = reading.missing(place)
@@ -247,7 +248,7 @@ class Answering:
     def uv(self, name: str) -> Shown:
         """A picture of the UVs."""
         if name not in UV_LOOKS:
-            raise InputError(f"there is no picture '{name}'", where="look.name", remedy=f"Choose one of: {', '.join(UV_LOOKS)}")
+            raise InputError(f"there is no picture '{name}'", where="look.name", remedy=one_of(UV_LOOKS, name))
         title, about = UV_LOOKS[name]
         key = key_of("uv", name, self.texels.key)
         if name == "checker":

@@ -9,10 +9,9 @@ from pathlib import Path
 from pydantic import ValidationError
 
 from limus.bases.choice import BaseChoice
-from limus.errors import InputError
 from limus.formats.files import write_whole
 from limus.formats.json_read import read_json
-from limus.scene import problem_of
+from limus.refusal import first_refusal, refuse_odd_text
 
 
 def with_files(base: BaseChoice, renamed: Callable[[str], str]) -> BaseChoice:
@@ -31,11 +30,11 @@ def read_base(path: Path, beside: Path) -> BaseChoice:
     InputError : unreadable, or not a base; with the path of the field.
     """
     document = read_json(path)
+    refuse_odd_text(document, path.name)
     try:
         base = BaseChoice.model_validate(document)
     except ValidationError as error:
-        field, problem, remedy = problem_of(error)
-        raise InputError(problem, where=f"{path.name}: {field}", remedy=remedy) from error
+        raise first_refusal(error).error(path.name) from error
     folder = path.resolve().parent
     return with_files(base, lambda name: Path(os.path.relpath(folder / name, beside.resolve())).as_posix())
 

@@ -18,9 +18,9 @@ from limus.blending import MODES
 from limus.effects.effect import Event, Frame
 from limus.errors import InputError
 from limus.hashing import key_of
+from limus.masks.hand.vertex_paint import painted_colours
 from limus.masks.recipe import Recipe
 from limus.masks.source import Scope
-from limus.masks.vertex_paint import painted_colours
 from limus.materials.channels import CHANNELS, Sheet, spread
 from limus.materials.substance import Substance
 from limus.readings.exposure import Exposure

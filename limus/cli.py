@@ -7,6 +7,8 @@ less than was asked. What layers say of themselves goes to standard error either
 from __future__ import annotations
 
 import argparse
+import contextlib
+import errno
 import json
 import os
 import sys
@@ -25,29 +27,30 @@ from limus.bases.choice import BaseChoice
 from limus.bases.from_maps import base_from_maps
 from limus.bases.store_room import searched, stock
 from limus.chronicle import LayerMasks
-from limus.delivery import TARGETS, Written, deliver, map_files, write_all
+from limus.delivery import TARGETS, deliver, write_all
 from limus.effects.catalogue import EFFECTS
 from limus.errors import InputError
 from limus.formats.bundle import unpack_pictures
 from limus.formats.field import write_field
-from limus.formats.files import write_whole
+from limus.formats.files import nowhere, write_whole
 from limus.formats.gltf_write import write_glb
 from limus.formats.json_read import read_json
 from limus.formats.png import png_bytes, quantise
 from limus.formats.read import SUFFIXES, unit_known
-from limus.inspection import inspection
+from limus.intake.inspection import inspection
+from limus.intake.object_file import ObjectFile, Twin
+from limus.intake.preparation import beside_scene, prepared, surroundings
 from limus.map_sets.recognise import recognise
 from limus.map_sets.roles import ROLES
+from limus.masks.hand.vertex_paint import painted_colours
 from limus.masks.recipe import SOURCES
-from limus.masks.vertex_paint import painted_colours
-from limus.object_file import ObjectFile, Twin
 from limus.object_size import ObjectSize
-from limus.preparation import beside_scene, prepared, surroundings
 from limus.readings.catalogue import READINGS
 from limus.readings.exposure import measure_exposure
 from limus.readings.measured import measure
 from limus.readings.ray_pass import RayPlan
 from limus.readings.reading import Place, asks_weather
+from limus.refusal import first_refusal, refuse_odd_text
 from limus.replacement import compare
 from limus.scene import Scene, load_scene, scene_from, scene_schema
 from limus.session import Session, layer_of
@@ -55,6 +58,9 @@ from limus.setting import Setting
 from limus.start import started
 from limus.surface.mesh import Mesh
 from limus.surface.pyramid import texels_of
+from limus.targets.maps import map_files
+from limus.targets.written import Written
+from limus.wording import LONGEST, one_of, plain
 
 #: Directions around each texel (pairs) on the command line, where nobody waits for a picture.
 MEASURE_PAIRS = 64
@@ -119,6 +125,8 @@ def _brought(args: argparse.Namespace) -> tuple[ObjectFile, Setting, Path]:
     changes: dict[str, Any] = {}
     if args.scale is not None:
         changes["scale"] = args.scale
+    if args.second_uv:
+        changes["uv"] = "second"
     if getattr(args, "unwrap", False):
         changes["uv"] = "unwrapped"
     if getattr(args, "twin", None):
@@ -158,7 +166,7 @@ def _inspect(args: argparse.Namespace) -> None:
         print("  UVs: missing; the object must be unwrapped before it can be weathered")
     print(
         f"  Vertex colours: {'yes' if report['vertex_colours'] else 'no'}; tangents: {'from the file' if report['tangents'] else 'made here'}; "
-        f"longest edge {report['longest_edge_mm']:g} mm"
+        f"longest edge {report['longest_edge_mm']:g} mm{'; a second UV set is there (--second-uv)' if report['second_uv'] else ''}"
     )
     for texture in report["textures"]:
         print(f"  Map of the file: {texture}")
@@ -193,13 +201,9 @@ def _setting(pairs: list[str], base: Setting) -> Setting:
     try:
         return Setting.model_validate(given)
     except ValidationError as error:
-        first = error.errors()[0]
-        names = ", ".join(Setting.model_fields)
-        field = ".".join(str(x) for x in first["loc"])
+        found = first_refusal(error)
         raise InputError(
-            f"{first['msg'][0].lower()}{first['msg'][1:]} (got {first.get('input')!r})",
-            where=f"--setting {field}",
-            remedy=f"The fields are: {names}",
+            found.problem, where=f"--setting {found.path}", remedy=f"The fields are: {', '.join(Setting.model_fields)}"
         ) from error
 
 
@@ -264,9 +268,15 @@ def _say(notes: Sequence[str], strict: bool) -> None:
         raise Noted
 
 
+def _scene(args: argparse.Namespace) -> Scene:
+    """The scene asked for, at a snapshot of its own where one is named."""
+    scene = load_scene(Path(args.scene))
+    return scene.at_snapshot(args.snapshot) if args.snapshot else scene
+
+
 def _weather(args: argparse.Namespace) -> None:
     path = Path(args.scene)
-    scene = load_scene(path)
+    scene = _scene(args)
     session = Session(scene, beside_scene(path.parent))
     if args.mask:
         wanted = layer_of(scene, args.mask, "--mask")
@@ -306,6 +316,7 @@ def _recipe(args: argparse.Namespace) -> dict[str, Any]:
     if args.recipe is None:
         return {"terms": [{"source": {"kind": args.source, **_pairs(args.set, "--set")}, **_pairs(args.shape, "--shape")}]}
     given = read_json(Path(args.recipe))
+    refuse_odd_text(given, Path(args.recipe).name)
     return {"terms": given} if isinstance(given, list) else given
 
 
@@ -340,13 +351,13 @@ def _page(mesh: Mesh, wanted: str | None) -> int:
     if wanted is None:
         return 0
     if wanted not in names:
-        raise InputError(f"there is no map set '{wanted}'", where="--map-set", remedy=f"Choose one of: {', '.join(names)}")
+        raise InputError(f"there is no map set '{wanted}'", where="--map-set", remedy=one_of(names, wanted))
     return names.index(wanted)
 
 
 def _export(args: argparse.Namespace) -> None:
     path = Path(args.scene)
-    files, notes = deliver(Session(load_scene(path), beside_scene(path.parent)), args.to, args.resolution, bits=args.bits)
+    files, notes = deliver(Session(_scene(args), beside_scene(path.parent)), args.to, args.resolution, bits=args.bits)
     write_all(files, Path(args.out))
     _say(notes, args.strict)
 
@@ -482,12 +493,6 @@ def _base(args: argparse.Namespace) -> None:
         print(f"  Note: {text}.")
 
 
-def _bench(args: argparse.Namespace) -> None:
-    from limus.bench import main
-
-    main()
-
-
 def _build() -> _Parser:
     parser = _Parser(prog="limus", description="Weather 3D surfaces: rust, chips, dirt and dust from real geometry.")
     parser.add_argument("--version", action="version", version=f"limus {__version__}")
@@ -496,6 +501,7 @@ def _build() -> _Parser:
     brought = _Parser(add_help=False)
     brought.add_argument("object", help=f"a file ({', '.join(SUFFIXES)}), or a scene (.json) for its object")
     brought.add_argument("--scale", type=_scale, metavar="M", help="metres per unit of the file, e.g. 0.001")
+    brought.add_argument("--second-uv", action="store_true", help="work on the second UV set of the file")
     brought.add_argument("--up", choices=["+y", "-y", "+z", "-z", "+x", "-x"], help="axis of the file that points up")
 
     one = commands.add_parser("inspect", parents=[brought], help="parts, size, mesh and UV health of an object")
@@ -542,6 +548,7 @@ def _build() -> _Parser:
     one = commands.add_parser("weather", help="the finished maps of a scene, or the mask of one layer")
     one.add_argument("scene")
     one.add_argument("--resolution", type=_resolution, default=1024, metavar="N")
+    one.add_argument("--snapshot", metavar="NAME", help="layers on and off as in this snapshot of the scene")
     one.add_argument("--until", metavar="LAYER", help="stop after this layer (id or name)")
     one.add_argument("--mask", metavar="LAYER", help="write only this layer's mask")
     one.add_argument("--bits", type=int, choices=[8, 16], default=8)
@@ -551,6 +558,7 @@ def _build() -> _Parser:
 
     one = commands.add_parser("export", help="a delivery: a GLB, or maps")
     one.add_argument("scene")
+    one.add_argument("--snapshot", metavar="NAME", help="layers on and off as in this snapshot of the scene")
     one.add_argument("--to", required=True, choices=TARGETS)
     one.add_argument("--resolution", type=_resolution, default=1024, metavar="N")
     one.add_argument("--bits", type=int, choices=[8, 16], default=8)
@@ -588,27 +596,52 @@ def _build() -> _Parser:
     one = commands.add_parser("schema", help="JSON Schema of the scene document")
     one.set_defaults(run=lambda args: print(json.dumps(scene_schema(), indent=2)))
 
-    one = commands.add_parser("bench", help="the benchmark, as ratios measured in one run")
-    one.set_defaults(run=_bench)
     return parser
 
 
+def _quietly_closed() -> None:
+    """Whoever read our output has gone: what is still in the buffer goes nowhere, without a complaint at exit."""
+    with contextlib.suppress(OSError):
+        nowhere(sys.stdout)
+
+
+def _refused(line: str) -> int:
+    print(plain(line, LONGEST), file=sys.stderr)
+    return 2
+
+
 def main(argv: Sequence[str] | None = None) -> int:
-    """Run one command; returns the exit code."""
+    """Run one command; returns the exit code. Never ends in a traceback, unless LIMUS_TRACE=1 asks for one."""
     try:
         args = _build().parse_args(argv)
         args.run(args)
+        sys.stdout.flush()
     except InputError as error:
-        print(error.line.replace("\n", " "), file=sys.stderr)
-        return 2
+        return _refused(error.line)
+    except ValidationError as error:
+        return _refused(first_refusal(error).error("command line").line)
     except Noted:
         return 3
+    except BrokenPipeError:
+        _quietly_closed()
+        return 0
+    except KeyboardInterrupt:
+        print("Stopped.", file=sys.stderr)
+        return 130
     except OSError as error:
-        print(
-            f"{error.filename or 'file'}: cannot be written or read ({error.strerror}). Check the path and the space left.",
-            file=sys.stderr,
+        if error.errno in (errno.ENOSPC, errno.EDQUOT):
+            return _refused("The disk is full. Make room, or write to another place.")
+        reason = error.strerror or error
+        return _refused(f"{error.filename or 'file'}: cannot be written or read ({reason}). Check the path and the space left.")
+    except MemoryError:
+        return _refused("There is not enough memory for this. Use a smaller resolution, or a smaller object.")
+    except Exception as error:
+        if os.environ.get("LIMUS_TRACE") == "1":
+            raise
+        return _refused(
+            f"This could not be done, and it is a fault of Limus ({type(error).__name__}: {plain(error, 120)}). "
+            "Run it again with LIMUS_TRACE=1 and report what it prints."
         )
-        return 2
     return 0
 
 

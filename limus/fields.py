@@ -30,8 +30,8 @@ def number(
 ) -> Any:
     """A number with hard limits ``low`` .. ``high`` and a ``soft`` range for sliders; ``log`` spaces the slider by ratio.
 
-    Hints: ``when`` {field: value} shows the control only then; ``place`` "amount" puts it under "How much?". Every length says how its
-    default ``grows`` with the object, see ``object_size``.
+    Hints: ``when`` {field: value} shows the control only then; ``place`` "amount" puts it under "How much?"; ``step`` is what the slider moves by;
+    ``says`` is what follows the layer's coverage below the control. Every length says how its default ``grows`` with the object, see ``object_size``.
     """
     return Field(
         default,

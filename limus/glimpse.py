@@ -16,6 +16,7 @@ from limus.scene import Layer, Scene, scene_from
 from limus.session import Session
 from limus.start import fresh_effect
 from limus.treatment import Treatment, treated
+from limus.wording import one_of
 
 #: Texels along a side: enough for a picture of this size.
 TEXELS = 384
@@ -38,7 +39,7 @@ def with_effect(scene: Scene, kind: str, session: Session) -> Scene:
     InputError : there is no such effect.
     """
     if kind not in EFFECTS:
-        raise InputError(f"there is no effect '{kind[:40]}'", where="kind", remedy=f"Choose among: {', '.join(EFFECTS)}")
+        raise InputError(f"there is no effect '{kind[:40]}'", where="kind", remedy=one_of(EFFECTS, kind))
     taken = {layer.id for layer in scene.layers}
     name = next(name for k in range(len(taken) + 1) if (name := kind if k == 0 else f"{kind}-{k + 1}") not in taken)
     layer = Layer(

@@ -28,6 +28,17 @@ _callers = [0]
 _callers_lock = threading.Lock()
 
 
+def _anew() -> None:
+    """A process that was split off has none of the threads, and may have got a lock that one of them held."""
+    global _pool, _callers_lock
+    _pool = ThreadPoolExecutor(max_workers=max(1, WORKERS - 1), thread_name_prefix="limus")
+    _callers_lock = threading.Lock()
+    _callers[0] = 0
+
+
+os.register_at_fork(after_in_child=_anew)
+
+
 def kernel(function: Callable[..., Any]) -> Callable[..., Any]:
     """Compile ``function`` to a GIL-free kernel, cached on disk."""
     compiled: Callable[..., Any] = numba.njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract", "arcp", "nsz"})(

@@ -74,7 +74,7 @@ def likeness(old: dict[str, Any], new: dict[str, Any]) -> float:
 
 
 def compare(scene: Scene, old: dict[str, Any], new: dict[str, Any]) -> Report:
-    """Compare two inspections (``limus.inspection``) with the eyes of a scene made on the old one."""
+    """Compare two inspections (``limus.intake.inspection``) with the eyes of a scene made on the old one."""
     before = {p["name"]: p for p in old["parts"] if not p.get("back")}
     after = {p["name"]: p for p in new["parts"] if not p.get("back")}
     users = part_users(scene)

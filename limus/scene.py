@@ -10,8 +10,8 @@ from pathlib import Path
 from typing import Any, Literal
 
 from pydantic import Field, ValidationError, model_validator
+from pydantic_core import PydanticCustomError
 
-from limus.bases.catalogue import MATERIALS
 from limus.bases.choice import USUAL, BaseChoice, from_stock
 from limus.blending import Blend
 from limus.effects.catalogue import EFFECTS, AnyEffect
@@ -19,15 +19,28 @@ from limus.effects.effect import Effect
 from limus.episode import Episode
 from limus.errors import InputError
 from limus.fields import Document, number, switch
-from limus.masks.recipe import SOURCES, STANDING, Recipe
-from limus.masks.vertex_paint import VertexStroke
+from limus.intake.object_file import ObjectFile
+from limus.masks.hand.vertex_paint import VertexStroke
+from limus.masks.recipe import STANDING, Recipe
 from limus.materials.channels import Voice
-from limus.object_file import ObjectFile
+from limus.object_size import ONE_METRE
 from limus.readings.reading import asks_weather
+from limus.refusal import first_refusal, refusal, refuse_odd_text
 from limus.setting import Setting
+from limus.snapshot import Snapshot
 
 #: The version this program writes and reads.
 VERSION = 1
+
+
+def unknown_version(given: Any) -> PydanticCustomError:
+    """A document of another version of the program."""
+    return refusal(
+        "version",
+        f"scene version {json.dumps(given, default=str)[:40]} is not known; this program reads version {VERSION}",
+        "Open it with the program that wrote it, or update Limus",
+        accepted=str(VERSION),
+    )
 
 
 class ChannelUse(Document):
@@ -72,6 +85,7 @@ class Scene(Document):
     year: float | None = Field(
         None, ge=0.0, le=500.0, description="Year in which it is looked at; empty: today, after the years of the setting"
     )
+    snapshots: list[Snapshot] = Field(default_factory=list, max_length=50, description="States to come back to")
     vertex_paint: list[VertexStroke] = Field(default_factory=list, max_length=20000, description="Strokes on the vertex colours")
 
     @property
@@ -106,6 +120,21 @@ class Scene(Document):
         """The episode a layer belongs to, or None."""
         return next((episode for episode in self.episodes if episode.id == layer.episode), None) if layer.episode else None
 
+    def at_snapshot(self, name: str) -> Scene:
+        """The scene with layers and episodes on and off, and in the year, of a snapshot by its name or id.
+
+        Raises
+        ------
+        InputError : there is none of that name.
+        """
+        found = next((s for s in self.snapshots if name in (s.id, s.name)), None)
+        if found is None:
+            have = ", ".join(f"'{s.name}'" for s in self.snapshots) or "none"
+            raise InputError(f"there is no snapshot '{name}'", where="snapshots", remedy=f"The scene has: {have}")
+        layers = [layer.model_copy(update={"on": layer.id not in found.layers_off}) for layer in self.layers]
+        episodes = [episode.model_copy(update={"on": episode.id not in found.episodes_off}) for episode in self.episodes]
+        return self.model_copy(update={"layers": layers, "episodes": episodes, "year": found.year})
+
     def places(self, layer: Layer) -> list[Recipe]:
         """The recipes that together say where a layer is: its own and that of its episode."""
         episode = self.episode_of(layer)
@@ -135,15 +164,26 @@ class Scene(Document):
         """Whether an effect or a line of a recipe reads sun, rain or run-off."""
         return asks_weather(self.needs)
 
+    @model_validator(mode="before")
+    @classmethod
+    def _written_by(cls, given: Any) -> Any:
+        if isinstance(given, dict) and "version" in given and (given["version"] != VERSION or isinstance(given["version"], bool)):
+            raise unknown_version(given["version"])
+        return given
+
     @model_validator(mode="after")
     def _references(self) -> Scene:
         seen: dict[str, type[Effect]] = {}
         all_ids = {layer.id for layer in self.layers}
         linked: dict[str, tuple[str, dict[str, Any]]] = {}
         self._check_episodes()
+        kept = [snapshot.id for snapshot in self.snapshots]
+        for k, one in enumerate(kept):
+            if one in kept[:k]:
+                raise refusal(f"snapshots[{k}].id", f"two snapshots have the id '{one}'", "Give every snapshot an id of its own")
         for k, layer in enumerate(self.layers):
             if layer.id in seen:
-                raise ValueError(f"layers[{k}].id|two layers have the id '{layer.id}'|Give every layer an id of its own")
+                raise refusal(f"layers[{k}].id", f"two layers have the id '{layer.id}'", "Give every layer an id of its own")
             episode = self.episode_of(layer)
             lines = [(f"layers[{k}].where.terms[{j}]", term) for j, term in enumerate(layer.where.terms)]
             if episode is not None:
@@ -156,16 +196,18 @@ class Scene(Document):
                     body = term.model_dump(exclude=STANDING)
                     first = linked.setdefault(term.link, (layer.name, body))
                     if first[1] != body:
-                        raise ValueError(
-                            f"{path}.link|the line is linked as '{term.link}' with one of '{first[0]}', but they differ|Make them alike, or clear the link"
+                        raise refusal(
+                            f"{path}.link",
+                            f"the line is linked as '{term.link}' with one of '{first[0]}', but they differ",
+                            "Make them alike, or clear the link",
                         )
             seen[layer.id] = type(layer.effect)
         loop = self._loop()
         if loop:
             k = next(k for k, layer in enumerate(self.layers) if layer.id == loop[0])
             names = " → ".join(found.name for name in loop if (found := self.layer(name)) is not None)
-            raise ValueError(
-                f"layers[{k}].where|the masks run in a loop: {names}|Remove one of the lines that look at the next layer"
+            raise refusal(
+                f"layers[{k}].where", f"the masks run in a loop: {names}", "Remove one of the lines that look at the next layer"
             )
         return self
 
@@ -173,19 +215,21 @@ class Scene(Document):
         ids = [episode.id for episode in self.episodes]
         for k, name in enumerate(ids):
             if name in ids[:k]:
-                raise ValueError(f"episodes[{k}].id|two episodes have the id '{name}'|Give every episode an id of its own")
+                raise refusal(f"episodes[{k}].id", f"two episodes have the id '{name}'", "Give every episode an id of its own")
         ended: set[str] = set()
         last = ""
         for k, layer in enumerate(self.layers):
             if layer.episode and layer.episode not in ids:
-                raise ValueError(
-                    f"layers[{k}].episode|there is no episode '{layer.episode}'|Name one of the episodes, or leave it empty"
+                raise refusal(
+                    f"layers[{k}].episode", f"there is no episode '{layer.episode}'", "Name one of the episodes, or leave it empty"
                 )
             if layer.episode != last:
                 ended.add(last)
                 if layer.episode and layer.episode in ended:
-                    raise ValueError(
-                        f"layers[{k}].episode|the layers of the episode '{layer.episode}' do not stand next to each other|Move them together, or take this one out"
+                    raise refusal(
+                        f"layers[{k}].episode",
+                        f"the layers of the episode '{layer.episode}' do not stand next to each other",
+                        "Move them together, or take this one out",
                     )
             last = layer.episode
 
@@ -197,20 +241,26 @@ class Scene(Document):
         field = source.names_layer
         others = ", 'base' or a family" if source.kind == "exposed" else ""
         if name not in all_ids:
-            raise ValueError(
-                f"{path}.{field}|refers to the layer '{name}', which does not exist|Choose another layer{others}, or remove the line"
+            raise refusal(
+                f"{path}.{field}",
+                f"refers to the layer '{name}', which does not exist",
+                f"Choose another layer{others}, or remove the line",
             )
         if source.kind == "mask":
             return
         effect = seen.get(name)
         if effect is None or effect.family not in ("deposit", "change"):
-            raise ValueError(
-                f"{path}.{field}|refers to the layer '{name}', which leaves no coat before '{layer.name}' happens|Choose a layer to its left that leaves a coat"
+            raise refusal(
+                f"{path}.{field}",
+                f"refers to the layer '{name}', which leaves no coat before '{layer.name}' happens",
+                "Choose a layer to its left that leaves a coat",
             )
         _, slash, piece = str(getattr(source, field)).partition("/")
         if slash and piece not in effect.pieces:
-            raise ValueError(
-                f"{path}.{field}|'{name}' leaves no coat called '{piece}'|Choose one of {', '.join(effect.pieces) or 'its coats: it leaves only one'}"
+            raise refusal(
+                f"{path}.{field}",
+                f"'{name}' leaves no coat called '{piece}'",
+                f"Choose one of {', '.join(effect.pieces) or 'its coats: it leaves only one'}",
             )
 
     def _loop(self) -> list[str]:
@@ -244,58 +294,8 @@ class Scene(Document):
         return []
 
 
-def _path(location: tuple[Any, ...]) -> str:
-    out = ""
-    before: Any = ""
-    for step in location:
-        if isinstance(step, int):
-            out += f"[{step}]"
-        elif before in ("effect", "source", "material") and (step in EFFECTS or step in SOURCES or step in MATERIALS):
-            pass  # the tag of a discriminated union is not a field
-        else:
-            out += f".{step}" if out else str(step)
-        before = step
-    return out
-
-
-def _problem(error: Any) -> tuple[str, str, str]:
-    """(field, problem, remedy) for one pydantic error."""
-    location = _path(error["loc"])
-    kind, context, given = error["type"], error.get("ctx", {}), error.get("input")
-    shown = json.dumps(given, default=str) if not isinstance(given, (dict, list)) else ""
-    if kind == "value_error" and "|" in str(context.get("error", "")):
-        field, problem, remedy = str(context["error"]).split("|")
-        return ".".join(x for x in (location, field) if x), problem, remedy
-    if kind in ("less_than_equal", "greater_than_equal"):
-        word, limit = ("above", context["le"]) if kind == "less_than_equal" else ("below", context["ge"])
-        return (
-            location,
-            f"{shown} is {word} the limit {limit:g}",
-            f"Use a number {'up to' if word == 'above' else 'from'} {limit:g}",
-        )
-    if kind == "union_tag_invalid":
-        what = next((w for w in ("effect", "material") if location.endswith(w)), "source")
-        return f"{location}.kind", f"'{context.get('tag')}' is not a known {what}", f"Use one of {context.get('expected_tags')}"
-    if kind == "union_tag_not_found":
-        return f"{location}.kind", "is missing", "Say which kind it is"
-    if kind == "missing":
-        return location, "is missing", "Add it"
-    if kind == "extra_forbidden":
-        return location, "is not a known field", "Remove it, or check its spelling"
-    if kind == "literal_error":
-        return location, f"{shown} is not accepted", f"Use {context.get('expected')}"
-    if kind == "finite_number":
-        return location, "is not a finite number", "Use a plain number"
-    return location, f"{error['msg'][0].lower()}{error['msg'][1:]}" + (f" (got {shown[:60]})" if shown else ""), "Correct the value"
-
-
-def problem_of(error: ValidationError) -> tuple[str, str, str]:
-    """(field, problem, remedy) of the first thing wrong."""
-    return _problem(error.errors()[0])
-
-
-def scene_from(document: Any, where: str = "scene") -> Scene:
-    """Check a parsed document.
+def scene_from(document: Any, where: str = "scene", *, trusted: bool = False) -> Scene:
+    """Check a parsed document; ``trusted``: its texts were looked through before.
 
     Raises
     ------
@@ -305,18 +305,13 @@ def scene_from(document: Any, where: str = "scene") -> Scene:
         raise InputError(
             "the document is not a JSON object", where=where, remedy="Start from the output of 'limus schema' or a saved scene"
         )
-    if document.get("version") != VERSION or isinstance(document.get("version"), bool):
-        given = json.dumps(document.get("version"), default=str)
-        raise InputError(
-            f"scene version {given} is not known; this program reads version {VERSION}",
-            where=f"{where}: version",
-            remedy="Open it with the program that wrote it, or update Limus",
-        )
+    document = {"version": None, **document}
+    if not trusted:
+        refuse_odd_text(document, where)
     try:
         return Scene.model_validate(document)
     except ValidationError as error:
-        field, problem, remedy = problem_of(error)
-        raise InputError(problem, where=f"{where}: {field}", remedy=remedy) from error
+        raise first_refusal(error).error(where) from error
 
 
 def load_scene(path: Path) -> Scene:
@@ -338,5 +333,8 @@ def load_scene(path: Path) -> Scene:
 
 
 def scene_schema() -> dict[str, Any]:
-    """JSON Schema of the scene document."""
-    return {"$schema": "https://json-schema.org/draft/2020-12/schema", **Scene.model_json_schema()}
+    """JSON Schema of the scene document. Each effect carries under "defaultRecipe" where it goes on an object of one metre unless told."""
+    out = {"$schema": "https://json-schema.org/draft/2020-12/schema", **Scene.model_json_schema()}
+    for effect in EFFECTS.values():
+        out["$defs"][effect.__name__]["defaultRecipe"] = effect.default_where(ONE_METRE).model_dump(mode="json")
+    return out

@@ -19,10 +19,10 @@ from limus.errors import InputError
 from limus.formats.gltf_write import glb_bytes
 from limus.formats.picture_read import read_picture
 from limus.hashing import key_of
-from limus.inspection import inspection
-from limus.object_file import Neighbour, ObjectFile
+from limus.intake.inspection import inspection
+from limus.intake.object_file import Neighbour, ObjectFile
+from limus.intake.preparation import Finder, neighbour_mesh, prepared, surroundings
 from limus.object_size import ObjectSize
-from limus.preparation import Finder, neighbour_mesh, prepared, surroundings
 from limus.readings.exposure import Exposure, exposure_files, measure_exposure, stored_part
 from limus.readings.measured import Measured, measure, stored
 from limus.readings.measured import kept_on_disk as readings_on_disk
@@ -32,8 +32,10 @@ from limus.readings.twin import carry
 from limus.scene import Scene
 from limus.store import Store, shared
 from limus.surface.mesh import Mesh
+from limus.surface.outward import outward
 from limus.surface.pyramid import texels_key, texels_of
 from limus.surface.texels import Texels
+from limus.wording import one_of
 
 Quality = Literal["fine", "good", "draft"]
 #: Best first.
@@ -74,9 +76,14 @@ def fitting(mesh: Mesh, resolution: int, most: int) -> int:
     return resolution
 
 
+def fitting_sizes(sets: int, memory: int) -> list[int]:
+    """Sizes of maps at which ``sets`` map sets are evaluated within ``memory`` bytes; at least the smallest."""
+    return [size for size in SIZES if sets * size * size * BYTES_PER_TEXEL <= memory] or [SIZES[0]]
+
+
 def object_key(document: ObjectFile, up: str) -> str:
     """Hash of what a scene says of its object; where file names tell their content (as on the server), of all the mesh depends on."""
-    return key_of("mesh 1", document.model_dump(exclude={"twin", "neighbours"}), up)
+    return key_of("mesh 2", document.model_dump(exclude={"twin", "neighbours"}), up)
 
 
 class Session:
@@ -185,13 +192,15 @@ class Session:
 
     def bare_glb(self) -> bytes:
         """The mesh alone, for the 3D view."""
-        data: bytes = self.store.get(key_of("bare glb", self.mesh.key), lambda: glb_bytes(self.mesh, name="object"))
+        data: bytes = self.store.get(
+            key_of("bare glb with outward", self.mesh.key), lambda: glb_bytes(self.mesh, name="object", outward=outward(self.mesh))
+        )
         return data
 
     def neighbour_glb(self, neighbour: Neighbour) -> bytes:
         """A neighbour where it stands, for the 3D view."""
-        key = key_of("neighbour glb", neighbour.model_dump(), self._stamp(neighbour.file))
-        data: bytes = self.store.get(key, lambda: glb_bytes(neighbour_mesh(neighbour, self.find), name="neighbour"))
+        key = key_of("neighbour glb", self._mesh_key, neighbour.model_dump(), self._stamp(neighbour.file))
+        data: bytes = self.store.get(key, lambda: glb_bytes(neighbour_mesh(neighbour, self.find, self.mesh), name="neighbour"))
         return data
 
     def picture_width(self, name: str) -> int:
@@ -363,5 +372,5 @@ def layer_of(scene: Scene, name: str, where: str) -> str:
     for layer in scene.layers:
         if name in (layer.id, layer.name):
             return layer.id
-    have = ", ".join(layer.id for layer in scene.layers) or "none: the scene has no layers"
-    raise InputError(f"there is no layer '{name}'", where=where, remedy=f"Choose one of: {have}")
+    remedy = one_of([layer.id for layer in scene.layers], name) if scene.layers else "The scene has no layers: add one first"
+    raise InputError(f"there is no layer '{name}'", where=where, remedy=remedy)

@@ -11,10 +11,11 @@ from limus.bases.store_room import STOCK, stock
 from limus.effects.catalogue import EFFECTS
 from limus.effects.effect import Effect
 from limus.errors import InputError
-from limus.object_file import ObjectFile
+from limus.intake.object_file import ObjectFile
 from limus.object_size import ObjectSize
 from limus.scene import Layer, Scene, scene_from
 from limus.setting import Setting
+from limus.wording import one_of
 
 
 def suiting(base: BaseChoice) -> list[str]:
@@ -52,13 +53,13 @@ def started(
     base = base or USUAL
     if isinstance(base, str):
         if stock(base) is None:
-            raise InputError(f"there is no base '{base}'", where="--base", remedy=f"Choose one of: {', '.join(STOCK)}")
+            raise InputError(f"there is no base '{base}'", where="--base", remedy=one_of(STOCK, base))
         base = BaseChoice.model_validate({"material": base})
     kinds = suiting(base) if layers is None else list(layers)
     made: list[dict[str, Any]] = []
     for kind in kinds:
         if kind not in EFFECTS:
-            raise InputError(f"there is no effect '{kind}'", where="--layers", remedy=f"Choose among: {', '.join(EFFECTS)}")
+            raise InputError(f"there is no effect '{kind}'", where="--layers", remedy=one_of(EFFECTS, kind))
         effect = EFFECTS[kind]
         count = sum(1 for layer in made if layer["effect"]["kind"] == kind) + 1
         made.append(

@@ -20,7 +20,8 @@ from limus.errors import InputError
 from limus.fields import Document
 from limus.masks.recipe import SOURCES, Recipe, Term
 from limus.object_size import ONE_METRE, ObjectSize, within
-from limus.scene import Layer, Scene, problem_of, scene_from
+from limus.refusal import first_refusal, refuse_odd_text
+from limus.scene import Layer, Scene, scene_from
 
 #: Kinds of lines that mean one object's own places, and are not taken along.
 OF_ONE_OBJECT = ("strokes", "fills", "picks", "parts", "vertex_colour", "side")
@@ -196,6 +197,7 @@ def treatment_from(data: bytes, name: str) -> Treatment:
         raise InputError(f"the file is not JSON ({str(error)[:80]})", where=name, remedy="Export the treatment again") from error
     if not isinstance(document, dict) or document.get("treatment") != 1:
         raise InputError("the file is no treatment of version 1", where=name, remedy="Use a file that 'Export treatment' wrote")
+    refuse_odd_text(document, name)
     try:
         found = Treatment.model_validate(document)
         # Whatever a scene would refuse is refused here as well: loops, lines that name what is not there.
@@ -203,8 +205,7 @@ def treatment_from(data: bytes, name: str) -> Treatment:
             {"object": {"file": "any.glb"}, "layers": document["layers"], "episodes": document.get("episodes", [])}
         )
     except ValidationError as error:
-        field, problem, remedy = problem_of(error)
-        raise InputError(problem, where=f"{name}: {field}", remedy=remedy) from error
+        raise first_refusal(error).error(name) from error
     return found
 
 

@@ -118,4 +118,25 @@ def shipped() -> dict[str, Treatment]:
             "Left outside", "Litter on the ledges, runs below them, dirt in the hollows",
             ("leaks", "Runs", {}), ("dirt", "Dirt", {}), ("debris", "Litter on ledges", {"where": _level()}), ("dust", "Dust", {"effect": {"thickness_um": 8.0}}), episode="Left outside",
         ),
+        "after-rain": made(
+            "After rain", "Damp by wind and shelter, run-off below edges, puddles where they can stand",
+            ("wetness", "Wet", {}), ("water", "Puddles", {}), episode="After rain",
+        ),
+        "first-snow": made(
+            "First snow", "A morning's frost and a thin cover of fresh snow, blown off the edges",
+            ("frost", "Frost", {"effect": {"amount": 0.35}}), ("snow", "Fresh snow", {"effect": {"depth_mm": 14.0}}), episode="First snow",
+        ),
+        "thaw": made(
+            "Thaw", "What is left of old snow, and its water over everything below",
+            ("snow", "Old snow", {"effect": {"state": "old", "depth_mm": 18.0, "melt": 0.9, "uneven": 0.8}}), ("wetness", "Meltwater", {"effect": {"amount": 0.6, "rain": 0.2}}), episode="Thaw",
+        ),
+        "river-pier": made(
+            "Old concrete by the water", "Cracked, stained with lime, green at the foot, lichen and moss where they hold",
+            ("cracks", "Cracks", {}), ("staining", "Lime", {"effect": {"what": "lime", "amount": 0.45}}), ("algae", "Green foot", {"effect": {"foot_mm": 220.0}}),
+            ("lichen", "Lichen", {"effect": {"years": 25.0}}), ("moss", "Moss", {"effect": {"amount": 0.25}}), episode="Thirty years by the water",
+        ),
+        "after-the-flood": made(
+            "After the flood", "Silt up to a line, cracked where it lies thick, washed again by rain",
+            ("mud", "Flood mud", {}), ("washing", "Washed again", {"effect": {"coverage": 0.2}}), episode="After the flood",
+        ),
     }  # fmt: skip

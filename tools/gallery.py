@@ -31,8 +31,8 @@ os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"
 
 from limus.bases.choice import from_stock  # noqa: E402
 from limus.effects.catalogue import EFFECTS  # noqa: E402
+from limus.intake.preparation import unwrapped_once  # noqa: E402
 from limus.object_size import ObjectSize  # noqa: E402
-from limus.preparation import unwrapped_once  # noqa: E402
 from limus.scene import Layer, ObjectFile, Scene  # noqa: E402
 from limus.setting import Setting  # noqa: E402
 from limus.start import fresh_effect  # noqa: E402
@@ -60,6 +60,15 @@ MUCH = (
     "scratches",
     "trails",
     "curl_mm",
+    "melt",
+    "film",
+    "beads",
+    "glints",
+    "dirt",
+    "opened",
+    "fade",
+    "chalk",
+    "dark",
 )
 #: What an effect is shown on, and what happened before it.
 BASES = {
@@ -70,9 +79,12 @@ BASES = {
     "variation": "rolled steel",
     "lacquer": "brass",
     "leaks": "smooth concrete",
+    **dict.fromkeys(("wetness", "water", "snow", "cracks", "algae", "moss", "mud", "washing"), "smooth concrete"),
+    "lichen": "slate",
 }
 BEFORE = {"chipping": ("paint",), "peeling": ("paint",), "rubbing": ("paint",), "scratching": ("paint",), "rust": ("paint", "chipping"), "decal": ("paint",), "dirt": ("paint",), "dust": ("paint",),
-          "grease": ("paint",), "smears": ("paint", "lacquer"), "splash": ("paint",)}  # fmt: skip
+          "grease": ("paint",), "smears": ("paint", "lacquer"), "splash": ("paint",), "fading": ("paint",), "staining": ("paint", "chipping"), "washing": ("dirt", "dust"),
+          "frost": ("paint",)}  # fmt: skip
 THUMB = (250, 200)
 
 
@@ -210,13 +222,13 @@ def shot(page: Page, url: str) -> Image.Image:
 
 def sheet(rows: list[tuple[str, list[Image.Image]]], columns: list[str]) -> Image.Image:
     """Pictures in rows, named."""
-    left, top = 150, 18
+    left, top = 170, 22
     out = Image.new("RGB", (left + THUMB[0] * len(columns), top + THUMB[1] * len(rows)), (0xF3, 0xF3, 0xF1))
     pen = ImageDraw.Draw(out)
     for k, name in enumerate(columns):
-        pen.text((left + THUMB[0] * (k + 0.5), 3), name, fill=(34, 38, 42), anchor="ma")
+        pen.text((left + THUMB[0] * (k + 0.5), 3), name, fill=(34, 38, 42), anchor="ma", font_size=16)
     for j, (name, pictures) in enumerate(rows):
-        pen.text((6, top + THUMB[1] * (j + 0.5)), name, fill=(34, 38, 42), anchor="lm")
+        pen.text((6, top + THUMB[1] * (j + 0.5)), name.replace(" and ", "\nand "), fill=(34, 38, 42), anchor="lm", font_size=18)
         for k, picture in enumerate(pictures):
             out.paste(picture, (left + THUMB[0] * k, top + THUMB[1] * j))
     return out
@@ -288,13 +300,22 @@ def main() -> None:
                             print(f"{kind:12s} {name:10s} evenness {evenness(session_of(made), made):.2f}", flush=True)
                     rows.append((level, pictures))
                     if level == "default":
-                        combined.append((EFFECTS[kind].title, pictures[:5]))
+                        near = (32, 14, 218, 180)
+                        combined.append(
+                            (EFFECTS[kind].title, [one.crop(near).resize(THUMB, Image.Resampling.LANCZOS) for one in pictures[:5]])
+                        )
                 sheet(rows, list(meshes)).save(OUT / f"{kind}.png")
                 print(f"var/gallery/{kind}.png", flush=True)
         if os.environ.get("COMBINED"):
-            whole = sheet(combined, first_five)
+            # Two columns of effects: one would be a strip that no screen shows at once.
+            half = -(-len(combined) // 2)
+            left, right = sheet(combined[:half], first_five), sheet(combined[half:], first_five)
+            whole = Image.new("RGB", (left.width + right.width, left.height), (0xF3, 0xF3, 0xF1))
+            whole.paste(left, (0, 0))
+            whole.paste(right, (left.width, 0))
             whole = whole.resize((whole.width * 3 // 5, whole.height * 3 // 5), Image.Resampling.LANCZOS)
-            whole.quantize(200).save(ROOT / "docs" / "screenshots" / "effects.png", optimize=True)
+            # Few colours besides greys and greens are there; a palette by their number would lose them.
+            whole.save(ROOT / "docs" / "screenshots" / "effects.png", optimize=True)
     finally:
         server.terminate()
         server.wait(20)

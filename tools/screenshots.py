@@ -17,9 +17,16 @@ from PIL import Image, ImageDraw
 from playwright.sync_api import Page, sync_playwright
 from scipy.ndimage import gaussian_filter
 
+from demo import pier_cap, scenario, slate_panel
 from limus.bases.choice import from_stock
 from limus.bases.store_room import STOCK
+from limus.chronicle import Chronicle
+from limus.readings.measured import measure
+from limus.review.picture import Picture
 from limus.review.sample import sample_picture
+from limus.review.surface_picture import surface_picture
+from limus.store import Store
+from limus.surface.pyramid import texels_of
 
 ROOT = Path(__file__).resolve().parents[1]
 OUT = ROOT / "docs" / "screenshots"
@@ -210,10 +217,30 @@ def of_use(page: Page) -> None:
     page.wait_for_timeout(500)
 
 
+def states() -> None:
+    """Pier cap and slate panel, dry, wet and in winter, on one sheet, drawn by the core: relief as moved meshes takes minutes without a graphics card."""
+    rows = []
+    for build, scene, elevation in (
+        (pier_cap.build, scenario.pier_cap_scene(), 38.0),
+        (slate_panel.build, scenario.slate_panel_scene(), 24.0),
+    ):
+        texels = texels_of(build(), 1024)
+        chronicle = Chronicle(texels, measure(texels), Store(3 << 30))
+        row = []
+        for snapshot in scene.snapshots:
+            surface = chronicle.finish(chronicle.play(scene.at_snapshot(snapshot.id))[-1].pile)
+            picture = Picture.of(texels, 546, 400, azimuth=35.0, elevation=elevation, supersample=2)
+            row.append(surface_picture(texels, picture, surface.sheet, surface.normal, surface.occlusion, 35.0, elevation))
+        rows.append(np.concatenate(row, axis=1))
+    Image.fromarray(np.concatenate(rows)).save(OUT / "states.png")
+    print("docs/screenshots/states.png")
+
+
 def main() -> None:
     """Start, walk through, shoot, stop."""
     OUT.mkdir(parents=True, exist_ok=True)
     contact_sheet()
+    states()
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]
@@ -260,11 +287,6 @@ def main() -> None:
             page.keyboard.press("u")
             shoot(page, "checker")
             page.keyboard.press("u")
-            page.get_by_role("tab", name="Setting").click()
-            page.locator(".band [data-look=runoff]").click()
-            shoot(page, "runoff")
-            page.locator("[data-look=runoff]").blur()
-            page.keyboard.press("l")
             page.get_by_role("tab", name="Around it").click()
             page.get_by_role("button", name="Bring a twin…").click()
             page.get_by_role("button", name="gate-hoist-high.glb").click()

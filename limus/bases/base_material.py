@@ -45,7 +45,7 @@ class BaseMaterial(Document):
         return self.substance
 
 
-def color_field(default: tuple[float, float, float], title: str = "Color", about: str = "Its own colour, linear") -> Any:
+def colour_field(default: tuple[float, float, float], title: str = "Colour", about: str = "Its own colour, linear") -> Any:
     """A colour of a base."""
     return colour(default, title, about)
 

@@ -16,6 +16,8 @@ from limus.masks.recipe import Recipe
 from limus.materials.channels import CHANNELS
 from limus.materials.levels import Levels
 from limus.materials.substance import Family, Substance
+from limus.refusal import refusal
+from limus.wording import one_of
 
 #: What an object is made of where nobody says.
 USUAL = "cast iron"
@@ -52,7 +54,7 @@ class BaseChoice(Document):
     stands_mm: float = number(0.0, "Stands", "mm", -500.0, 500.0, (-10.0, 10.0), "How much higher than the base below it lies")
     placing: Placing = Field(default_factory=Placing)
     relief: float = number(1.0, "Relief", "", -10.0, 10.0, (0.0, 3.0), "Strength of its relief; below 0 it is turned inside out")
-    occlusion: float = number(0.0, "Occlusion in color", "%", 0.0, 1.0, about="Its own occlusion multiplied into its colour")
+    occlusion: float = number(0.0, "Occlusion in colour", "%", 0.0, 1.0, about="Its own occlusion multiplied into its colour")
     levels: dict[ChannelName, Levels] = Field(default_factory=dict)
     flags: Flags = Field(default_factory=Flags)
 
@@ -63,7 +65,7 @@ class BaseChoice(Document):
         if isinstance(given, dict) and isinstance(given.get("material"), str):
             found = stock(given["material"])
             if found is None:
-                raise ValueError(f"material|there is no base '{given['material'][:60]}'|Choose one of: {', '.join(STOCK)}")
+                raise refusal("material", f"there is no base '{given['material'][:60]}'", one_of(STOCK, given["material"]))
             given = {**given, "material": found.material, "name": given.get("name") or found.name.capitalize()}
             for field, usual in (("flags", found.flags), ("placing", found.placing)):
                 more = given.get(field) or {}
@@ -77,8 +79,10 @@ class BaseChoice(Document):
         for k, term in enumerate(where.terms if where is not None else []):
             source = term.source
             if source.looks_back or source.layer_named or source.kind == "base_map":
-                raise ValueError(
-                    f"where.terms[{k}].source|a base cannot be placed by what happens later|Use a reading, a pattern, a picture or strokes"
+                raise refusal(
+                    f"where.terms[{k}].source",
+                    "a base cannot be placed by what happens later",
+                    "Use a reading, a pattern, a picture or strokes",
                 )
         return where
 

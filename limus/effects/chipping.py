@@ -58,7 +58,6 @@ class Chipping(Effect):
     acts_on: ClassVar[tuple[str, ...]] = ("coating",)
     suits: ClassVar[tuple[str, ...]] = ("ferrous", "zinc", "aluminium", "other metal", "timber", "polymer")
     summary: ClassVar[str] = "Paint broken off edges, and here and there on faces, through the primer to the bare base"
-    sets_coverage: ClassVar[bool] = True
     law: ClassVar[Law] = "even"
     group: ClassVar[Group] = "Paint and its losses"
     begins: ClassVar[bool] = True
@@ -140,6 +139,8 @@ class Chipping(Effect):
         #: (coats over it, of how many) -> (n,) how much of a texel lies open down to below that coat, and the share of the chips that is.
         opened: list[np.ndarray] = []
         through: dict[tuple[int, int], tuple[np.ndarray, float]] = {}
+        #: Potentials of the coats below, by how many lie over them.
+        below: dict[int, np.ndarray] = {}
 
         def broken(above: int, count: int) -> np.ndarray | None:
             """(n,) what is gone of a paint with ``above`` coats over it out of ``count``, of what of it lies open: shares of the chips, so they hold
@@ -154,7 +155,9 @@ class Chipping(Effect):
             if deep <= 0 or before <= 0:
                 through[(above, count)] = (np.zeros_like(out), 0.0)
                 return None
-            field = event.before(f"potential {above}", shape, lambda: self._deeper(event, potential, above))
+            if above not in below:
+                below[above] = event.before(f"potential {above}", shape, lambda: self._deeper(event, potential, above))
+            field = below[above]
             for_slices(_break, (field, allowed, out), np.float32(SoftLevels(field, weight * over, WIDTH).level(deep / before)))
             # Nothing goes where what lies over it still holds.
             out = event.settled(out) * (over > np.float32(1e-3))
@@ -200,18 +203,24 @@ class Chipping(Effect):
                 yield k, field
             return
         counts = np.stack(there).sum(axis=0, dtype=np.int64)
-        standing = np.zeros(len(counts), np.int64)
-        for k, mine in zip(reversed(paints), reversed(there), strict=True):
-            taken = np.where(standing == 0, top, np.float32(0.0))
-            for count in range(2, len(paints) + 1):
-                for above in range(1, count):
-                    here = mine & (counts == count) & (standing == above)
-                    if here.any():
-                        field = broken(above, count)
-                        if field is not None:
-                            taken = np.where(here, field, taken)
-            yield k, taken
-            standing = standing + mine
+        order = list(zip(reversed(paints), reversed(there), strict=True))
+        # How many paints stand over each; what breaks at one depth of one number of paints is found once for all of them.
+        standing = [np.zeros(len(counts), np.int16)]
+        for _, mine in order[:-1]:
+            standing.append(standing[-1] + mine)
+        taken = [np.where(over == 0, top, np.float32(0.0)) for over in standing]
+        for count in range(2, len(paints) + 1):
+            own = counts == count
+            if not own.any():
+                continue
+            for above in range(1, count):
+                field = broken(above, count)
+                if field is None:
+                    break
+                for k, (_, mine) in enumerate(order):
+                    np.copyto(taken[k], field, where=own & mine & (standing[k] == above))
+        for k, (coat, _) in enumerate(order):
+            yield coat, taken[k]
 
     def _potential(self, event: Event) -> np.ndarray:
         """(n,) float32: nearly even within each piece; high breaks first."""

@@ -34,8 +34,8 @@ class Debris(Effect):
         "On level ground and ledges; against a kerb or wall take the distance to that part as its place, 30 to 40 cm, broken up"
     )
 
-    color: tuple[float, float, float] = colour((0.135, 0.108, 0.078), "Color")
-    second: tuple[float, float, float] = colour((0.060, 0.043, 0.026), "Second color", "Of part of the pieces")
+    color: tuple[float, float, float] = colour((0.135, 0.108, 0.078), "Colour")
+    second: tuple[float, float, float] = colour((0.060, 0.043, 0.026), "Second colour", "Of part of the pieces")
     piece_mm: float = number(3.0, "Piece size", "mm", 0.1, 200.0, (0.5, 25.0), "Of the largest", log=True, grows=0.4)
     depth_mm: float = number(4.0, "Depth", "mm", 0.0, 200.0, (0.0, 30.0), "Where it lies thickest", grows=0.5)
     amount: float = number(0.55, "Amount", "%", 0.0, 1.0, about="How much of its place it covers")

@@ -51,8 +51,8 @@ class Decal(Effect):
         "", max_length=500, title="Picture", description="PNG, WebP or SVG with transparency; others cover their whole box",
         json_schema_extra={"control": "picture", "when": {"what": "picture"}},
     )  # fmt: skip
-    color: tuple[float, float, float] = colour((0.72, 0.70, 0.64), "Color", "Of letters; a tint for pictures")
-    tint: float = number(0.0, "Tinted", "%", 0.0, 1.0, about="How far the picture takes on the color", when={"what": "picture"})
+    color: tuple[float, float, float] = colour((0.72, 0.70, 0.64), "Colour", "Of letters; a tint for pictures")
+    tint: float = number(0.0, "Tinted", "%", 0.0, 1.0, about="How far the picture takes on the colour", when={"what": "picture"})
     stencil: bool = switch(False, "Cut-out sheet", "Sprayed through a stencil: ragged edges, a mist under the sheet, uneven cover")
     at: Place3 | None = Field(
         None,

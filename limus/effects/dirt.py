@@ -31,7 +31,7 @@ class Dirt(Effect):
     summary: ClassVar[str] = "Grime in hollows, along joints and wherever nothing washes it off"
     when: ClassVar[str] = "Nearly always: it tells corners, joints and fixings apart. After what made the hollows, before dust"
 
-    color: tuple[float, float, float] = colour((0.052, 0.041, 0.030), "Color")
+    color: tuple[float, float, float] = colour((0.052, 0.041, 0.030), "Colour")
     thickness_um: float = number(32.0, "Thickness", "µm", 0.0, 5000.0, (0.0, 200.0), "Where the mask is white")
     roughness: float = number(0.92, "Roughness", "", 0.05, 1.0, (0.5, 1.0))
     joints: float = number(

@@ -38,7 +38,7 @@ class Dust(Effect):
     summary: ClassVar[str] = "Settles in grains on what faces up, thin on edges that are touched, with the trails of fingers"
     when: ClassVar[str] = "Last of all on what stands indoors or under a roof; a little of it everywhere else"
 
-    color: tuple[float, float, float] = colour((0.29, 0.262, 0.222), "Color")
+    color: tuple[float, float, float] = colour((0.29, 0.262, 0.222), "Colour")
     thickness_um: float = number(16.0, "Thickness", "µm", 0.0, 2000.0, (0.0, 80.0), "On a level place under the open sky")
     cling: float = number(0.05, "Clings to walls", "%", 0.0, 1.0, (0.0, 0.6), "Share that settles on upright surfaces")
     grain: float = number(0.6, "Grainy", "%", 0.0, 1.0, about="How uneven it lies from near")

@@ -19,6 +19,7 @@ from limus.object_size import ONE_METRE, ObjectSize
 from limus.patterns.cells import Cells, cells
 from limus.patterns.fractures import Fractures, fractures
 from limus.patterns.noise import fractal
+from limus.patterns.sites import Sites, scattered_on
 from limus.strata.composite import Use
 from limus.strata.pile import Coat, Pile
 from limus.surface.blur import settled
@@ -26,7 +27,7 @@ from limus.surface.contact import Contacts, contacts, handed_over
 from limus.surface.running import from_the_top, run_down
 
 Kind = Literal["deposit", "change", "loss"]
-Group = Literal["Paint and its losses", "Metal", "Deposits", "Marks and stains", "Finish"]
+Group = Literal["Paint and its losses", "Metal", "Weather", "Growth", "Deposits", "Marks and stains", "Finish"]
 Law = Literal["at once", "even", "root", "late", "years"]
 
 
@@ -90,11 +91,17 @@ class Event:
             key, lambda: cells(texels.position, size_mm, jitter=jitter, seed=seed, edges=edges)
         )
 
-    def run_down(self, source: np.ndarray, length_mm: float) -> np.ndarray:
-        """(n,) float32: a field carried down the surface, see ``surface.running``."""
+    def sites(self, apart_mm: float, *, salt: int = 0, group: np.ndarray | None = None) -> Sites:
+        """Points scattered over the surface, no two nearer than ``apart_mm``; kept between evaluations. ``group`` (T,) as in ``scattered_on``."""
+        mesh, seed = self.pile.texels.mesh, self.seed(salt) & 0xFFFFFF
+        key = key_of("sites", mesh.key, apart_mm, seed, group is not None)
+        return self.scope.keep.get(key, lambda: scattered_on(mesh, apart_mm, seed=seed, group=group))  # type: ignore[no-any-return]
+
+    def run_down(self, source: np.ndarray, length_mm: float, *, upwards: bool = False) -> np.ndarray:
+        """(n,) float32: a field carried down the surface (or up it), see ``surface.running``."""
         texels = self.pile.texels
         order = self.scope.keep.get(key_of("from the top", texels.key), lambda: from_the_top(texels))
-        return run_down(texels, source, length_mm, order)
+        return run_down(texels, source, length_mm, order, upwards=upwards)
 
     def handed_over(self, field: np.ndarray, reach_mm: float) -> np.ndarray:
         """(n,) float32: what a field is on other parts within about ``reach_mm`` (no less than two and a half texels)."""
@@ -102,6 +109,10 @@ class Event:
         reach = max(reach_mm, 2.5 * texels.texel_mm)
         near: Contacts = self.scope.keep.get(key_of("contacts", texels.key, reach), lambda: contacts(texels, reach))
         return handed_over(texels, np.ascontiguousarray(field, np.float32), near)
+
+    def visible(self) -> dict[str, np.ndarray]:
+        """The sheet of what shows before this layer, see ``Pile.visible``; shared with whoever else asks."""
+        return self.scope.keep.get(key_of("visible", self.pile.key), self.pile.visible)  # type: ignore[no-any-return]
 
     def settled(self, field: np.ndarray, steps: int = 1) -> np.ndarray:
         """(n,) float32: a field with hard borders, softened by about a texel so that they do not show as stairs."""
@@ -161,8 +172,6 @@ class Effect(Document):
     family: ClassVar[Kind] = "deposit"
     title: ClassVar[str] = ""
     summary: ClassVar[str] = ""
-    #: What the share in "covers" is a share of, when coverage is set by the effect itself.
-    sets_coverage: ClassVar[bool] = False
     #: What it looks at besides the pile and its mask, see ``readings.reading.READS``.
     reads: ClassVar[tuple[str, ...]] = ()
     #: Families of substances it acts on where they are exposed; empty: any.
@@ -203,6 +212,11 @@ class Effect(Document):
 def hidden(share: np.ndarray, hide_um: float) -> np.ndarray:
     """(n,) float32 micrometres: the film that covers the share (n,) 0..1 of what is below."""
     return (-np.log1p(-np.minimum(share, np.float32(0.9999))) * np.float32(hide_um)).astype(np.float32)
+
+
+def ramp(field: np.ndarray, low: float, high: float) -> np.ndarray:
+    """(n,) float32: straight from 0 at ``low`` to 1 at ``high``, which may lie below."""
+    return np.clip((field - np.float32(low)) * np.float32(1.0 / (high - low)), 0.0, 1.0).astype(np.float32)
 
 
 def raised(pile: Pile, by_mm: np.ndarray) -> Pile:

@@ -34,7 +34,7 @@ class Grease(Effect):
     when: ClassVar[str] = "Around shafts, bearings, hinges and chains: give its place as those parts, or the distance to them"
 
     what: Literal["oil", "grease"] = choice("oil", "What", "A thin film that runs, or a thick paste", oil="oil", grease="grease")
-    color: tuple[float, float, float] = colour((0.022, 0.016, 0.010), "Color")
+    color: tuple[float, float, float] = colour((0.022, 0.016, 0.010), "Colour")
     amount: float = number(0.6, "Amount", "%", 0.0, 1.0, about="How much of its place it covers")
     patch_mm: float = number(16.0, "Patch size", "mm", 0.2, 1000.0, (2.0, 100.0), log=True, grows=0.5)
     runs_mm: float = number(50.0, "Runs", "mm", 0.0, 5000.0, (0.0, 400.0), "How far oil runs down", grows=0.6, when={"what": "oil"})

@@ -36,7 +36,7 @@ class Leaks(Effect):
         "Under sills, lids, pipes and bolts; give its place as parts, strokes or another layer's mask to choose where it begins"
     )
 
-    color: tuple[float, float, float] = colour((0.058, 0.045, 0.033), "Color")
+    color: tuple[float, float, float] = colour((0.058, 0.045, 0.033), "Colour")
     amount: float = number(0.6, "Amount", "%", 0.0, 1.0, about="How dark the streaks are at their heads")
     length_mm: float = number(
         160.0, "Length", "mm", 1.0, 20000.0, (10.0, 1500.0), "Until a third of it is left", log=True, grows=0.8

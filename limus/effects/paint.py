@@ -40,17 +40,17 @@ class Paint(Effect):
         "First of all on anything that is painted; again for a repaint, or with a place of its own for bands and fields"
     )
 
-    color: tuple[float, float, float] = colour((0.032, 0.128, 0.094), "Topcoat color")
+    color: tuple[float, float, float] = colour((0.032, 0.128, 0.094), "Topcoat colour")
     thickness_um: float = number(120.0, "Topcoat thickness", "µm", 0.0, 2000.0, (20.0, 300.0))
     roughness: float = number(0.42, "Roughness", "", 0.02, 1.0, (0.1, 0.9), "Low is glossy")
     way: Literal["spray", "roller", "brush"] = choice(
         "spray", "Put on by", "What the film looks like from near", spray="spray gun", roller="roller", brush="brush"
     )
     primer: bool = switch(True, "Primer", "A coat below the topcoat that shows at the rim of chips")
-    primer_color: tuple[float, float, float] = colour((0.262, 0.085, 0.048), "Primer color", when={"primer": True})
+    primer_color: tuple[float, float, float] = colour((0.262, 0.085, 0.048), "Primer colour", when={"primer": True})
     primer_thickness_um: float = number(60.0, "Primer thickness", "µm", 0.0, 1000.0, (20.0, 150.0), when={"primer": True})
     undercoat: bool = switch(False, "Undercoat", "One more coat, between primer and topcoat")
-    undercoat_color: tuple[float, float, float] = colour((0.36, 0.37, 0.36), "Undercoat color", when={"undercoat": True})
+    undercoat_color: tuple[float, float, float] = colour((0.36, 0.37, 0.36), "Undercoat colour", when={"undercoat": True})
     undercoat_thickness_um: float = number(60.0, "Undercoat thickness", "µm", 0.0, 1000.0, (20.0, 150.0), when={"undercoat": True})
     texture_um: float = number(
         14.0, "Texture", "µm", 0.0, 500.0, (0.0, 60.0), "Height of orange peel, roller stipple or brush marks"

@@ -6,6 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from limus.effects.corrosion import corroded
 from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, hidden, raised
 from limus.fields import number
 from limus.masks.recipe import Recipe, term
@@ -31,9 +32,9 @@ WHITE_RUST, CHALK = (0.52, 0.53, 0.52), (0.42, 0.42, 0.41)
 
 
 def lost_um(family: str, years: float, corrosivity: str) -> float:
-    """Metal lost in micrometres after ``years``: D = r t^b (ISO 9224) with the first year of the class."""
+    """Metal lost in micrometres after ``years`` (ISO 9224) with the first year of the class."""
     power, first = LAWS[family]
-    return float(first * FASTER[corrosivity] * years**power) if years > 0 else 0.0
+    return corroded(first * FASTER[corrosivity], power, years)
 
 
 class Patina(Effect):

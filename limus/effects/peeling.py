@@ -39,7 +39,6 @@ class Peeling(Effect):
     group: ClassVar[Group] = "Paint and its losses"
     acts_on: ClassVar[tuple[str, ...]] = ("coating",)
     suits: ClassVar[tuple[str, ...]] = ("ferrous", "zinc", "aluminium", "other metal", "timber", "polymer", "mineral")
-    sets_coverage: ClassVar[bool] = True
     summary: ClassVar[str] = "Sheets of the topmost paint let go along its cracks and curl at the torn line"
     when: ClassVar[str] = "For thick or old paint that lost its hold: sunny walls, damp feet, paint on timber and zinc"
 

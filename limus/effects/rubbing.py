@@ -35,7 +35,6 @@ class Rubbing(Effect):
     group: ClassVar[Group] = "Paint and its losses"
     acts_on: ClassVar[tuple[str, ...]] = ("coating",)
     suits: ClassVar[tuple[str, ...]] = ("ferrous", "zinc", "aluminium", "other metal", "timber", "polymer")
-    sets_coverage: ClassVar[bool] = True
     summary: ClassVar[str] = "Smooth wear on handled edges and bulges, coat by coat, down to polished metal or wood"
     when: ClassVar[str] = "For what hands, sleeves, boots or ropes pass over: handles, rails, lids, treads; or for a sanded look"
 

@@ -7,6 +7,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from limus.effects.corrosion import corroded
 from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, hidden, raised
 from limus.fields import choice, number
 from limus.masks.coverage import SoftLevels
@@ -45,8 +46,8 @@ RUN = (0.19, 0.066, 0.020)
 
 
 def corrosion_depth_um(first_year_um: float, years: float) -> float:
-    """Iron lost after ``years``: D = r t^b (ISO 9224, b = 0.523 for carbon steel)."""
-    return float(first_year_um * years**EXPONENT) if years > 0 else 0.0
+    """Iron lost after ``years`` (ISO 9224, b = 0.523 for carbon steel)."""
+    return corroded(first_year_um, EXPONENT, years)
 
 
 _TONES = np.array([FRESH, BROWN, DARK, FLECK], np.float32)

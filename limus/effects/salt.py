@@ -31,7 +31,7 @@ class Salt(Effect):
     summary: ClassVar[str] = "White crusts and bloom where rising damp dries out of stone, brick and concrete"
     when: ClassVar[str] = "On masonry and concrete over wet ground, under leaking joints, and on old plaster"
 
-    color: tuple[float, float, float] = colour((0.62, 0.61, 0.57), "Color")
+    color: tuple[float, float, float] = colour((0.62, 0.61, 0.57), "Colour")
     amount: float = number(0.5, "Amount", "%", 0.0, 1.0, about="How much of its place it covers")
     front_mm: float = number(
         35.0, "Front size", "mm", 1.0, 2000.0, (5.0, 300.0), "Of the scallops along its upper edge", log=True, grows=0.7

@@ -32,7 +32,7 @@ class Soot(Effect):
     summary: ClassVar[str] = "Black, perfectly matt, in licks that rise from below and under overhangs"
     when: ClassVar[str] = "Over lamps, stoves and exhausts, and for the black crust of stone in towns"
 
-    color: tuple[float, float, float] = colour((0.012, 0.011, 0.010), "Color")
+    color: tuple[float, float, float] = colour((0.012, 0.011, 0.010), "Colour")
     amount: float = number(0.55, "Amount", "%", 0.0, 1.0, about="How dense it gets")
     lick_mm: float = number(
         60.0, "Lick size", "mm", 1.0, 5000.0, (5.0, 500.0), "Width of the tongues that smoke leaves", log=True, grows=0.8

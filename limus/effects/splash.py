@@ -32,7 +32,7 @@ class Splash(Effect):
     summary: ClassVar[str] = "Earth thrown up the foot by rain: a ragged band with single drops above it"
     when: ClassVar[str] = "On whatever stands on earth, grass or gravel in the open; also for the line that a flood leaves"
 
-    color: tuple[float, float, float] = colour((0.115, 0.083, 0.054), "Color")
+    color: tuple[float, float, float] = colour((0.115, 0.083, 0.054), "Colour")
     height_mm: float = number(
         130.0, "Height", "mm", 1.0, 20000.0, (20.0, 800.0), "Up to where single drops reach", log=True, grows=0.8
     )

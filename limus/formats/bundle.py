@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import errno
+import lzma
 import stat
+import struct
 import zipfile
 import zlib
 from dataclasses import dataclass
@@ -21,7 +24,11 @@ class Limits:
 
     size: int = 2 << 30
     files: int = 2000
-    ratio: float = 250.0
+    ratio: float = 60.0
+
+    def fits(self, unpacked: int, packed: int) -> bool:
+        """Whether so many bytes out of so many are believable; a few can always come out."""
+        return unpacked <= self.size and (unpacked <= (32 << 20) or unpacked <= packed * self.ratio)
 
 
 def unpack(path: Path, folder: Path, name: str, limits: Limits = Limits()) -> Path:
@@ -67,7 +74,7 @@ def unpack_all(path: Path, folder: Path, name: str, limits: Limits) -> None:
             packed = max(path.stat().st_size, 1)
             if len(entries) > limits.files:
                 raise InputError(f"{len(entries)} files are more than the limit {limits.files}", where=name, remedy=again)
-            if total > limits.size or (total > (64 << 20) and total > packed * limits.ratio):
+            if not limits.fits(total, packed):
                 raise InputError(
                     f"it would unpack {packed} bytes to {total}, more than is allowed",
                     where=name,
@@ -76,6 +83,12 @@ def unpack_all(path: Path, folder: Path, name: str, limits: Limits) -> None:
             written = 0
             for entry in entries:
                 inner = PurePosixPath(entry.filename.replace("\\", "/"))
+                if (
+                    not inner.parts
+                    or any(len(piece.encode("utf-8", "replace")) > 200 for piece in inner.parts)
+                    or len(inner.parts) > 40
+                ):
+                    raise InputError(f"'{entry.filename[:80]}' is no name for a file, or too long a one", where=name, remedy=again)
                 if inner.is_absolute() or ".." in inner.parts or ":" in inner.parts[0] or "\0" in entry.filename:
                     raise InputError(f"the name '{entry.filename[:80]}' leads out of its folder", where=name, remedy=again)
                 if stat.S_ISLNK(entry.external_attr >> 16):
@@ -87,11 +100,17 @@ def unpack_all(path: Path, folder: Path, name: str, limits: Limits) -> None:
                 with archive.open(entry) as source, target.open("wb") as out:
                     while block := source.read(1 << 20):
                         written += len(block)
-                        if written > limits.size or (written > (64 << 20) and written > packed * limits.ratio):
+                        if not limits.fits(written, packed):
                             raise InputError("it unpacks to more than it says", where=name, remedy="Send the files without the zip")
                         out.write(block)
-    except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError, OSError) as error:
-        raise InputError(f"the zip cannot be read ({error})", where=name, remedy="Zip the files again") from error
+    except InputError:
+        raise
+    except (
+        zipfile.BadZipFile, zlib.error, lzma.LZMAError, EOFError, NotImplementedError, RuntimeError, ValueError, struct.error, OSError,
+    ) as error:  # fmt: skip
+        if isinstance(error, OSError) and error.errno in (errno.ENOSPC, errno.EDQUOT):
+            raise
+        raise InputError(f"the zip cannot be read ({str(error)[:100]})", where=name, remedy="Zip the files again") from error
 
 
 def object_in(folder: Path, name: str) -> Path:

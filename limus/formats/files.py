@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import tempfile
 from pathlib import Path
+from typing import TextIO
 
 
 def write_whole(path: Path, data: bytes) -> None:
@@ -19,3 +20,10 @@ def write_whole(path: Path, data: bytes) -> None:
     except BaseException:
         Path(beside).unlink(missing_ok=True)
         raise
+
+
+def nowhere(stream: TextIO) -> None:
+    """What is still to be written to a stream goes to no place."""
+    nothing = os.open(os.devnull, os.O_WRONLY)
+    os.dup2(nothing, stream.fileno())
+    os.close(nothing)

@@ -2,227 +2,154 @@
 
 from __future__ import annotations
 
-import base64
-import binascii
-import io
-import json
-import struct
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import numpy as np
-from PIL import Image
 
 from limus.errors import InputError
-from limus.formats.beside import beside
+from limus.formats.draco_read import unpacked
+from limus.formats.gltf_document import Document, open_document
+from limus.formats.gltf_materials import Materials
+from limus.formats.gltf_placing import FREE_TRIANGLES, Placed, bounded, placed, world
 from limus.surface.base_maps import BaseMaps
 from limus.surface.crosses import edge_crosses, lengths
 from limus.surface.mesh import Mesh, Part
+from limus.surface.picture import Texture
+from limus.surface.recentre import recentred
+from limus.wording import plain
 
-_TYPES = {5120: np.int8, 5121: np.uint8, 5122: np.int16, 5123: np.uint16, 5125: np.uint32, 5126: np.float32}
-_WIDTH = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
-_AGAIN = "Export the object again"
+DRACO = "KHR_draco_mesh_compression"
+#: Extensions that a file may require: what they add is read, or does not touch what is read.
+KNOWN = {
+    DRACO, "KHR_mesh_quantization", "KHR_texture_transform", "EXT_texture_webp", "KHR_lights_punctual", "KHR_xmp_json_ld",
+    "KHR_materials_variants", "KHR_animation_pointer",
+}  # fmt: skip
+#: Extensions that move or multiply the surface itself: without them another object would be read.
+SHAPING = {"EXT_mesh_gpu_instancing": "copies of meshes"}
+#: Positions beyond this are no places.
+_FARTHEST = 1e13
 
 
-class _Reader:
-    def __init__(self, name: str, document: dict[str, Any], binary: bytes | None, folder: Path | None) -> None:
-        self.name, self.doc, self.binary, self.folder = name, document, binary, folder
-        self._buffers: dict[int, bytes] = {}
+@dataclass
+class _Block:
+    """One primitive where a node puts it."""
 
-    def fail(self, problem: str, field: str = "", remedy: str = _AGAIN) -> InputError:
-        return InputError(problem, where=f"{self.name}: {field}" if field else self.name, remedy=remedy)
+    name: str
+    map_set: int
+    p: np.ndarray
+    n: np.ndarray
+    tri: np.ndarray
+    uv: np.ndarray | None
+    other: np.ndarray | None
+    t: np.ndarray | None
+    c: np.ndarray | None
 
-    def item(self, listing: str, number: Any, asked_by: str) -> dict[str, Any]:
-        items = self.doc.get(listing, [])
-        if (
-            not isinstance(number, int)
-            or not isinstance(items, list)
-            or not 0 <= number < len(items)
-            or not isinstance(items[number], dict)
-        ):
-            raise self.fail(f"refers to {listing}[{number}], which does not exist", asked_by)
-        return items[number]
 
-    def buffer(self, number: int, asked_by: str) -> bytes:
-        if number in self._buffers:
-            return self._buffers[number]
-        entry = self.item("buffers", number, asked_by)
-        uri = entry.get("uri")
-        if uri is None:
-            if number != 0 or self.binary is None:
-                raise self.fail("has no data", f"buffers[{number}]")
-            data = self.binary
-        elif isinstance(uri, str) and uri.startswith("data:"):
-            try:
-                data = base64.b64decode(uri.split(",", 1)[1], validate=True)
-            except (binascii.Error, IndexError) as error:
-                raise self.fail("is not valid base64", f"buffers[{number}].uri") from error
-        else:
-            data = beside(self.folder, str(uri), f"{self.name}: buffers[{number}].uri").read_bytes()
-        if len(data) < entry.get("byteLength", 0):
-            raise self.fail(
-                f"is cut short: {len(data)} of {entry['byteLength']} bytes",
-                f"buffers[{number}]",
-                "Copy the file again; it was not written to its end",
+class _Primitive:
+    """Arrays of a primitive, whether they lie open or are packed by Draco; the vertices that its triangles use and no others."""
+
+    def __init__(self, doc: Document, primitive: dict[str, Any], field: str) -> None:
+        self.doc, self.field = doc, field
+        self.attributes: dict[str, Any] = primitive["attributes"]
+        self._packed: dict[str, np.ndarray] = {}
+        faces = None
+        draco = doc.extensions(primitive).get(DRACO)
+        if draco is not None:
+            faces = self._unpack(draco, primitive)
+        if "POSITION" not in self.attributes:
+            raise doc.fail("has no POSITION", f"{field}.attributes")
+        p = self._raw("POSITION")
+        if p.shape[1:] != (3,):
+            raise doc.fail("is not VEC3", f"{field}.attributes.POSITION")
+        self.count = len(p)
+        self.tri = faces if faces is not None else _triangles(doc, primitive, self.count, field)
+        self.used: np.ndarray | None = None
+        if self.tri is None:
+            return
+        if len(self.tri) and (self.tri.min() < 0 or self.tri.max() >= self.count):
+            raise doc.fail(f"an index is out of range: {self.tri.max()} of {self.count} vertices", f"{field}.indices")
+        if self.tri.size < self.count:
+            # Many primitives may share one long array of vertices.
+            self.used, local = np.unique(self.tri, return_inverse=True)
+            self.tri = np.asarray(local).reshape(-1, 3)
+        self.p = self._of(p).astype(np.float64)
+        wrong = ~(np.abs(self.p) < _FARTHEST).all(axis=1)
+        if wrong.any():
+            raise doc.fail(
+                f"{int(wrong.sum())} of {len(self.p)} positions are not finite numbers (NaN or infinite), or are beyond all measure",
+                f"{field}.attributes.POSITION",
+                "Clean the mesh and export it again",
             )
-        self._buffers[number] = data
-        return data
 
-    def view(self, number: int, asked_by: str) -> tuple[memoryview, int]:
-        entry = self.item("bufferViews", number, asked_by)
-        data = self.buffer(entry.get("buffer", 0), f"bufferViews[{number}].buffer")
-        start, length = entry.get("byteOffset", 0), entry.get("byteLength", 0)
-        if start < 0 or length < 0 or start + length > len(data):
-            raise self.fail("reaches past the end of its buffer", f"bufferViews[{number}]")
-        return memoryview(data)[start : start + length], entry.get("byteStride", 0)
+    def _unpack(self, draco: dict[str, Any], primitive: dict[str, Any]) -> np.ndarray:
+        field = f"{self.field}.extensions.{DRACO}"
+        wanted = draco.get("attributes")
+        if not isinstance(wanted, dict) or not all(isinstance(x, int) and 0 <= x < 2**31 for x in wanted.values()):
+            raise self.doc.fail("does not say which attributes it holds", field)
+        data = bytes(self.doc.view(draco.get("bufferView"), field)[0])
+        try:
+            faces, self._packed = unpacked(data, wanted, FREE_TRIANGLES + self.doc.size // 2)
+        except ValueError as error:
+            raise self.doc.fail(str(error), field, "Export the object again, or without mesh compression") from error
+        for name, values in self._packed.items():
+            number = self.attributes.get(name)
+            if values.dtype.kind in "iu" and isinstance(number, int):
+                entry = self.doc.item("accessors", number, f"{self.field}.attributes.{name}")
+                if entry.get("normalized") is True:
+                    self._packed[name] = np.maximum(values.astype(np.float32) / np.float32(np.iinfo(values.dtype).max), -1.0)
+        return faces
 
-    def accessor(self, number: Any, asked_by: str) -> np.ndarray:
-        """(count, width) array in its own type; normalised integers become float32."""
-        entry = self.item("accessors", number, asked_by)
-        field = f"accessors[{number}]"
-        kind = _TYPES.get(entry.get("componentType", 0))
-        width = _WIDTH.get(entry.get("type", ""))
-        count = entry.get("count", 0)
-        if kind is None or width is None or not isinstance(count, int) or count < 0:
-            raise self.fail("has an unknown componentType, type or count", field)
-        dtype = np.dtype(kind).newbyteorder("<")
-        if "bufferView" in entry:
-            out = self._strided(entry["bufferView"], entry.get("byteOffset", 0), dtype, width, count, field)
-        else:
-            out = np.zeros((count, width), dtype)
-        if "sparse" in entry:
-            sparse = entry["sparse"]
-            try:
-                kind_of_index = np.dtype(_TYPES[sparse["indices"]["componentType"]]).newbyteorder("<")
-                where = self._strided(
-                    sparse["indices"]["bufferView"],
-                    sparse["indices"].get("byteOffset", 0),
-                    kind_of_index,
-                    1,
-                    sparse["count"],
-                    field,
+    def _raw(self, key: str) -> np.ndarray:
+        if key in self._packed:
+            return self._packed[key]
+        return self.doc.accessor(self.attributes[key], f"{self.field}.attributes.{key}")
+
+    def _of(self, values: np.ndarray) -> np.ndarray:
+        return values if self.used is None else values[self.used]
+
+    def attribute(self, key: str, width: int, *, mended: list[str] | None = None) -> np.ndarray | None:
+        """(V, at least ``width``) float32, or None; what is no number is refused, or set to 0 and noted in ``mended``."""
+        if key not in self.attributes and key not in self._packed:
+            return None
+        values = self._raw(key)
+        if len(values) != self.count or values.shape[1] < width:
+            raise self.doc.fail(
+                f"has {len(values)} entries of width {values.shape[1]}; {self.count} of width {width} are needed",
+                f"{self.field}.attributes.{key}",
+            )
+        out = self._of(values).astype(np.float32)
+        wrong = ~(np.abs(out) < 1e9)
+        if wrong.any():
+            if mended is None:
+                raise self.doc.fail(
+                    "holds values that are not finite numbers",
+                    f"{self.field}.attributes.{key}",
+                    "Clean the mesh and export it again",
                 )
-                values = self._strided(
-                    sparse["values"]["bufferView"], sparse["values"].get("byteOffset", 0), dtype, width, sparse["count"], field
-                )
-            except (KeyError, TypeError) as error:
-                raise self.fail("has an incomplete sparse block", field) from error
-            if sparse["count"] and int(where.max()) >= count:
-                raise self.fail("has a sparse index out of range", field)
-            out = out.copy()
-            out[where[:, 0]] = values
-        if entry.get("normalized") and out.dtype.kind in "iu":
-            limit = np.iinfo(out.dtype).max
-            out = np.maximum(out.astype(np.float32) / np.float32(limit), -1.0)
+            mended.append(f"{int(wrong.any(axis=1).sum())} entries of {key} were not numbers and were set to 0")
+            out = np.where(wrong, np.float32(0), out)
         return out
 
-    def _strided(self, view: Any, offset: int, dtype: np.dtype[Any], width: int, count: int, field: str) -> np.ndarray:
-        data, stride = self.view(view, field)
-        size = dtype.itemsize * width
-        stride = stride or size
-        if count and offset + stride * (count - 1) + size > len(data):
-            raise self.fail("reaches past the end of its bufferView", field)
-        if count == 0:
-            return np.zeros((0, width), dtype)
-        return np.ndarray((count, width), dtype, data, offset, (stride, dtype.itemsize))
 
-
-def _split_glb(name: str, raw: bytes) -> tuple[dict[str, Any], bytes | None]:
-    if len(raw) < 20:
-        raise InputError("the file is cut short", where=name, remedy="Copy the file again; it was not written to its end")
-    magic, version, length = struct.unpack_from("<4sII", raw)
-    if magic != b"glTF":
-        raise InputError(
-            "this is not a GLB file (it does not begin with 'glTF')", where=name, remedy="Save the object as binary glTF 2.0 (.glb)"
-        )
-    if version != 2:
-        raise InputError(f"glTF version {version} is not supported", where=name, remedy="Save the object as glTF 2.0")
-    if length > len(raw):
-        raise InputError(
-            f"the file is cut short: {len(raw)} of {length} bytes",
-            where=name,
-            remedy="Copy the file again; it was not written to its end",
-        )
-    chunks: dict[bytes, bytes] = {}
-    at = 12
-    while at + 8 <= length:
-        size, kind = struct.unpack_from("<I4s", raw, at)
-        if at + 8 + size > length:
-            raise InputError("a chunk reaches past the end of the file", where=name, remedy=_AGAIN)
-        chunks.setdefault(kind, raw[at + 8 : at + 8 + size])
-        at += 8 + size
-    if b"JSON" not in chunks:
-        raise InputError("the file has no JSON chunk", where=name, remedy=_AGAIN)
-    return _parse(name, chunks[b"JSON"]), chunks.get(b"BIN\x00")
-
-
-def _parse(name: str, text: bytes) -> dict[str, Any]:
-    try:
-        document = json.loads(text)
-    except (ValueError, RecursionError) as error:
-        raise InputError(f"the JSON part cannot be read ({error})", where=name, remedy=_AGAIN) from error
-    if not isinstance(document, dict) or not str(document.get("asset", {}).get("version", "")).startswith("2"):
-        raise InputError("asset.version is not 2.x", where=name, remedy="Save the object as glTF 2.0")
-    return document
-
-
-def _node_matrix(node: dict[str, Any]) -> np.ndarray:
-    if "matrix" in node:
-        return np.array(node["matrix"], np.float64).reshape(4, 4).T
-    out = np.eye(4)
-    x, y, z, w = np.array(node.get("rotation", (0, 0, 0, 1)), np.float64)
-    out[:3, :3] = [
-        [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)],
-        [2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)],
-        [2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)],
-    ]
-    out[:3, :3] *= np.array(node.get("scale", (1, 1, 1)), np.float64)
-    out[:3, 3] = node.get("translation", (0, 0, 0))
-    return out
-
-
-def _placed(reader: _Reader) -> list[tuple[str, int, np.ndarray]]:
-    """(node name, mesh number, world matrix) of every mesh in the default scene."""
-    nodes = reader.doc.get("nodes", [])
-    scenes = reader.doc.get("scenes", [])
-    if scenes:
-        roots = reader.item("scenes", reader.doc.get("scene", 0), "scene").get("nodes", [])
-    else:
-        children = {c for n in nodes for c in n.get("children", [])}
-        roots = [k for k in range(len(nodes)) if k not in children]
-    out: list[tuple[str, int, np.ndarray]] = []
-    stack = [(k, np.eye(4), 0) for k in reversed(roots)]
-    while stack:
-        number, above, depth = stack.pop()
-        node = reader.item("nodes", number, "nodes")
-        if depth > 256:
-            raise reader.fail("nodes are nested too deep or in a loop", f"nodes[{number}]")
-        try:
-            matrix = above @ _node_matrix(node)
-        except (ValueError, TypeError) as error:
-            raise reader.fail("has a matrix, rotation, scale or translation of the wrong shape", f"nodes[{number}]") from error
-        if "mesh" in node:
-            out.append((str(node.get("name", "")), node["mesh"], matrix))
-        stack.extend((k, matrix, depth + 1) for k in reversed(node.get("children", [])))
-    return out
-
-
-def _triangles(reader: _Reader, primitive: dict[str, Any], count: int, field: str) -> np.ndarray | None:
+def _triangles(doc: Document, primitive: dict[str, Any], count: int, field: str) -> np.ndarray | None:
     mode = primitive.get("mode", 4)
     if mode not in (4, 5, 6):
         return None
     if "indices" in primitive:
-        index = reader.accessor(primitive["indices"], f"{field}.indices").reshape(-1)
-        # Two billion vertices do not fit any limit here; what is larger is out of range either way.
-        index = index.astype(np.int32) if count < 2**31 and (not len(index) or index.max() < 2**31) else index.astype(np.int64)
+        index = doc.accessor(primitive["indices"], f"{field}.indices").reshape(-1)
+        if index.dtype.kind not in "iu":
+            raise doc.fail("are no whole numbers", f"{field}.indices")
+        index = index.astype(np.int64)
     else:
         index = np.arange(count, dtype=np.int64)
-    if len(index) and (index.min() < 0 or index.max() >= count):
-        raise reader.fail(f"an index is out of range: {index.max()} of {count} vertices", f"{field}.indices")
     if mode == 4:
         if len(index) % 3:
-            raise reader.fail(f"{len(index)} indices do not make whole triangles", f"{field}.indices")
+            raise doc.fail(f"{len(index)} indices do not make whole triangles", f"{field}.indices")
         return index.reshape(-1, 3)
+    if len(index) < 3:
+        return np.zeros((0, 3), np.int64)
     if mode == 5:
         rows = np.stack([index[:-2], index[1:-1], index[2:]], axis=1)
         rows[1::2] = rows[1::2, [1, 0, 2]]
@@ -230,227 +157,225 @@ def _triangles(reader: _Reader, primitive: dict[str, Any], count: int, field: st
     return np.stack([np.broadcast_to(index[:1], len(index) - 2), index[1:-1], index[2:]], axis=1)
 
 
-def _picture(reader: _Reader, entry: Any, field: str, mode: str, notes: list[str]) -> np.ndarray | None:
-    """A texture as (h, w, c) uint8; one that cannot be read is left out and said so."""
-    if not isinstance(entry, dict):
+def _skinned(doc: Document, place: Placed, primitive: _Primitive, matrices: dict[int, np.ndarray]) -> np.ndarray | None:
+    """(V, 3) positions in the rest pose of the skeleton, or None where it says nothing usable (glTF 2.0, 3.7.3.3)."""
+    joints, weights = primitive.attribute("JOINTS_0", 4), primitive.attribute("WEIGHTS_0", 4)
+    if place.skin is None or joints is None or weights is None:
         return None
-    texture = reader.item("textures", entry.get("index"), field)
-    try:
-        image = reader.item("images", texture.get("source"), field)
-        if "bufferView" in image:
-            data = bytes(reader.view(image["bufferView"], field)[0])
-        elif str(image.get("uri", "")).startswith("data:"):
-            data = base64.b64decode(image["uri"].split(",", 1)[1])
-        else:
-            data = beside(reader.folder, str(image.get("uri")), field).read_bytes()
-        with Image.open(io.BytesIO(data)) as picture:
-            return np.ascontiguousarray(np.asarray(picture.convert(mode)))
-    except (OSError, ValueError, Image.DecompressionBombError) as error:
-        notes.append(f"{field} could not be read and was left out ({error})")
+    skin = doc.item("skins", place.skin, f"nodes[{place.node}].skin")
+    bones = doc.listing(skin, "joints", f"skins[{place.skin}]")
+    if not bones or not all(isinstance(k, int) and k in matrices for k in bones):
         return None
-
-
-def _normal_map(reader: _Reader, material: int | None, notes: list[str]) -> np.ndarray | None:
-    """The material's normal texture as (h, w, 3) uint8."""
-    if material is None:
+    bind = np.broadcast_to(np.eye(4), (len(bones), 4, 4))
+    if "inverseBindMatrices" in skin:
+        given = doc.accessor(skin["inverseBindMatrices"], f"skins[{place.skin}].inverseBindMatrices").astype(np.float64)
+        if given.shape != (len(bones), 16):
+            return None
+        bind = given.reshape(-1, 4, 4).transpose(0, 2, 1)
+    moves = np.stack([matrices[k] for k in bones]) @ bind
+    total = weights.sum(axis=1)
+    if not np.isfinite(moves).all() or joints.max(initial=0) >= len(bones) or joints.min(initial=0) < 0 or (total <= 0).any():
         return None
-    field = f"materials[{material}].normalTexture"
-    entry = reader.item("materials", material, "material").get("normalTexture")
-    out = _picture(reader, entry, field, "RGB", notes)
-    if out is None or entry is None:
-        return None
-    scale = float(entry.get("scale", 1.0))
-    if scale != 1.0:
-        bent = out.astype(np.float32) / 127.5 - 1
-        bent[..., :2] *= scale
-        bent /= np.maximum(np.linalg.norm(bent, axis=2, keepdims=True), 1e-6)
-        out = ((bent + 1) * 127.5 + 0.5).astype(np.uint8)
-    return np.ascontiguousarray(out)
-
-
-def _base_maps(reader: _Reader, material: int | None, notes: list[str]) -> BaseMaps | None:
-    """The material's metallic-roughness part, or None where it says nothing."""
-    if material is None:
-        return None
-    entry = reader.item("materials", material, "material").get("pbrMetallicRoughness")
-    if not isinstance(entry, dict) or not entry:
-        return None
-    field = f"materials[{material}].pbrMetallicRoughness"
-    factor = [min(max(float(x), 0.0), 1.0) for x in entry.get("baseColorFactor", (1, 1, 1, 1))]
-    if len(factor) != 4:
-        raise reader.fail("has a baseColorFactor that is not four numbers", field)
-    return BaseMaps(
-        color=_picture(reader, entry.get("baseColorTexture"), f"{field}.baseColorTexture", "RGBA", notes),
-        orm=_picture(reader, entry.get("metallicRoughnessTexture"), f"{field}.metallicRoughnessTexture", "RGB", notes),
-        color_factor=(factor[0], factor[1], factor[2], factor[3]),
-        roughness=float(entry.get("roughnessFactor", 1.0)),
-        metalness=float(entry.get("metallicFactor", 1.0)),
-    )
+    out = np.zeros_like(primitive.p)
+    for k in range(4):
+        move = moves[joints[:, k].astype(np.int64)]
+        share = (weights[:, k] / total)[:, None]
+        out += share * (np.einsum("vij,vj->vi", move[:, :3, :3], primitive.p) + move[:, :3, 3])
+    return out
 
 
 def read_gltf(path: Path | str, *, name: str | None = None) -> Mesh:
     """Read a ``.glb`` or ``.gltf`` file.
 
     Node transforms are applied; every primitive becomes a part (named after its node or mesh) and every material a map set. A
-    primitive without a material keeps its UVs and vertex colours. Normal textures come along as the base's own normals. Missing normals become flat ones, as the standard asks.
+    primitive without a material keeps its UVs and vertex colours. Normal textures come along as the base's own normals. Missing normals
+    become flat ones, as the standard asks; so do normals without a length. Skeletons are taken in their rest pose. An object far from the
+    origin is moved to it, and ``Mesh.offset`` says by how much.
 
     Raises
     ------
-    InputError : not glTF, cut short, no triangles, positions that are not numbers, indices out of range, only degenerate
-        triangles; the message names the file and the field.
+    InputError : not glTF, cut short, nodes that are no tree, no triangles, positions that are not numbers, indices out of range, counts
+        beyond what the bytes hold, only degenerate triangles, extensions that change the shape; the message names the file and the field.
     """
     path = Path(path)
-    shown = name or path.name
+    doc = open_document(path, name or path.name)
     try:
-        raw = path.read_bytes()
-    except OSError as error:
-        raise InputError(f"the file cannot be read ({error.strerror})", where=str(path), remedy="Check the path") from error
-    if raw[:4] == b"glTF" or path.suffix.lower() == ".glb":
-        document, binary = _split_glb(shown, raw)
-        reader = _Reader(shown, document, binary, path.parent)
-    else:
-        if not raw.lstrip()[:1] == b"{":
-            raise InputError("this is not a glTF file", where=shown, remedy="Save the object as glTF 2.0 (.glb or .gltf)")
-        reader = _Reader(shown, _parse(shown, raw), None, path.parent)
-    try:
-        return _mesh(reader)
-    except (KeyError, TypeError, AttributeError, ValueError) as error:
+        return _mesh(doc)
+    except (KeyError, TypeError, AttributeError, ValueError, IndexError, OverflowError) as error:
         if isinstance(error, InputError):
             raise
-        raise reader.fail(f"the file does not follow the glTF standard ({error})") from error
+        raise doc.fail(f"the file does not follow the glTF standard ({str(error)[:100]})") from error
 
 
-def _mesh(reader: _Reader) -> Mesh:
-    required = set(reader.doc.get("extensionsRequired", []))
-    if required - {"KHR_mesh_quantization", "KHR_materials_clearcoat", "KHR_texture_transform"} and any(
-        "draco" in e or "meshopt" in e for e in required
-    ):
-        raise reader.fail(
-            f"uses compression {', '.join(sorted(required))}", "extensionsRequired", "Export the object without mesh compression"
+def _extensions(doc: Document) -> list[str]:
+    """Refuse a file whose shape we would get wrong; notes on what is left out."""
+    required = {str(x) for x in doc.listing(doc.doc, "extensionsRequired")}
+    used = {str(x) for x in doc.listing(doc.doc, "extensionsUsed")} | required
+    for extension in sorted(used):
+        if "meshopt" in extension:
+            raise doc.fail(
+                f"uses {extension}, which is not read here", "extensionsUsed", "Export the object without mesh compression"
+            )
+    unknown = sorted(x for x in required if x not in KNOWN and not x.startswith("KHR_materials_"))
+    if unknown:
+        raise doc.fail(
+            f"needs {', '.join(unknown[:6])}, which is not known here", "extensionsRequired", "Export it as plain glTF 2.0"
         )
-    blocks: list[dict[str, Any]] = []
+    return [f"it uses {x}: {what} are not read" for x, what in SHAPING.items() if x in used]
+
+
+def _mesh(doc: Document) -> Mesh:
+    notes = _extensions(doc)
+    matrices = world(doc)
+    places = placed(doc, matrices)
+    bounded(doc, places)
+    materials = Materials(doc)
+    blocks: list[_Block] = []
     map_sets: dict[Any, int] = {}
     names: dict[str, int] = {}
-    skipped = 0
-    for node_name, mesh_number, matrix in _placed(reader):
-        mesh = reader.item("meshes", mesh_number, "nodes[].mesh")
-        primitives = mesh.get("primitives", [])
-        for k, primitive in enumerate(primitives):
-            field = f"meshes[{mesh_number}].primitives[{k}]"
-            attributes = primitive.get("attributes", {})
-            if "POSITION" not in attributes:
-                raise reader.fail("has no POSITION", f"{field}.attributes")
-            p = reader.accessor(attributes["POSITION"], f"{field}.attributes.POSITION").astype(np.float64)
-            if p.shape[1:] != (3,):
-                raise reader.fail("is not VEC3", f"{field}.attributes.POSITION")
-            if not np.isfinite(p).all():
-                bad = int((~np.isfinite(p).all(axis=1)).sum())
-                raise reader.fail(
-                    f"{bad} of {len(p)} positions are not finite numbers (NaN or infinite)",
-                    f"{field}.attributes.POSITION",
-                    "Clean the mesh and export it again",
-                )
-            tri = _triangles(reader, primitive, len(p), field)
-            if tri is None:
+    skipped = zero_normals = 0
+    posed = morphed = False
+    read: dict[tuple[int, int], _Primitive] = {}
+    for place in places:
+        mesh = doc.item("meshes", place.mesh, "nodes[].mesh")
+        primitives = doc.listing(mesh, "primitives")
+        for k, entry in enumerate(primitives):
+            field = f"meshes[{place.mesh}].primitives[{k}]"
+            primitive = read.get((place.mesh, k))
+            if primitive is None:
+                primitive = read[(place.mesh, k)] = _Primitive(doc, entry, field)
+            if primitive.tri is None:
                 skipped += 1
                 continue
-
-            def attribute(
-                key: str, width: int, count: int = len(p), attributes: dict[str, int] = attributes, field: str = field
-            ) -> np.ndarray | None:
-                if key not in attributes:
-                    return None
-                values = reader.accessor(attributes[key], f"{field}.attributes.{key}").astype(np.float32)
-                if len(values) != count or values.shape[1] < width:
-                    raise reader.fail(
-                        f"has {len(values)} entries of width {values.shape[1]}; {count} of width {width} are needed",
-                        f"{field}.attributes.{key}",
-                    )
-                if not np.isfinite(values).all():
-                    raise reader.fail(
-                        "holds values that are not finite numbers",
-                        f"{field}.attributes.{key}",
-                        "Clean the mesh and export it again",
-                    )
-                return values
-
-            n, uv, tangent, colour = (
-                attribute("NORMAL", 3),
-                attribute("TEXCOORD_0", 2),
-                attribute("TANGENT", 4),
-                attribute("COLOR_0", 3),
+            morphed = morphed or bool(entry.get("targets"))
+            posed = posed or place.skin is not None
+            material = entry.get("material")
+            title = (
+                plain(materials.title(material, f"{field}.material"), 80, f"material {material}")
+                if material is not None
+                else "object"
             )
-            linear = matrix[:3, :3]
-            mirrored = np.linalg.det(linear) < 0
-            plain = np.array_equal(matrix, np.eye(4))
-            if not plain:
-                p = p @ linear.T + matrix[:3, 3]
-            if mirrored:
-                tri = tri[:, ::-1]
-            if n is not None and plain:
-                long = np.einsum("ij,ij->i", n, n)
-                if np.abs(long - 1).max() > 1e-3:
-                    n = n / np.maximum(np.sqrt(long), 1e-20)[:, None]
-            elif n is not None:
-                turn = np.linalg.inv(linear).T if abs(np.linalg.det(linear)) > 1e-18 else linear
-                n = (n @ turn.T).astype(np.float32)
-                n /= np.maximum(np.linalg.norm(n, axis=1, keepdims=True), 1e-20)
-            if tangent is not None:
-                tangent = tangent.copy()
-                tangent[:, :3] = tangent[:, :3] @ linear.T
-                tangent[:, :3] /= np.maximum(np.linalg.norm(tangent[:, :3], axis=1, keepdims=True), 1e-20)
-                if mirrored:
-                    tangent[:, 3] *= -1
-            if n is None:
-                flat = tri.reshape(-1)
-                p = p[flat]
-                uv, colour, tangent = (a[flat] if a is not None else None for a in (uv, colour, None))
-                tri = np.arange(len(flat)).reshape(-1, 3)
-                face = np.cross(p[1::3] - p[0::3], p[2::3] - p[0::3])
-                face /= np.maximum(np.linalg.norm(face, axis=1, keepdims=True), 1e-20)
-                n = np.repeat(face, 3, axis=0).astype(np.float32)
-            if colour is not None and colour.shape[1] == 3:
-                colour = np.concatenate([colour, np.ones((len(colour), 1), np.float32)], axis=1)
-            material = primitive.get("material")
-            if material is not None:
-                title = str(reader.item("materials", material, f"{field}.material").get("name") or f"material {material}")
-            else:
-                title = "object"
             map_set = map_sets.setdefault((material, title), len(map_sets))
-            wanted = node_name or str(mesh.get("name") or f"part {len(blocks) + 1}")
+            wanted = place.name or plain(mesh.get("name") or "", 80, f"part {len(blocks) + 1}")
             if len(primitives) > 1:
                 wanted = f"{wanted} {k + 1}"
             names[wanted] = names.get(wanted, 0) + 1
-            blocks.append(
-                {
-                    "name": wanted if names[wanted] == 1 else f"{wanted} {names[wanted]}",
-                    "p": p,
-                    "n": n,
-                    "uv": uv,
-                    "t": tangent,
-                    "c": colour,
-                    "tri": tri,
-                    "set": map_set,
-                }
+            block, zero = _block(
+                doc, place, primitive, matrices, wanted if names[wanted] == 1 else f"{wanted} {names[wanted]}", map_set, notes
             )
-    if not blocks or not sum(len(b["tri"]) for b in blocks):
-        raise reader.fail("the mesh is empty: there are no triangles", "meshes", "Export the object with its mesh")
-
-    notes: list[str] = []
-    normal_maps = tuple(_normal_map(reader, material, notes) for material, _ in map_sets)
-    base_maps = tuple(_base_maps(reader, material, notes) for material, _ in map_sets)
+            zero_normals += zero
+            blocks.append(block)
+    if not blocks or not sum(len(b.tri) for b in blocks):
+        raise doc.fail("the mesh is empty: there are no triangles", "meshes", "Export the object with its mesh")
+    normal_maps = tuple(materials.normal_map(material) for material, _ in map_sets)
+    base_maps = tuple(materials.base_maps(material) for material, _ in map_sets)
+    notes = [*dict.fromkeys(notes), *materials.notes]
     if skipped:
         notes.append(f"{skipped} primitives of points or lines were left out")
+    if zero_normals:
+        notes.append(f"{zero_normals} normals had no length; they were taken from their faces")
+    if posed:
+        notes.append("it has a skeleton; it is taken in its rest pose")
+    if morphed:
+        notes.append("it has shapes to morph into; it is taken without them")
+    textures = [t for t in (*normal_maps, *(x for m in base_maps if m for x in (m.color, m.orm))) if t is not None]
+    if any(t.uv_set > 1 for t in textures):
+        notes.append("some of its pictures are laid on by a third UV set or a later one; the first is used for them")
+    return _joined(doc, blocks, tuple(title for _, title in map_sets), normal_maps, base_maps, notes)
+
+
+def _block(
+    doc: Document, place: Placed, primitive: _Primitive, matrices: dict[int, np.ndarray], name: str, map_set: int, notes: list[str]
+) -> tuple[_Block, int]:
+    """A primitive in the axes of the scene, and how many normals without a length were replaced."""
+    assert primitive.tri is not None
+    tri, p = primitive.tri, primitive.p
+    n, tangent, colour = primitive.attribute("NORMAL", 3, mended=notes), primitive.attribute("TANGENT", 4, mended=notes), None
+    uv, other = primitive.attribute("TEXCOORD_0", 2, mended=notes), primitive.attribute("TEXCOORD_1", 2, mended=notes)
+    colour = primitive.attribute("COLOR_0", 3, mended=notes)
+    matrix = place.matrix
+    skinned = _skinned(doc, place, primitive, matrices)
+    if skinned is not None:
+        # Its node does not count (glTF 2.0, 3.7.3.3); normals are made anew from the pose.
+        p, matrix, n, tangent = skinned, np.eye(4), None, None
+    linear = matrix[:3, :3]
+    mirrored = bool(np.linalg.det(linear) < 0)
+    plain_matrix = np.array_equal(matrix, np.eye(4))
+    if not plain_matrix:
+        p = p @ linear.T + matrix[:3, 3]
+        if not (np.abs(p) < _FARTHEST).all():
+            raise doc.fail("its positions are moved beyond all measure", f"nodes[{place.node}]")
+    if mirrored:
+        tri = tri[:, ::-1]
+    zero = 0
+    if n is not None:
+        n = n[:, :3].astype(np.float64)
+        long = np.linalg.norm(n, axis=1)
+        if not plain_matrix:
+            turn = np.linalg.inv(linear).T if abs(np.linalg.det(linear)) > 1e-18 else linear
+            n = n @ turn.T
+            long = np.where(long > 1e-6, np.linalg.norm(n, axis=1), 0.0)
+        lost = ~(long > (1e-6 if plain_matrix else 0.0)) | ~np.isfinite(long)
+        n = (n / np.where(lost, 1.0, np.maximum(long, 1e-300))[:, None]).astype(np.float32)
+        if lost.any():
+            zero = int(lost.sum())
+            faces = edge_crosses(p, tri)
+            summed = np.zeros((len(p), 3))
+            for corner in range(3):
+                np.add.at(summed, tri[:, corner], faces)
+            size = np.linalg.norm(summed, axis=1, keepdims=True)
+            n[lost] = np.where(size > 0, summed / np.maximum(size, 1e-300), [0.0, 1.0, 0.0])[lost]
+    if tangent is not None:
+        direction = tangent[:, :3] @ linear.T
+        long = np.linalg.norm(direction, axis=1)
+        if (long > 1e-9).all() and (np.abs(np.abs(tangent[:, 3]) - 1) < 0.01).all():
+            hand = np.sign(tangent[:, 3:4]) * (-1 if mirrored else 1)
+            tangent = np.concatenate([direction / long[:, None], hand], axis=1).astype(np.float32)
+        else:
+            tangent = None
+    if n is None:
+        flat = tri.reshape(-1)
+        p = p[flat]
+        uv, other, colour = (a[flat] if a is not None else None for a in (uv, other, colour))
+        tangent = None
+        tri = np.arange(len(flat)).reshape(-1, 3)
+        face = np.cross(p[1::3] - p[0::3], p[2::3] - p[0::3])
+        size = np.linalg.norm(face, axis=1, keepdims=True)
+        face = np.where(size > 0, face / np.maximum(size, 1e-300), [0.0, 1.0, 0.0])
+        n = np.repeat(face, 3, axis=0).astype(np.float32)
+    if colour is not None:
+        colour = np.clip(colour[:, :4], 0.0, 1.0)
+        if colour.shape[1] == 3:
+            colour = np.concatenate([colour, np.ones((len(colour), 1), np.float32)], axis=1)
+    return _Block(
+        name, map_set, p, n, tri, None if uv is None else uv[:, :2], None if other is None else other[:, :2], tangent, colour
+    ), zero
+
+
+def _joined(
+    doc: Document,
+    blocks: list[_Block],
+    titles: tuple[str, ...],
+    normal_maps: tuple[Texture | None, ...],
+    base_maps: tuple[BaseMaps | None, ...],
+    notes: list[str],
+) -> Mesh:
     parts: list[Part] = []
     triangles: list[np.ndarray] = []
     base = first = dropped = 0
+    uv_set = 0
+    if all(b.uv is None for b in blocks) and any(b.other is not None for b in blocks):
+        # A file whose only UVs are its second set.
+        uv_set = 1
+        for block in blocks:
+            block.uv, block.other = block.other, None
     for block in blocks:
-        p, tri = block["p"], block["tri"]
+        p, tri = block.p, block.tri
         area = lengths(edge_crosses(p, tri))
         keep = area > 0
-        if block["uv"] is not None and not keep.all():
+        if block.uv is not None and not keep.all():
             # A triangle without area in space may still own texels; it borrows its vertices' normals.
-            q = block["uv"][tri].astype(np.float64)
+            q = block.uv[tri].astype(np.float64)
             d1, d2 = q[:, 1] - q[:, 0], q[:, 2] - q[:, 0]
             keep |= np.abs(d1[:, 0] * d2[:, 1] - d1[:, 1] * d2[:, 0]) > 1e-12
         if not (area > 0).any():
@@ -458,34 +383,40 @@ def _mesh(reader: _Reader) -> Mesh:
         dropped += int((~keep).sum())
         tri = (tri if keep.all() else tri[keep]).astype(np.int32)
         triangles.append(tri + np.int32(base) if base else tri)
-        parts.append(Part(block["name"], first, len(tri), block["set"]))
+        parts.append(Part(block.name, first, len(tri), block.map_set))
         base += len(p)
         first += len(tri)
     if first == 0:
-        raise reader.fail("every triangle is degenerate (no area)", "meshes", "Clean the mesh and export it again")
+        raise doc.fail("every triangle is degenerate (no area)", "meshes", "Clean the mesh and export it again")
     if dropped:
         notes.append(f"{dropped} degenerate triangles were left out")
 
     def joined(key: str, width: int, fill: float) -> np.ndarray | None:
-        if all(b[key] is None for b in blocks):
+        held = [getattr(b, key) for b in blocks]
+        if all(values is None for values in held):
             return None
-        columns = [b[key] if b[key] is not None else np.full((len(b["p"]), width), fill, np.float32) for b in blocks]
+        columns = [v if v is not None else np.full((len(b.p), width), fill, np.float32) for v, b in zip(held, blocks, strict=True)]
         return columns[0] if len(columns) == 1 else np.concatenate(columns)
 
-    missing = [b["name"] for b in blocks if b["uv"] is None and len(b["tri"])]
-    partly = any(b["uv"] is not None for b in blocks)
+    missing = [b.name for b in blocks if b.uv is None and len(b.tri)]
+    positions, offset, note = recentred(np.concatenate([b.p for b in blocks]))
+    if note:
+        notes.append(note)
     return Mesh(
-        positions=np.concatenate([b["p"] for b in blocks]).astype(np.float32),
-        normals=np.concatenate([b["n"] for b in blocks]).astype(np.float32),
+        positions=positions,
+        normals=np.concatenate([b.n for b in blocks]).astype(np.float32),
         triangles=np.concatenate(triangles) if len(triangles) > 1 else np.ascontiguousarray(triangles[0]),
         uv=joined("uv", 2, 0.0),
-        tangents=joined("t", 4, 0.0) if all(b["t"] is not None for b in blocks) else None,
+        other_uv=joined("other", 2, 0.0),
+        uv_set=uv_set,
+        tangents=joined("t", 4, 0.0) if all(b.t is not None for b in blocks) else None,
         colours=joined("c", 4, 1.0),
         parts=tuple(p for p in parts if p.count),
-        uv_domains=tuple(title for _, title in map_sets),
+        uv_domains=titles,
         normal_maps=normal_maps if any(image is not None for image in normal_maps) else (),
         base_maps=base_maps if any(maps is not None for maps in base_maps) else (),
-        without_uv=tuple(missing) if partly else (),
-        source=reader.name,
+        without_uv=tuple(missing) if any(b.uv is not None for b in blocks) else (),
+        offset=offset,
+        source=doc.name,
         notes=tuple(notes),
     )

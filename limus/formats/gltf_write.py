@@ -112,12 +112,21 @@ class _Builder:
         return len(self.accessors) - 1
 
 
-def glb_bytes(mesh: Mesh, textures: list[GltfMaps] | None = None, *, name: str = "object") -> bytes:
+def glb_bytes(
+    mesh: Mesh,
+    textures: list[GltfMaps] | None = None,
+    *,
+    name: str = "object",
+    where_it_was: bool = False,
+    outward: np.ndarray | None = None,
+) -> bytes:
     """The object as one GLB file.
 
     Parameters
     ----------
     textures : one entry per map set, or None for the bare mesh (used by the 3D view).
+    where_it_was : move an object that came from far off the origin back there, by the translation of its nodes.
+    outward : (V, 3) float32 written as the attribute "_OUTWARD", which way the view moves each vertex by the relief.
 
     Notes
     -----
@@ -137,12 +146,16 @@ def glb_bytes(mesh: Mesh, textures: list[GltfMaps] | None = None, *, name: str =
             columns += [mesh.uv[corners], corner_t[rows].reshape(-1, 3), np.repeat(hand[rows], 3)[:, None]]
         if mesh.colours is not None:
             columns.append(mesh.colours[corners])
+        if outward is not None:
+            columns.append(outward[corners])
         table = np.ascontiguousarray(np.concatenate(columns, axis=1, dtype=np.float32))
         # Vertices stay in the order of their first use: smaller jumps for the reader and the same file for the same mesh.
         first, inverse = rows_alike(list(table.view(np.int32).T))
         index = inverse.astype(np.uint32)
         table = table[first]
-        normals = table[:, 3:6] / np.maximum(np.linalg.norm(table[:, 3:6], axis=1, keepdims=True), 1e-20)
+        long = np.linalg.norm(table[:, 3:6], axis=1, keepdims=True)
+        # A normal without a length is an error in the standard.
+        normals = np.where(long > 1e-12, table[:, 3:6] / np.maximum(long, 1e-12), np.array([0, 1, 0], np.float32))
         attributes = {
             "POSITION": build.array(table[:, :3], "VEC3", 5126, 34962, limits=True),
             "NORMAL": build.array(normals.astype(np.float32), "VEC3", 5126, 34962),
@@ -154,10 +167,15 @@ def glb_bytes(mesh: Mesh, textures: list[GltfMaps] | None = None, *, name: str =
             at = 12
         if mesh.colours is not None:
             attributes["COLOR_0"] = build.array(table[:, at : at + 4], "VEC4", 5126, 34962)
+        if outward is not None:
+            attributes["_OUTWARD"] = build.array(table[:, -3:], "VEC3", 5126, 34962)
         primitive: dict[str, Any] = {"attributes": attributes, "indices": build.array(index, "SCALAR", 5125, 34963), "mode": 4}
         primitive["material"] = part.map_set
         meshes.append({"name": part.name, "primitives": [primitive]})
-        nodes.append({"name": part.name, "mesh": k})
+        node: dict[str, Any] = {"name": part.name, "mesh": k}
+        if where_it_was and mesh.offset.any():
+            node["translation"] = [float(x) for x in mesh.offset]
+        nodes.append(node)
 
     document: dict[str, Any] = {
         "asset": {"version": "2.0", "generator": f"Limus {__version__}"},
@@ -225,4 +243,4 @@ def glb_bytes(mesh: Mesh, textures: list[GltfMaps] | None = None, *, name: str =
 
 def write_glb(path: Path, mesh: Mesh, textures: list[GltfMaps] | None = None, *, name: str = "object") -> None:
     """``glb_bytes`` to a file, whole or not at all."""
-    write_whole(path, glb_bytes(mesh, textures, name=name))
+    write_whole(path, glb_bytes(mesh, textures, name=name, where_it_was=True))

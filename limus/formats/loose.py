@@ -12,6 +12,11 @@ from limus.surface.base_maps import BaseMaps
 from limus.surface.crosses import edge_crosses, lengths
 from limus.surface.mesh import Mesh, Part
 from limus.surface.normals import creased_normals
+from limus.surface.recentre import recentred
+from limus.wording import plain
+
+#: Parts that one object may have, and the largest number that is a place.
+MOST_PARTS, FARTHEST = 20_000, 1e13
 
 
 @dataclass(frozen=True)
@@ -33,6 +38,8 @@ def triangles_of(faces: np.ndarray) -> np.ndarray:
     faces = np.asarray(faces)
     if faces.ndim != 2 or faces.shape[1] not in (3, 4):
         raise ValueError(f"faces of shape {faces.shape}")
+    if faces.dtype.kind not in "iu":
+        raise ValueError("faces that are no whole numbers")
     if faces.shape[1] == 3:
         return faces.astype(np.int64)
     return faces[:, [0, 1, 2, 0, 2, 3]].reshape(-1, 3).astype(np.int64)
@@ -49,6 +56,10 @@ def assembled(pieces: list[Piece], name: str) -> Mesh:
     pieces = [piece for piece in pieces if len(piece.triangles)]
     if not pieces:
         raise InputError("the mesh is empty: there are no triangles", where=name, remedy="Export the object with its mesh")
+    if len(pieces) > MOST_PARTS:
+        raise InputError(
+            f"it has {len(pieces)} parts, more than {MOST_PARTS}", where=name, remedy="Join parts that belong together"
+        )
     notes: list[str] = []
     with_uv = [piece.uv is not None for piece in pieces]
     coloured = any(piece.colours is not None for piece in pieces)
@@ -63,10 +74,12 @@ def assembled(pieces: list[Piece], name: str) -> Mesh:
     for piece in pieces:
         p = np.asarray(piece.positions, np.float64)
         tri = piece.triangles
-        if not np.isfinite(p).all():
-            bad = int((~np.isfinite(p).all(axis=1)).sum())
+        if p.ndim != 2 or p.shape[1] != 3:
+            raise InputError("its vertices do not have three numbers each", where=f"{name}: {piece.name}", remedy=again)
+        wrong = ~(np.abs(p) < FARTHEST).all(axis=1)
+        if wrong.any():
             raise InputError(
-                f"{bad} of {len(p)} positions are not finite numbers (NaN or infinite)",
+                f"{int(wrong.sum())} of {len(p)} positions are not finite numbers (NaN or infinite), or are beyond all measure",
                 where=f"{name}: {piece.name}",
                 remedy="Clean the mesh and export it again",
             )
@@ -81,15 +94,23 @@ def assembled(pieces: list[Piece], name: str) -> Mesh:
         if piece.material not in sets:
             sets[piece.material] = len(maps)
             maps.append(piece.maps)
-        taken[piece.name] = taken.get(piece.name, 0) + 1
-        title = piece.name if taken[piece.name] == 1 else f"{piece.name} {taken[piece.name]}"
-        uv = np.zeros((len(p), 2), np.float32) if piece.uv is None else np.asarray(piece.uv, np.float32)
+        called = plain(piece.name, 80, "part")
+        taken[called] = taken.get(called, 0) + 1
+        title = called if taken[called] == 1 else f"{called} {taken[called]}"
+        uv = np.zeros((len(p), 2)) if piece.uv is None else np.asarray(piece.uv, np.float64)
+        if uv.shape != (len(p), 2):
+            raise InputError("its UVs do not have two numbers for each vertex", where=f"{name}: {piece.name}", remedy=again)
+        usable = np.abs(uv) < 1e9
+        if not usable.all():
+            notes.append(f"{int((~usable).any(axis=1).sum())} UVs of {title} were not numbers and were set to 0")
         columns["p"].append(p)
-        columns["uv"].append(np.where(np.isfinite(uv), uv, 0).astype(np.float32))
+        columns["uv"].append(np.where(usable, uv, 0.0).astype(np.float32))
         columns["c"].append(np.ones((len(p), 4), np.float32) if piece.colours is None else piece.colours.astype(np.float32))
         normals = piece.normals
-        if normals is not None and (len(normals) != len(p) or not np.isfinite(normals).all() or not np.abs(normals).sum() > 0):
-            normals = None
+        if normals is not None:
+            given = np.asarray(normals, np.float64)
+            # A normal without a length says nothing: then all are made here.
+            normals = given if given.shape == (len(p), 3) and (np.linalg.norm(given[np.unique(tri)], axis=1) > 1e-6).all() else None
         corner_normals.append(None if normals is None else np.asarray(normals, np.float32)[tri])
         triangles.append(tri + base)
         parts.append(Part(title, first, len(tri), sets[piece.material]))
@@ -100,13 +121,16 @@ def assembled(pieces: list[Piece], name: str) -> Mesh:
     if dropped:
         notes.append(f"{dropped} degenerate triangles were left out")
     tri = np.concatenate(triangles)
-    p = np.concatenate(columns["p"])
+    p, offset, note = recentred(np.concatenate(columns["p"]))
+    if note:
+        notes.append(note)
     bare = Mesh(
-        positions=p.astype(np.float32),
+        positions=p,
+        offset=offset,
         normals=np.zeros((len(p), 3), np.float32),
         triangles=tri.astype(np.int32),
         parts=tuple(parts),
-        uv_domains=tuple(sets),
+        uv_domains=tuple(plain(title, 80, "object") for title in sets),
         source=name,
     )
     if all(n is not None for n in corner_normals):

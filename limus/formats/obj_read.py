@@ -5,17 +5,19 @@ from __future__ import annotations
 import warnings
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import numpy as np
-from PIL import Image
 from trimesh.exchange.obj import load_obj
 
 from limus.colour import to_linear
 from limus.errors import InputError
 from limus.formats.beside import Beside
-from limus.formats.loose import Piece, assembled, triangles_of
+from limus.formats.loose import MOST_PARTS, Piece, assembled, triangles_of
+from limus.formats.packed_picture import PictureBox
 from limus.surface.base_maps import BaseMaps
 from limus.surface.mesh import Mesh
+from limus.surface.picture import Texture
 
 
 def read_obj(path: Path, name: str) -> Mesh:
@@ -26,12 +28,34 @@ def read_obj(path: Path, name: str) -> Mesh:
     InputError : not an OBJ file, or nothing usable in it.
     """
     files = Beside(path.parent, name)
+    _few_groups(path, name)
+    box = PictureBox()
+    notes: list[str] = []
     try:
         with warnings.catch_warnings(), path.open("r", encoding="utf-8", errors="replace") as text:
             warnings.simplefilter("ignore")
             found = load_obj(text, resolver=files, split_objects=True, group_material=True, maintain_order=False)
     except Exception as error:
-        raise InputError(f"this is not a readable OBJ file ({error})", where=name, remedy="Export the object again") from error
+        raise InputError(
+            f"this is not a readable OBJ file ({str(error)[:100]})", where=name, remedy="Export the object again"
+        ) from error
+    try:
+        pieces = _pieces(found, path, name, files, box, notes)
+    except (ValueError, TypeError, IndexError, KeyError, AttributeError) as error:
+        raise InputError(
+            f"this is not a readable OBJ file ({str(error)[:100]})", where=name, remedy="Export the object again"
+        ) from error
+    mesh = assembled(pieces, name)
+    if notes:
+        mesh = replace(mesh, notes=(*mesh.notes, *dict.fromkeys(notes)))
+    if files.missing:
+        names = ", ".join(sorted(set(files.missing))[:6])
+        mesh = replace(mesh, notes=(*mesh.notes, f"these files named in it were not found and are left out: {names}"))
+    return mesh
+
+
+def _pieces(found: dict[str, Any], path: Path, name: str, files: Beside, box: PictureBox, notes: list[str]) -> list[Piece]:
+    """One piece per object and material of what the library read."""
     pieces = []
     geometry = found.get("geometry", {"": found})
     for key in sorted(geometry):
@@ -55,14 +79,30 @@ def read_obj(path: Path, name: str) -> Mesh:
                 # OBJ counts v upwards from the bottom of the picture, glTF downwards from the top.
                 uv=None if uv is None else np.stack([uv[:, 0], 1.0 - uv[:, 1]], axis=1),
                 colours=None if colours is None else linear_colours(np.asarray(colours)),
-                maps=_maps(material),
+                maps=_maps(material, files, box, notes),
             )
         )
-    mesh = assembled(pieces, name)
-    if files.missing:
-        names = ", ".join(sorted(set(files.missing))[:6])
-        mesh = replace(mesh, notes=(*mesh.notes, f"these files named in it were not found and are left out: {names}"))
-    return mesh
+    return pieces
+
+
+def _few_groups(path: Path, name: str) -> None:
+    """Refuse a file of more groups than an object may have parts: each would be read by itself.
+
+    Raises
+    ------
+    InputError : too many, or the file cannot be read.
+    """
+    try:
+        with path.open("rb") as file:
+            count = sum(1 for line in file if line[:2] in (b"o ", b"g ", b"us"))
+    except OSError as error:
+        raise InputError(f"the file cannot be read ({error.strerror})", where=name, remedy="Check the path") from error
+    if count > 2 * MOST_PARTS:
+        raise InputError(
+            f"it has {count} groups and changes of material, more than {2 * MOST_PARTS}",
+            where=name,
+            remedy="Join what belongs together",
+        )
 
 
 def linear_colours(colours: np.ndarray) -> np.ndarray:
@@ -75,29 +115,33 @@ def linear_colours(colours: np.ndarray) -> np.ndarray:
     return np.clip(np.nan_to_num(values), 0.0, 1.0).astype(np.float32)
 
 
-def _maps(material: object) -> BaseMaps | None:
+def _maps(material: object, files: Beside, box: PictureBox, notes: list[str]) -> BaseMaps | None:
     """Kd and map_Kd of an MTL material; None where it says nothing."""
     diffuse, image = getattr(material, "diffuse", None), getattr(material, "image", None)
     given = getattr(material, "kwargs", {}) or {}
     # The reader makes up a grey picture where there is none; one that was read knows its file.
-    if image is not None and "file_path" not in image.info:
-        image = None
-    if image is None and not any(key in given for key in ("kd", "pr", "pm")):
+    file = image.info.get("file_path") if image is not None else None
+    if file is None and not any(key in given for key in ("kd", "pr", "pm")):
         return None
     color = None
-    if image is not None:
+    if file is not None:
         try:
-            color = np.asarray(image.convert("RGBA"))
-        except (OSError, ValueError, Image.DecompressionBombError):
-            color = None
+            color = Texture(box.take(files.get(str(file)), "RGBA"))
+        except (OSError, ValueError) as error:
+            notes.append(f"the picture {str(file)[:60]} could not be read and was left out ({str(error)[:100]})")
     # MTL colours are meant for the screen: sRGB, 0..255 as the reader gives them.
-    encoded = np.asarray(diffuse if diffuse is not None else (255, 255, 255, 255), np.float64)[:3] / 255.0
-    linear = to_linear(encoded)
+    encoded = np.ones(3)
+    try:
+        encoded = np.clip(np.asarray(diffuse if diffuse is not None else (255, 255, 255), np.float64)[:3] / 255.0, 0.0, 1.0)
+    except (ValueError, TypeError):
+        notes.append("a colour of its materials could not be read; it is taken for white")
+    linear = to_linear(encoded) if encoded.shape == (3,) and np.isfinite(encoded).all() else np.ones(3)
     factor = (1.0, 1.0, 1.0, 1.0) if color is not None else (float(linear[0]), float(linear[1]), float(linear[2]), 1.0)
 
     def number(key: str, default: float) -> float:
         try:
-            return float(np.clip(float(np.ravel(given[key])[0]), 0.0, 1.0))
+            value = float(np.ravel(given[key])[0])
+            return min(max(value, 0.0), 1.0) if value == value else default
         except (KeyError, ValueError, TypeError, IndexError):
             return default
 

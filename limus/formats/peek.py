@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
-import json
 import struct
 from pathlib import Path
-from typing import Any
 
+from limus.errors import InputError
+from limus.formats.gltf_document import open_document
+from limus.formats.gltf_placing import placed, placed_triangles, world
 from limus.formats.read import format_of
 
 
 def claimed_triangles(path: Path, name: str | None = None) -> int | None:
-    """Triangles by the file's own headers: glTF accessors, the count of a binary STL, the header of a PLY; None where they do not say."""
+    """Triangles by the file's own headers: glTF accessors, every copy counted, the count of a binary STL, the header of a PLY; None where they do not say."""
     kind = format_of(path, name)
     size = path.stat().st_size
     with path.open("rb") as file:
@@ -23,24 +24,11 @@ def claimed_triangles(path: Path, name: str | None = None) -> int | None:
             head = file.read(1 << 16).split(b"end_header")[0]
             counts = [line.split()[2] for line in head.splitlines() if line.startswith(b"element face")]
             return int(counts[0]) if counts and counts[0].isdigit() else None
-        if kind == ".glb":
-            head = file.read(20)
-            if len(head) < 20 or head[16:20] != b"JSON":
-                return None
-            length = struct.unpack_from("<I", head, 12)[0]
-            text = file.read(min(length, 64 << 20))
-        elif kind == ".gltf":
-            text = file.read(64 << 20)
-        else:
-            return None
+    if kind not in (".glb", ".gltf"):
+        return None
     try:
-        document: dict[str, Any] = json.loads(text)
-        accessors = document.get("accessors", [])
-        total = 0
-        for mesh in document.get("meshes", []):
-            for primitive in mesh.get("primitives", []):
-                number = primitive.get("indices", primitive.get("attributes", {}).get("POSITION"))
-                total += int(accessors[number]["count"]) // 3
-        return total
-    except (ValueError, KeyError, TypeError, IndexError, AttributeError, RecursionError):
+        document = open_document(path, name or path.name)
+        return placed_triangles(document, placed(document, world(document)))[0]
+    except (InputError, KeyError, TypeError, AttributeError, ValueError, IndexError):
+        # What is wrong with it is said by whoever reads it whole.
         return None

@@ -25,6 +25,10 @@ PICTURES = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".webp", ".bmp", ".tga", "
 MOST_PIXELS, LONGEST = 8192 * 8192, 16384
 
 
+#: What Pillow may open: other kinds (EPS among them) would be handed to programs we do not know.
+KINDS = ("PNG", "JPEG", "TIFF", "WEBP", "BMP", "TGA")
+
+
 @dataclass(frozen=True)
 class ReadPicture:
     """A picture as it stands in its file.
@@ -76,6 +80,16 @@ def read_picture(path: Path, name: str = "") -> ReadPicture:
     return found
 
 
+def check_picture(path: Path, name: str = "") -> None:
+    """See that a picture can be read; nothing of it is kept in memory.
+
+    Raises
+    ------
+    InputError : as of ``read_picture``.
+    """
+    _read(path, name or path.name)
+
+
 def _fits(width: int, height: int, name: str) -> None:
     if width < 1 or height < 1:
         raise InputError("the picture has no pixels", where=name, remedy="Save it again")
@@ -109,7 +123,7 @@ def _read(path: Path, name: str) -> ReadPicture:
         raise InputError(
             f"it has more than {MOST_PIXELS >> 20} megapixels", where=name, remedy="Make it smaller and bring it in again"
         ) from error
-    except _FAULTS as error:
+    except FAULTS as error:
         raise InputError(
             f"this is not a picture that can be read ({str(error)[:100] or 'broken off'})",
             where=name,
@@ -129,7 +143,7 @@ def _raster(path: Path, name: str) -> ReadPicture:
     notes: list[str] = []
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")
-        with Image.open(path) as found:
+        with Image.open(path, formats=KINDS) as found:
             _fits(found.width, found.height, name)
             kind = str(found.format or "")
             if kind in ("PNG", "TIFF"):
@@ -230,7 +244,7 @@ def _unfilter(data, stride, step, out):  # type: ignore[no-untyped-def]
 
 
 #: What libraries raise for files that are broken or meant to break them.
-_FAULTS = (
+FAULTS = (
     UnidentifiedImageError, OSError, SyntaxError, ValueError, EOFError, MemoryError, RuntimeError, TypeError, IndexError, KeyError,
     struct.error, zlib.error, ZeroDivisionError, OverflowError,
 )  # fmt: skip

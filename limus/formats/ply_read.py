@@ -23,6 +23,7 @@ def read_ply(path: Path, name: str) -> Mesh:
     ------
     InputError : not a PLY file, or nothing usable in it.
     """
+    _believable(path, name)
     try:
         with path.open("rb") as data:
             found = load_ply(data)
@@ -54,5 +55,40 @@ def read_ply(path: Path, name: str) -> Mesh:
     except InputError:
         raise
     except Exception as error:
-        raise InputError(f"this is not a readable PLY file ({error})", where=name, remedy="Export the object again") from error
+        raise InputError(
+            f"this is not a readable PLY file ({str(error)[:100]})", where=name, remedy="Export the object again"
+        ) from error
     return assembled([piece], name)
+
+
+def _believable(path: Path, name: str) -> None:
+    """Hold the counts of the header against the bytes that follow it, before anything is made room for.
+
+    Raises
+    ------
+    InputError : no header, or more elements than bytes.
+    """
+    size = path.stat().st_size
+    with path.open("rb") as file:
+        head = file.read(1 << 16)
+    end = head.find(b"end_header")
+    if not head.startswith(b"ply") or end < 0:
+        raise InputError("this is not a readable PLY file (its header has no end)", where=name, remedy="Export the object again")
+    properties = 0
+    for line in [*head[:end].splitlines(), b"element end 0"]:
+        words = line.split()
+        if words[:1] == [b"element"]:
+            if len(words) != 3 or not words[2].isdigit() or len(words[2]) > 12:
+                raise InputError("its header has an element without a count", where=name, remedy="Export the object again")
+            count = int(words[2])
+            # An element takes at least a byte or, as text, a line; what follows the header is all there is.
+            if count > size - end:
+                raise InputError(
+                    f"it is cut short: it claims {count} of '{words[1].decode('latin-1')[:20]}' in {size - end} bytes",
+                    where=name,
+                    remedy="Copy the file again; it was not written to its end",
+                )
+        elif words[:1] == [b"property"]:
+            properties += 1
+    if properties > 200:
+        raise InputError(f"its header has {properties} properties", where=name, remedy="Export only what is needed")

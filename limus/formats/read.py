@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import tempfile
 from dataclasses import replace
 from pathlib import Path
@@ -14,6 +15,8 @@ from limus.formats.ply_read import read_ply
 from limus.formats.stl_read import read_stl
 from limus.surface.mesh import Mesh
 
+# What the library has to say of a broken file is said by us, in one line.
+logging.getLogger("trimesh").setLevel(logging.CRITICAL)
 #: Every suffix that intake takes.
 SUFFIXES = (*OBJECTS, ".zip")
 #: Formats whose unit is the metre by their standard.
@@ -31,8 +34,9 @@ def format_of(path: Path, name: str | None = None) -> str:
     try:
         with path.open("rb") as file:
             head = file.read(4096)
-    except OSError as error:
-        raise InputError(f"the file cannot be read ({error.strerror})", where=name, remedy="Check the path") from error
+    except (OSError, ValueError) as error:
+        reason = getattr(error, "strerror", None) or error
+        raise InputError(f"the file cannot be read ({reason})", where=name, remedy="Check the path") from error
     if not head:
         raise InputError("the file is empty (0 bytes)", where=name, remedy="Export the object again, or copy the file again")
     if head[:4] == b"glTF":
@@ -65,10 +69,10 @@ def format_of(path: Path, name: str | None = None) -> str:
     raise InputError(f"this is not {what}", where=name, remedy=f"Save the object as one of {', '.join(SUFFIXES)}")
 
 
-def read_object(path: Path | str, *, name: str | None = None) -> Mesh:
+def read_object(path: Path | str, *, name: str | None = None, packed: bool = False) -> Mesh:
     """Read a ``.glb``, ``.gltf``, ``.obj``, ``.ply`` or ``.stl`` file, or a ``.zip`` with one of them in it.
 
-    Positions are in units of the file, axes as they are there.
+    Positions are in units of the file, axes as they are there. ``packed``: it came out of a zip, so it may not be one.
 
     Raises
     ------
@@ -78,9 +82,11 @@ def read_object(path: Path | str, *, name: str | None = None) -> Mesh:
     shown = name or path.name
     kind = format_of(path, shown)
     if kind == ".zip":
+        if packed:
+            raise InputError("it is a zip in a zip", where=shown, remedy="Zip the object and its textures once, in one folder")
         with tempfile.TemporaryDirectory() as folder:
             inner = unpack(path, Path(folder), shown)
-            mesh = read_object(inner, name=f"{shown}/{inner.name}")
+            mesh = read_object(inner, name=f"{shown}/{inner.name}", packed=True)
             return replace(mesh, source=shown)
     readers = {".obj": read_obj, ".ply": read_ply, ".stl": read_stl}
     mesh = readers[kind](path, shown) if kind in readers else read_gltf(path, name=shown)

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from io import BytesIO
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from trimesh.exchange.stl import load_stl
@@ -20,15 +22,29 @@ def read_stl(path: Path, name: str) -> Mesh:
     InputError : not an STL file, cut short, or nothing usable in it.
     """
     try:
-        with path.open("rb") as data:
-            found = load_stl(data)
+        raw = path.read_bytes()
+        # A text file may be in any encoding, where only the names of solids matter; the library would ask another one which it is.
+        text = raw[:5].lower() == b"solid" and b"\0" not in raw[:4096]
+        found = load_stl(BytesIO(raw.decode("utf-8", "replace").encode("utf-8") if text else raw))
     except Exception as error:
         raise InputError(
-            f"this is not a readable STL file ({error})", where=name, remedy="Export the object again; the file may be cut short"
+            f"this is not a readable STL file ({str(error)[:100]})",
+            where=name,
+            remedy="Export the object again; the file may be cut short",
         ) from error
+    try:
+        pieces = _pieces(found, name)
+    except (ValueError, TypeError, IndexError, KeyError) as error:
+        raise InputError(
+            f"this is not a readable STL file ({str(error)[:100]})", where=name, remedy="Export the object again"
+        ) from error
+    return assembled(pieces, name)
+
+
+def _pieces(found: dict[str, Any], name: str) -> list[Piece]:
     stem = Path(name).stem
     geometry = found.get("geometry", {stem: found})
-    pieces = [
+    return [
         Piece(
             name=str(key) or stem,
             material="object",
@@ -38,4 +54,3 @@ def read_stl(path: Path, name: str) -> Mesh:
         for key, entry in geometry.items()
         if len(entry.get("faces", ()))
     ]
-    return assembled(pieces, name)

@@ -117,7 +117,7 @@ CHANNELS: dict[str, Channel] = {
         Channel("transmission_weight", "Transmission", "transmission", (0.0,), "Share of the light that goes through", packed=("transmission", 0), gltf="KHR_materials_transmission"),
         Channel("transmission_color", "Transmission color", "transmission", _WHITE, "What is left of white after the depth", colour=True, ramp="",
                 packed=("through", 0), gltf="KHR_materials_volume"),
-        Channel("transmission_depth", "Transmission depth", "transmission", (0.0,), "Way after which the color is reached; 0: at the surface", 0.0, 100000.0, "mm",
+        Channel("transmission_depth", "Transmission depth", "transmission", (0.0,), "Way after which the colour is reached; 0: at the surface", 0.0, 100000.0, "mm",
                 packed=("through", 3), full=1000.0, gltf="KHR_materials_volume"),
         Channel("opacity", "Opacity", "opacity", (1.0,), "0: not there at all", packed=("base_color", 3), covered=False, gltf="core"),
         Channel("emission_color", "Emission color", "emission", _WHITE, "Color of its own light", colour=True, ramp="", packed=("emission", 0), gltf="core"),

@@ -7,6 +7,7 @@ import numpy as np
 from limus.colour import to_linear
 from limus.materials.channels import CHANNELS, spread
 from limus.surface.base_maps import sample
+from limus.surface.picture import Texture
 from limus.surface.texels import Texels
 
 
@@ -18,7 +19,11 @@ def lay_maps(texels: Texels, sheet: dict[str, np.ndarray]) -> None:
     maps = texels.mesh.base_maps
     if not maps:
         return
-    page, u, v = texels.page_xy
+    page = texels.page_xy[0]
+
+    def read(texture: Texture, here: np.ndarray) -> np.ndarray:
+        u, v = texels.uv_of(texture.uv_set)
+        return sample(texture.pixels, *texture.placed(u[here], v[here]))
 
     opened: set[str] = set()
 
@@ -36,10 +41,10 @@ def lay_maps(texels: Texels, sheet: dict[str, np.ndarray]) -> None:
             continue
         if entry.color is not None:
             factor = np.array(entry.color_factor[:3], np.float32)
-            writable("base_color")[here] = to_linear(sample(entry.color[:, :, :3], u[here], v[here])) * factor
+            writable("base_color")[here] = to_linear(read(entry.color, here)[:, :3]) * factor
         roughness, metalness = writable("roughness"), writable("metalness")
         if entry.orm is not None:
-            orm = sample(entry.orm, u[here], v[here])
+            orm = read(entry.orm, here)
             roughness[here] = np.clip(orm[:, 1] * entry.roughness, 0.03, 1.0)
             metalness[here] = orm[:, 2] * entry.metalness
         else:

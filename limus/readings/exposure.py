@@ -14,10 +14,10 @@ from limus.hashing import key_of
 from limus.parallel import kernel, map_blocks
 from limus.readings.driving_rain import rain_vector
 from limus.readings.flow import flow
-from limus.readings.measured import cache_folder
+from limus.readings.kept import cache_folder, note
 from limus.readings.ray_pass import BLOCK_RAYS, Progress, filter_along
 from limus.readings.rays import blocked, ray_scene
-from limus.readings.sun_path import sun_directions
+from limus.readings.sun_path import direct_sun, sun_directions
 from limus.readings.surroundings import NOTHING, Surroundings
 from limus.readings.twin import Carried, carry
 from limus.setting import Setting
@@ -76,7 +76,7 @@ def exposure_files(texels_key: str, setting: Setting, around: Surroundings, rays
     """Hashes of what the sun, and what rain and run-off depend on; the names of their files on disk. Of the setting only what matters counts."""
     sun = setting.model_dump(include={"north_deg", "latitude", "day"})
     rain = setting.model_dump(include={"north_deg", "wind_from_deg", "wind_speed", "rain_mm"})
-    return key_of("sun 4", texels_key, sun, around.key, rays), key_of("rain 4", texels_key, rain, around.key, rays)
+    return key_of("sun 5", texels_key, sun, around.key, rays), key_of("rain 4", texels_key, rain, around.key, rays)
 
 
 def _load(key: str, columns: int, texels: Texels, folder: Path | None) -> np.ndarray | None:
@@ -84,7 +84,10 @@ def _load(key: str, columns: int, texels: Texels, folder: Path | None) -> np.nda
         table: np.ndarray = np.load((folder or cache_folder()) / f"{key}.npy", allow_pickle=False)
     except (OSError, ValueError, EOFError):
         return None
-    return table.astype(np.float32) if table.shape == (len(texels), columns) else None
+    if table.shape != (len(texels), columns):
+        return None
+    note(f"{key}.npy")
+    return table.astype(np.float32)
 
 
 def _save(key: str, table: np.ndarray, folder: Path | None) -> np.ndarray:
@@ -93,6 +96,7 @@ def _save(key: str, table: np.ndarray, folder: Path | None) -> np.ndarray:
     out = BytesIO()
     np.save(out, half)
     write_whole((folder or cache_folder()) / f"{key}.npy", out.getvalue())
+    note(f"{key}.npy")
     return half.astype(np.float32)
 
 
@@ -113,34 +117,47 @@ def stored_exposure(
 
 
 @kernel
-def _sun_rays(start, end, rays, lean, epsilon, far, pixel, size, position, face, normal, path, origins, directions, limits, weight):  # type: ignore[no-untyped-def]
+def _sun_rays(  # type: ignore[no-untyped-def]
+    start, end, rays, lean, epsilon, far, pixel, size, position, face, normal, path, hours, origins, directions, limits, weight
+):
+    """Rays towards the sun at moments when it shines on the texel, drawn from an even sequence over days and hours.
+
+    Moments with the sun behind the surface say nothing of what hides it; drawing on until there are enough of the others keeps walls that
+    get the sun for an hour or two of a day from being measured by a ray or none.
+    """
     days, steps = path.shape[0], path.shape[1]
     row = 0
     for i in range(start, end):
         x, y = pixel[i] % size, (pixel[i] // size) % size
         first, second = 0.5545497 * x + 0.3085170 * y, 0.7548777 * x + 0.5698403 * y
-        first, second = first - np.floor(first), second - np.floor(second)
-        for k in range(rays):
-            # Hours in even strata, days by the golden ratio: every texel sees a spread of both.
-            hour = int((k + first) / rays * steps) % steps
-            day = (k + 1) * 0.6180339887 + second
-            day = int((day - np.floor(day)) * days) % days
+        found = 0
+        for k in range(rays * 16):
+            if found == rays:
+                break
+            hour, day = k * 0.7548776662 + first, k * 0.5698402910 + second
+            hour = min(int((hour - np.floor(hour)) * steps), steps - 1)
+            day = min(int((day - np.floor(day)) * days), days - 1)
             dx, dy, dz = path[day, hour, 0], path[day, hour, 1], path[day, hour, 2]
-            w = dx * normal[i, 0] + dy * normal[i, 1] + dz * normal[i, 2]
+            w = (dx * normal[i, 0] + dy * normal[i, 1] + dz * normal[i, 2]) * hours[day]
+            if dy <= 0 or w <= 0:
+                continue
             seen = dx * face[i, 0] + dy * face[i, 1] + dz * face[i, 2]
-            weight[row] = w if dy > 0 and w > 0 else np.float32(0.0)
-            if dy > 0 and w > 0 and seen <= 0:
-                weight[row] = -w
+            weight[row] = w if seen > 0 else -w
             for c in range(3):
                 origins[row, c] = position[i, c] + epsilon * face[i, c]
             directions[row, 0], directions[row, 1], directions[row, 2] = dx, dy, dz
             limits[row] = far if weight[row] > 0 else np.float32(0.0)
             row += 1
+            found += 1
+        while found < rays:
+            weight[row], limits[row] = np.float32(0.0), np.float32(0.0)
+            row += 1
+            found += 1
 
 
 @kernel
 def _rain_rays(  # type: ignore[no-untyped-def]
-    start, end, rays, lean, epsilon, far, pixel, size, position, face, normal, path, origins, directions, limits, weight
+    start, end, rays, lean, epsilon, far, pixel, size, position, face, normal, path, hours, origins, directions, limits, weight
 ):
     """``path`` (1, 3, 3): the direction rain comes from and two across it."""
     row = 0
@@ -179,7 +196,8 @@ def _shares(start, end, rays, hidden, weight, out):  # type: ignore[no-untyped-d
             if w > 0 and not hidden[row]:
                 free += w
             row += 1
-        out[i] = free / total if total > 0 else np.float32(0.0)
+        # Where no ray could be drawn there is next to nothing to hide.
+        out[i] = free / total if total > 0 else np.float32(1.0)
 
 
 def _free(
@@ -187,6 +205,7 @@ def _free(
     rays: int,
     lean: float,
     path: np.ndarray,
+    hours: np.ndarray,
     texels: Texels,
     carried: Carried | None,
     around: Surroundings,
@@ -212,7 +231,7 @@ def _free(
         origins, directions = np.empty((count, 3), np.float32), np.empty((count, 3), np.float32)
         limits, weight = np.empty(count, np.float32), np.empty(count, np.float32)
         make(
-            start, end, rays, np.float32(lean), epsilon, far, texels.pixel, texels.size, position, face, normal, path,
+            start, end, rays, np.float32(lean), epsilon, far, texels.pixel, texels.size, position, face, normal, path, hours,
             origins, directions, limits, weight,
         )  # fmt: skip
         go = np.flatnonzero(limits > 0)
@@ -262,17 +281,11 @@ def measure_exposure(
 def _sun(texels: Texels, setting: Setting, around: Surroundings, rays: int, carried: Carried | None, say: Progress) -> np.ndarray:
     """(n,) float32 direct sun."""
     normal = texels.normal if carried is None else carried.normal
-    path = sun_directions(setting)
-    up = np.maximum(path[:, :, 1], 0.0)
-    lit = path.reshape(-1, 3)[path.reshape(-1, 3)[:, 1] > 0]
-    if not len(lit):
+    path, hours = sun_directions(setting)
+    plain = direct_sun(setting, normal)
+    if not plain.any():
         return np.zeros(len(texels), np.float32)
-    caught = np.zeros(len(texels), np.float32)
-    for start in range(0, len(texels), 1 << 16):
-        rows = slice(start, start + (1 << 16))
-        caught[rows] = np.maximum(normal[rows] @ lit.T, 0.0).sum(axis=1)
-    free = _free(_sun_rays, rays, 0.0, path, texels, carried, around, say)
-    sun = caught / np.float32(up.sum()) * free
+    sun = plain * _free(_sun_rays, rays, 0.0, path, hours, texels, carried, around, say)
     return filter_along(texels, sun[:, None].copy(), np.array([0.3], np.float32), 4)[:, 0]
 
 
@@ -285,11 +298,19 @@ def _rain(texels: Texels, setting: Setting, around: Surroundings, rays: int, car
     side = np.cross(towards, [0.0, 0.0, 1.0] if abs(towards[2]) < 0.9 else [1.0, 0.0, 0.0])
     side /= np.linalg.norm(side)
     cone = np.stack([towards, side, np.cross(towards, side)])[None].astype(np.float32)
-    free = _free(_rain_rays, max(4, rays // 2), np.tan(np.radians(GUSTS)), cone, texels, carried, around, lambda s: say(0.45 * s))
-    caught = (
-        np.maximum(normal @ vector.astype(np.float32), 0.0) * free if setting.rain_mm > 0 else np.zeros(len(texels), np.float32)
+    free = _free(
+        _rain_rays,
+        max(4, rays // 2),
+        np.tan(np.radians(GUSTS)),
+        cone,
+        np.ones(1, np.float32),
+        texels,
+        carried,
+        around,
+        lambda s: say(0.45 * s),
     )
-    table[:, 0] = filter_along(texels, caught[:, None].astype(np.float32), np.array([0.3], np.float32), 4)[:, 0]
+    wet = np.maximum(normal @ vector.astype(np.float32), 0.0) * free if setting.rain_mm > 0 else np.zeros(len(texels), np.float32)
+    table[:, 0] = filter_along(texels, wet[:, None].astype(np.float32), np.array([0.3], np.float32), 4)[:, 0]
     say(0.5)
     ran = flow(texels, table[:, 0])
     smooth = filter_along(texels, ran.passing[:, None].copy(), np.array([1e9], np.float32), 2)[:, 0]

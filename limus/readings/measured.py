@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from dataclasses import dataclass
 from io import BytesIO
 from pathlib import Path
@@ -10,15 +9,11 @@ from pathlib import Path
 import numpy as np
 
 from limus.formats.files import write_whole
+from limus.readings.kept import cache_folder, note
 from limus.readings.ray_pass import Progress, RayPlan, measure_rays
 from limus.readings.surroundings import NOTHING, Surroundings
 from limus.readings.twin import Carried, carry
 from limus.surface.texels import Texels
-
-
-def cache_folder() -> Path:
-    """Where readings are kept: LIMUS_CACHE, or a folder in the user's cache directory."""
-    return Path(os.environ.get("LIMUS_CACHE") or Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache") / "limus")
 
 
 @dataclass(frozen=True)
@@ -77,7 +72,7 @@ class Measured:
     @property
     def thickness(self) -> np.ndarray:
         """(n,) mm."""
-        return self._column(self.plan.width - 1)
+        return self._column(self.plan.width - 1) * np.float32(self.plan.thickness_mm)
 
     def _between(self, first: int, ladder: tuple[float, ...], value: float) -> np.ndarray:
         at = float(np.interp(np.log2(max(value, 1e-9)), np.log2(ladder), np.arange(len(ladder))))
@@ -117,6 +112,7 @@ def stored(texels: Texels, plan: RayPlan, folder: Path | None = None, around: Su
         return None
     if table.shape != (len(texels), _width(plan, around)):
         return None
+    note(path.name)
     return Measured(texels, plan, table.astype(np.float16), around)
 
 
@@ -147,5 +143,7 @@ def measure(
     table = table.astype(np.float16)
     out = BytesIO()
     np.save(out, table)
-    write_whole((folder or cache_folder()) / f"{plan.key(texels, around)}.npy", out.getvalue())
+    name = f"{plan.key(texels, around)}.npy"
+    write_whole((folder or cache_folder()) / name, out.getvalue())
+    note(name)
     return Measured(texels, plan, table, around)

@@ -26,8 +26,8 @@ from limus.surface.texels import Texels
 
 #: Rays handed to the ray library at once. Small enough to stay in cache, large enough that calls cost nothing.
 BLOCK_RAYS = 1 << 15
-#: Half angle of the cone in which thickness is averaged, degrees.
-CONE = 30.0
+#: Half angle of the cone in which thickness is averaged, degrees: 30 in all.
+CONE = 15.0
 Progress = Callable[[float], None]
 
 
@@ -66,7 +66,7 @@ class RayPlan:
 
     def key_for(self, mesh: Mesh, size: int, around: Surroundings = NOTHING) -> str:
         """The same before there are texels."""
-        return key_of("ray pass 9", mesh.key, size, asdict(self), around.key)
+        return key_of("ray pass 10", mesh.key, size, asdict(self), around.key)
 
 
 @kernel
@@ -139,7 +139,7 @@ def _gather(start, end, pairs, normal, position, ground, beyond, directions, ins
         depth, rays = np.float32(0.0), np.float32(0.0)
         nx, ny, nz = normal[i, 0], normal[i, 1], normal[i, 2]
         above = position[i, 1] - ground
-        for _ in range(pairs):
+        for pair in range(pairs):
             dx, dy, dz = directions[row, 0], directions[row, 1], directions[row, 2]
             cosine = dx * nx + dy * ny + dz * nz
             weight += cosine
@@ -175,8 +175,9 @@ def _gather(start, end, pairs, normal, position, ground, beyond, directions, ins
                 k -= 1
             # This direction is solid all the way for radius k and all smaller ones.
             whole[k + 1] += 1
-            if cosine >= cone:
-                depth += min(d * cosine, cap)
+            # The pair nearest to the normal counts however few there are.
+            if cosine >= cone or pair == pairs - 1:
+                depth += min(d, cap)
                 rays += np.float32(1.0)
             row += 1
         solid = np.int64(0)
@@ -189,7 +190,7 @@ def _gather(start, end, pairs, normal, position, ground, beyond, directions, ins
         for k in range(hides):
             out[i, curves + k] /= weight
         out[i, curves + hides] = sky / weight
-        out[i, curves + hides + 1] = depth / max(rays, np.float32(1.0)) * np.float32(1000.0)
+        out[i, curves + hides + 1] = depth / (rays * cap)
 
 
 @kernel
@@ -232,7 +233,8 @@ def measure_rays(
 
     Returns
     -------
-    (n, plan.width) float32: curvature at each radius (-1..1), occlusion at each reach (0..1), sky (0..1), thickness (mm).
+    (n, plan.width) float32: curvature at each radius (-1..1), occlusion at each reach (0..1), sky (0..1), thickness (0..1, as a share of its cap:
+    half floats hold no more than 65 m in millimetres).
 
     Notes
     -----
@@ -261,7 +263,7 @@ def measure_rays(
         if chosen is not None:
             out[chosen] = table
         done += total
-    scale = np.array([0.10] * len(plan.radii_mm) + [0.15] * len(plan.reaches_mm) + [0.15, plan.thickness_mm * 0.2], np.float32)
+    scale = np.array([0.10] * len(plan.radii_mm) + [0.15] * len(plan.reaches_mm) + [0.15, 0.2], np.float32)
     result = filter_along(texels, out, scale, plan.filter_passes)
     if progress is not None:
         progress(1.0)
@@ -290,7 +292,7 @@ def _trace_all(
     cap = np.float32(plan.thickness_mm / 1000)
     far = np.float32(around.extent(mesh) * 3)
     reach = np.float32(max([*radii, *reaches]))
-    inside = np.float32(max([*radii, cap / np.cos(np.radians(CONE))]))
+    inside = np.float32(max([*radii, cap]))
     cone = np.float32(np.cos(np.radians(CONE)))
     angle = np.arange(plan.pairs) * 2.399963229728653  # the golden angle
     fan = np.stack([np.cos(angle), np.sin(angle)], axis=1).astype(np.float32)

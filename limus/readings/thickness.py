@@ -8,7 +8,7 @@ from limus.readings.reading import Place, Reading
 
 
 class Thickness(Reading):
-    """Solid straight below the point, mean over a 30 degree cone, capped."""
+    """Way through the solid below the point, mean over a cone of 30 degrees in all, capped."""
 
     kind = "thickness"
     order = 7
@@ -22,7 +22,7 @@ class Thickness(Reading):
     low = 0.0
     high = 128.0
     colours = "grey"
-    about = "Solid straight below the point, mean over a 30 degree cone, capped"
+    about = "Way through the solid below the point, mean over a cone of 30 degrees in all, capped"
 
     @classmethod
     def value(cls, place: Place, size_mm: float) -> np.ndarray:

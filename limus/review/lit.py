@@ -59,6 +59,19 @@ def lit(sheet: Sheet, normal: np.ndarray, view: np.ndarray, open_: np.ndarray | 
     mirrored = 2 * nv[:, None] * normal - view
     grazing = spec0 + (np.maximum(1 - rough[:, None], spec0) - spec0) * ((1 - nv) ** 5)[:, None]
     out = out + _room(mirrored.astype(np.float32), rough) * grazing * shade
+    if "coat_weight" in sheet:
+        weight, smooth = value("coat_weight")[:, None], np.clip(value("coat_roughness"), 0.03, 1)
+        c0 = (((value("coat_ior") - 1) / (value("coat_ior") + 1)) ** 2)[:, None]
+        passed = (1 - weight * (c0 + (1 - c0) * ((1 - nv) ** 5)[:, None])) ** 2
+        tint = 1 - weight + weight * value("coat_color")
+        a2 = smooth**4
+        d = a2 / (np.pi * (nh**2 * (a2 - 1) + 1) ** 2)
+        k = smooth**2 / 2
+        g = 1 / ((nl * (1 - k) + k) * (nv * (1 - k) + k) * 4)
+        out = out * passed * tint + weight * (
+            (d * g * nl)[:, None] * (c0 + (1 - c0) * ((1 - vh) ** 5)[:, None]) * 4.2
+            + _room(mirrored.astype(np.float32), smooth) * (c0 + (1 - c0) * ((1 - nv) ** 5)[:, None]) * shade
+        )
     fuzz = value("fuzz_weight")[:, None]
     out = out + fuzz * value("fuzz_color") * ((1 - nv) ** 2.5)[:, None] * 0.4 * shade
     out = out + through * 0.55 * value("transmission_color") * _room(
@@ -66,6 +79,6 @@ def lit(sheet: Sheet, normal: np.ndarray, view: np.ndarray, open_: np.ndarray | 
     )
     glow = value("emission_color") * (value("emission_luminance") / 100.0)[:, None]
     exposed = (out + glow) * 0.92
-    # A soft shoulder above 0.8, so that highlights do not break off.
-    exposed = np.where(exposed > 0.8, 0.8 + 0.2 * (1 - np.exp(-(exposed - 0.8) / 0.2)), exposed)
+    # A long soft shoulder, so that neither highlights nor what is white in full light lose their shading.
+    exposed = np.where(exposed > 0.5, 0.5 + 0.5 * (1 - np.exp(-(exposed - 0.5) / 0.5)), exposed)
     return to_srgb(exposed)

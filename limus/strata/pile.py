@@ -99,7 +99,7 @@ class Pile:
     key : hash of everything that led here.
     base : sheet of the substrate. substances : what it consists of. substance : (n,) uint8 index into ``substances``.
     coats : oldest first. skin : (n,) float32 mm, relief of the substrate with what layers pressed in or raised (coats not counted).
-    marks : joints and pieces of the base.
+    marks : joints and pieces of the base. cleft : (n,) float32 mm to the nearest lip of a crack, below 0 inside it; None where nothing has cracked.
     """
 
     texels: Texels
@@ -110,6 +110,7 @@ class Pile:
     skin: np.ndarray
     coats: tuple[Coat, ...] = ()
     marks: Marks = Marks()
+    cleft: np.ndarray | None = None
 
     def with_coat(self, coat: Coat) -> Pile:
         """The pile with one more coat on top."""
@@ -138,7 +139,9 @@ class Pile:
     def only(self, rows: np.ndarray) -> Pile:
         """The pile at chosen texels, for small pictures: ``visible`` works on it, readings of the surface do not."""
         coats = tuple(replace(c, thickness=c.thickness[rows], sheet=at_rows(c.sheet, rows)) for c in self.coats)
-        return replace(self, base=at_rows(self.base, rows), substance=self.substance[rows], skin=self.skin[rows], coats=coats)
+        return replace(
+            self, base=at_rows(self.base, rows), substance=self.substance[rows], skin=self.skin[rows], coats=coats, cleft=None
+        )
 
     def _shown(self, wanted: Callable[[Coat], bool], base: bool) -> np.ndarray:
         """(n,) float32: how much of what shows is a coat that is ``wanted``, and the base where asked for."""
@@ -230,6 +233,24 @@ class Pile:
             if coat.substance.family == "water":
                 for_slices(_see_through, (coat.thickness, dry), np.float32(1.0 / coat.substance.hide_um))
         return np.float32(1.0) - dry
+
+    def porosity(self) -> np.ndarray:
+        """(n,) float32 0..1: share of open pores of what shows, by how much of it each substance is."""
+        left, out = np.ones(len(self.skin), np.float32), np.zeros(len(self.skin), np.float32)
+        for coat in reversed(self.coats):
+            if coat.substance.clear or coat.substance.family == "veil":
+                continue
+            shown = np.zeros(len(left), np.float32)
+            for_slices(_share_out, (coat.thickness, left, shown), np.float32(1.0 / coat.substance.hide_um))
+            out += shown * np.float32(coat.substance.porosity)
+        own = np.array([s.porosity for s in self.substances], np.float32)
+        return np.minimum(out + left * own[self.substance], np.float32(1.0))
+
+    def clefts(self, reach_mm: float) -> np.ndarray:
+        """(n,) float32 0..1: 1 in cracks, falling to 0 at ``reach_mm`` from their lips; 0 where nothing has cracked."""
+        if self.cleft is None:
+            return np.zeros(len(self.skin), np.float32)
+        return np.clip(np.float32(1.0) - self.cleft * np.float32(1.0 / max(reach_mm, 1e-6)), 0.0, 1.0).astype(np.float32)
 
     def base_map(self, what: str) -> np.ndarray:
         """(n,) float32 of the substrate: "height" mm, "roughness", "metalness" or "brightness" (BT.709 luminance) 0..1, "joint" and

@@ -55,12 +55,21 @@ def _match(tri, welded, places, twin, twin_edge):  # type: ignore[no-untyped-def
             fill[low] += 1
     crowded = 0
     for low in range(places):
+        length = starts[low + 1] - starts[low]
+        ordered = length > 24
+        if ordered:
+            # Where thousands of edges meet in one place, equal ones are brought side by side; the search below then stops early.
+            order = np.argsort(high[starts[low] : starts[low + 1]], kind="mergesort")
+            high[starts[low] : starts[low + 1]] = high[starts[low] : starts[low + 1]][order]
+            edge[starts[low] : starts[low + 1]] = edge[starts[low] : starts[low + 1]][order]
         for i in range(starts[low], starts[low + 1]):
             if high[i] < 0:
                 continue
             found = -1
             others = 0
             for j in range(i + 1, starts[low + 1]):
+                if ordered and high[j] > high[i]:
+                    break
                 if high[j] == high[i]:
                     others += 1
                     if others == 1:

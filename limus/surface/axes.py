@@ -40,6 +40,7 @@ def placed(mesh: Mesh, scale: float, up: Up) -> Mesh:
         normals=(mesh.normals @ turn.T).astype(np.float32),
         tangents=tangents,
         turn=turn @ mesh.turn,
+        offset=turn @ mesh.offset * scale,
         scale=scale * mesh.scale,
     )
 

@@ -9,6 +9,7 @@ import numpy as np
 from scipy import ndimage
 
 from limus.hashing import key_of
+from limus.surface.picture import Texture
 
 
 @dataclass(frozen=True)
@@ -17,12 +18,12 @@ class BaseMaps:
 
     Attributes
     ----------
-    color : (h, w, 4) uint8 sRGB, or None. orm : (h, w, 3) uint8 linear, green roughness, blue metalness, or None.
+    color : of (h, w, 4) uint8 sRGB, or None. orm : of (h, w, 3) uint8 linear, green roughness, blue metalness, or None.
     color_factor : linear RGBA. roughness, metalness : factors 0..1.
     """
 
-    color: np.ndarray | None = None
-    orm: np.ndarray | None = None
+    color: Texture | None = None
+    orm: Texture | None = None
     color_factor: tuple[float, float, float, float] = (1.0, 1.0, 1.0, 1.0)
     roughness: float = 1.0
     metalness: float = 1.0
@@ -30,10 +31,9 @@ class BaseMaps:
     @cached_property
     def key(self) -> str:
         """Hash of pixels and factors."""
-        empty = np.zeros(0, np.uint8)
         return key_of(
-            self.color if self.color is not None else empty,
-            self.orm if self.orm is not None else empty,
+            self.color.key if self.color is not None else "",
+            self.orm.key if self.orm is not None else "",
             self.color_factor,
             self.roughness,
             self.metalness,

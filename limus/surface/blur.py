@@ -31,6 +31,8 @@ def blur(texels: Texels, field: np.ndarray, sigma_mm: float) -> np.ndarray:
     """Gaussian softening of a (n,) float32 field; ``sigma_mm`` is the standard deviation in mm along the surface."""
     if sigma_mm <= 0.0:
         return field
+    # Half an object's size is the mean of all of it, as far as anybody can see; a larger one would only take its time.
+    sigma_mm = min(sigma_mm, 500.0 * texels.mesh.diagonal)
     texel = texels.texel_mm
     if sigma_mm > 2.0 * texel and texels.size >= 64:
         # Going down and up again softens by itself: h^2 / 4 for the mean of two texels, 3 h^2 / 4 for the interpolation. One step at

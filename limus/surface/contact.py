@@ -1,4 +1,7 @@
-"""What one part hands over to another that it touches or nearly touches: rust from a bolt to the plate below it."""
+"""What one body hands over to another that it touches or nearly touches: rust from a bolt to the plate below it.
+
+Bodies are what hangs together over edges, not the parts of the file: many models come as one part.
+"""
 
 from __future__ import annotations
 
@@ -11,9 +14,9 @@ from limus.surface.texels import Texels
 
 @dataclass(frozen=True)
 class Contacts:
-    """Small cubes of space that texels of several parts lie in, found twice, the second time moved by half a cube.
+    """Small cubes of space that texels of several bodies lie in, found twice, the second time moved by half a cube.
 
-    ``rows`` : for each time (m,) texels in such cubes; ``cube``, ``own`` : (m,) int64 which cube, and which part of a cube, they lie in.
+    ``rows`` : for each time (m,) texels in such cubes; ``cube``, ``own`` : (m,) int64 which cube, and which body's share of a cube, they lie in.
     """
 
     rows: tuple[np.ndarray, ...]
@@ -22,8 +25,8 @@ class Contacts:
 
 
 def contacts(texels: Texels, reach_mm: float) -> Contacts:
-    """Where parts lie within about ``reach_mm`` of each other."""
-    part = texels.part.astype(np.int64)
+    """Where bodies lie within about ``reach_mm`` of each other."""
+    part = texels.shell.astype(np.int64)
     count = int(part.max(initial=0)) + 1
     found: tuple[list[np.ndarray], list[np.ndarray], list[np.ndarray]] = ([], [], [])
     if count > 1:
@@ -45,7 +48,7 @@ def contacts(texels: Texels, reach_mm: float) -> Contacts:
 
 
 def handed_over(texels: Texels, field: np.ndarray, near: Contacts) -> np.ndarray:
-    """(n,) float32: the mean of a (n,) ``field`` on other parts in the same small cube of space; 0 where none is near."""
+    """(n,) float32: the mean of a (n,) ``field`` on other bodies in the same small cube of space; 0 where none is near."""
     out = np.zeros(len(texels), np.float32)
     for rows, cube, own in zip(near.rows, near.cube, near.own, strict=True):
         weight = texels.area[rows].astype(np.float64)
@@ -53,6 +56,6 @@ def handed_over(texels: Texels, field: np.ndarray, near: Contacts) -> np.ndarray
         all_weight, own_weight = np.bincount(cube, weight)[cube], np.bincount(own, weight)[own]
         others = np.maximum(all_weight - own_weight, 0.0)
         mean = np.maximum(np.bincount(cube, value)[cube] - np.bincount(own, value)[own], 0.0) / np.maximum(others, 1e-30)
-        # A sliver of a part in the corner of a cube is no contact.
+        # A sliver of a body in the corner of a cube is no contact.
         out[rows] = np.maximum(out[rows], np.where(others > 0.02 * all_weight, np.minimum(mean, 1.0), 0.0))
     return out

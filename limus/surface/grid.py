@@ -24,10 +24,10 @@ class Grid:
     order: np.ndarray
 
 
-def grid_of(points: np.ndarray, along: int = 100) -> Grid:
-    """Sort (n, 3) ``points`` into cubes, ``along`` of them on the longest side."""
+def grid_of(points: np.ndarray, along: int = 100, *, side_m: float = 0.0) -> Grid:
+    """Sort (n, 3) ``points`` into cubes, ``along`` of them on the longest side; or of ``side_m`` where that gives no more than that."""
     low, high = points.min(axis=0).astype(np.float64), points.max(axis=0).astype(np.float64)
-    side = max(float((high - low).max()) / along, 1e-9)
+    side = max(float((high - low).max()) / along, side_m, 1e-9)
     counts = np.maximum(np.ceil((high - low) / side).astype(np.int64), 1)
     cell = np.clip(((points - low) / side).astype(np.int64), 0, counts - 1)
     number = (cell[:, 0] * counts[1] + cell[:, 1]) * counts[2] + cell[:, 2]

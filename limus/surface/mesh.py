@@ -14,6 +14,8 @@ from limus.store import own_bytes
 from limus.surface.alike import rows_alike
 from limus.surface.base_maps import BaseMaps
 from limus.surface.crosses import edge_crosses, lengths
+from limus.surface.picture import Texture
+from limus.wording import one_of
 
 
 @dataclass(frozen=True)
@@ -60,11 +62,15 @@ class Mesh:
     parts : in triangle order, covering all triangles.
     uv_domains : names, one per UV domain (one per glTF material); where several have one name, a number is added to the later ones.
     uv_titles : the names as the file has them.
-    normal_maps : per UV domain the base material's own normal map, (h, w, 3) uint8, green up, or None; empty when there is none.
+    other_uv : (V, 2) float32 or None; the second UV set of the file, which pictures may be laid on by.
+    uv_set : number of the UV set in the file that ``uv`` is.
+    normal_maps : per UV domain the base material's own normal map, of (h, w, 3) uint8, green up, or None; empty when there is none.
     base_maps : per UV domain the colour, roughness and metalness that came with the file, or None; empty when there are none.
     without_uv : names of the parts that brought no UVs although others did; their UVs are (0, 0), so they own no texels.
     turn : (3, 3) float64 rotation from the axes of the file to y up; position in the file = position @ turn.
     scale : metres per unit of the file.
+    offset : (3,) float64, metres in the axes of this mesh: what was taken off the positions of an object that lies far from the origin of
+        its file, so that single precision holds it. Zero for all others. Exports put it back.
     notes : what intake mended, in words.
     """
 
@@ -76,11 +82,14 @@ class Mesh:
     colours: np.ndarray | None = None
     parts: tuple[Part, ...] = ()
     uv_domains: tuple[str, ...] = ("object",)
-    normal_maps: tuple[np.ndarray | None, ...] = ()
+    other_uv: np.ndarray | None = None
+    uv_set: int = 0
+    normal_maps: tuple[Texture | None, ...] = ()
     base_maps: tuple[BaseMaps | None, ...] = ()
     without_uv: tuple[str, ...] = ()
     turn: np.ndarray = field(default_factory=lambda: np.eye(3))
     scale: float = 1.0
+    offset: np.ndarray = field(default_factory=lambda: np.zeros(3))
     source: str = "object"
     notes: tuple[str, ...] = field(default=())
     uv_titles: tuple[str, ...] = ()
@@ -108,8 +117,9 @@ class Mesh:
             [[p.name, p.first, p.count, p.map_set, p.back] for p in self.parts],
             self.turn,
             list(self.uv_domains),
-            *(image if image is not None else empty for image in self.normal_maps),
+            *(texture.key if texture is not None else "" for texture in self.normal_maps),
             *(maps.key if maps is not None else "" for maps in self.base_maps),
+            *([self.other_uv, self.uv_set] if self.other_uv is not None else []),
         )
 
     @cached_property
@@ -180,8 +190,7 @@ class Mesh:
         for k, part in enumerate(self.parts):
             if part.name == name:
                 return k
-        have = ", ".join(p.name for p in self.parts[:12])
-        raise InputError(f"there is no part named '{name}'", where=self.source, remedy=f"Choose one of: {have}")
+        raise InputError(f"there is no part named '{name}'", where=self.source, remedy=one_of([p.name for p in self.parts], name))
 
     def need_uv(self) -> np.ndarray:
         """The UVs, or an InputError that says which parts lack them."""

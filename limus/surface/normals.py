@@ -45,7 +45,8 @@ def _join(tri, face, welded, twin, twin_edge, limit, group):  # type: ignore[no-
 
 
 @kernel
-def _add(p, tri, face, group, total):  # type: ignore[no-untyped-def]
+def add_by_angle(p, tri, face, group, total):  # type: ignore[no-untyped-def]
+    """Add to the (g, 3) ``total`` of each corner's group the normal of its face, weighted by the angle there."""
     for t in range(tri.shape[0]):
         for c in range(3):
             i, j, k = tri[t, c], tri[t, (c + 1) % 3], tri[t, (c + 2) % 3]
@@ -83,7 +84,7 @@ def creased_normals(mesh: Mesh, crease: float = CREASE) -> np.ndarray:
     group = np.arange(mesh.triangles.size, dtype=np.int32)
     _join(mesh.triangles, mesh.face_normals, mesh.welded, near.twin, near.twin_edge, np.cos(np.radians(crease)), group)
     total = np.zeros((mesh.triangles.size, 3))
-    _add(mesh.positions.astype(np.float64), mesh.triangles, mesh.face_normals, group, total)
+    add_by_angle(mesh.positions.astype(np.float64), mesh.triangles, mesh.face_normals, group, total)
     out = np.empty((len(mesh.triangles), 3, 3), np.float32)
     for_ranges(_share, len(mesh.triangles), mesh.face_normals, group, total, out)
     return out

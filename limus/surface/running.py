@@ -13,7 +13,7 @@ from limus.surface.texels import Texels
 
 
 @kernel
-def _run(order, links, position, normal, fade, widen, source, out):  # type: ignore[no-untyped-def]
+def _run(order, links, position, normal, sign, fade, widen, source, out):  # type: ignore[no-untyped-def]
     for at in range(len(order)):
         i = order[at]
         own = source[i]
@@ -32,11 +32,11 @@ def _run(order, links, position, normal, fade, widen, source, out):  # type: ign
                 continue
             dx, dy, dz = position[j, 0] - position[i, 0], position[j, 1] - position[i, 1], position[j, 2] - position[i, 2]
             length = np.sqrt(dx * dx + dy * dy + dz * dz)
-            if length <= np.float32(0.0) or dy <= np.float32(0.0):
+            if length <= np.float32(0.0) or sign * dy <= np.float32(0.0):
                 continue
-            along = (dx * ux + dy * uy + dz * uz) / length
+            along = sign * (dx * ux + dy * uy + dz * uz) / length
             # Over an edge the way up is not in the plane of this texel: height alone counts a little.
-            along = max(along, np.float32(0.3) * dy / length)
+            along = max(along, sign * np.float32(0.3) * dy / length)
             if along <= np.float32(0.05):
                 continue
             weight = along**widen
@@ -56,8 +56,10 @@ def from_the_top(texels: Texels) -> np.ndarray:
     return np.argsort(-texels.position[:, 1], kind="stable")
 
 
-def run_down(texels: Texels, source: np.ndarray, length_mm: float, order: np.ndarray | None = None) -> np.ndarray:
-    """A (n,) float32 field carried down the surface.
+def run_down(
+    texels: Texels, source: np.ndarray, length_mm: float, order: np.ndarray | None = None, *, upwards: bool = False
+) -> np.ndarray:
+    """A (n,) float32 field carried down the surface, or up it, as smoke goes.
 
     Parameters
     ----------
@@ -68,11 +70,14 @@ def run_down(texels: Texels, source: np.ndarray, length_mm: float, order: np.nda
     (n,) float32, nowhere less than ``source``.
     """
     out = np.zeros(len(texels), np.float32)
+    if order is None:
+        order = from_the_top(texels)
     _run(
-        from_the_top(texels) if order is None else order,
+        np.ascontiguousarray(order[::-1]) if upwards else order,
         texels.links,
         texels.position,
         texels.normal,
+        np.float32(-1.0 if upwards else 1.0),
         np.float32(1000.0 / max(length_mm, 1e-3)),
         np.float32(3.0),
         np.ascontiguousarray(source, np.float32),

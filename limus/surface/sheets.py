@@ -6,11 +6,10 @@ from collections.abc import Collection
 from dataclasses import replace
 
 import numpy as np
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
 
 from limus.surface.adjacency import Adjacency
 from limus.surface.mesh import Mesh, Part
+from limus.surface.shells import shells
 
 
 def thin_sheets(mesh: Mesh, near: Adjacency) -> list[str]:
@@ -22,9 +21,7 @@ def thin_sheets(mesh: Mesh, near: Adjacency) -> list[str]:
     own centre is below a tenth of that and its free border is longer than half the root of its area. Whether its back can be seen
     is for the caller to find out.
     """
-    t, e = np.nonzero(near.twin >= 0)
-    links = coo_array((np.ones(len(t), np.int8), (t, near.twin[t, e])), shape=(len(mesh.triangles),) * 2)
-    count, shell = connected_components(links, directed=False)
+    count, shell = shells(near)
     q = mesh.positions.astype(np.float64)[mesh.triangles]
     area = np.bincount(shell, mesh.areas, minlength=count)
     middle = q.mean(axis=1) * mesh.areas[:, None]
@@ -89,6 +86,7 @@ def with_backs(mesh: Mesh, names: Collection[str]) -> Mesh:
         normals=np.concatenate([mesh.normals, -mesh.normals[copied]]),
         triangles=np.concatenate(triangles),
         uv=grown(mesh.uv),
+        other_uv=grown(mesh.other_uv),
         colours=grown(mesh.colours),
         tangents=None,
         parts=tuple(parts),

@@ -37,6 +37,7 @@ def subdivided(mesh: Mesh, longest_mm: float) -> Mesh:
         "positions": mesh.positions,
         "normals": mesh.normals,
         "uv": mesh.uv,
+        "other_uv": mesh.other_uv,
         "colours": mesh.colours,
         "tangents": mesh.tangents,
     }

@@ -21,6 +21,7 @@ from limus.surface.adjacency import Adjacency, adjacency
 from limus.surface.grid import Grid, grid_of
 from limus.surface.mesh import Mesh
 from limus.surface.rasterise import rasterise
+from limus.surface.shells import shells
 from limus.surface.tangents import corner_tangents, uv_gradients
 
 
@@ -237,6 +238,11 @@ class Texels:
         return self.mesh.triangle_part[self.triangle]
 
     @cached_property
+    def shell(self) -> np.ndarray:
+        """(n,) int32 body of each texel: what hangs together over edges."""
+        return np.asarray(shells(self.near)[1], np.int32)[self.triangle]
+
+    @cached_property
     def vertex_colour(self) -> np.ndarray:
         """(n, 4) float32 linear colours of the vertices, interpolated; white where the file brought none."""
         if self.mesh.colours is None:
@@ -364,6 +370,14 @@ class Texels:
         u = ((inside % self.size + 0.5) / self.size).astype(np.float32)
         v = ((inside // self.size + 0.5) / self.size).astype(np.float32)
         return self.pixel // (self.size * self.size), u, v
+
+    def uv_of(self, uv_set: int) -> tuple[np.ndarray, np.ndarray]:
+        """(n,) u and v of each texel in a UV set of the file, by its number; in the one in use where the file has no such set."""
+        if uv_set == self.mesh.uv_set or self.mesh.other_uv is None:
+            _, u, v = self.page_xy
+            return u, v
+        other = self.from_vertices(self.mesh.other_uv)
+        return np.ascontiguousarray(other[:, 0]), np.ascontiguousarray(other[:, 1])
 
     def resample(self, field: np.ndarray, source: Texels) -> np.ndarray:
         """A field over ``source`` (the same mesh at another resolution) read at these texels' centres."""

@@ -67,6 +67,21 @@ def _claims(uv, triangles, page, size, counts):  # type: ignore[no-untyped-def]
                     counts[page[t] * size * size + y * size + x] += 1
 
 
+#: Most pixels that triangles may be tried against, so that thousands of copies lying on one another are counted in a moment.
+_MOST_TRIED = 3e8
+
+
+def _bearable(mesh: Mesh, size: int) -> int:
+    """``size``, or the largest smaller one by halves at which all triangles together meet no more than ``_MOST_TRIED`` pixels."""
+    uv = mesh.need_uv().astype(np.float64)[mesh.triangles]
+    q = uv - np.floor(uv.mean(axis=1))[:, None, :]
+    wide = np.clip(q.max(axis=1), 0, 1) - np.clip(q.min(axis=1), 0, 1)
+    share = float((wide[:, 0] * wide[:, 1]).sum())
+    while size > 32 and share * size * size + len(q) > _MOST_TRIED:
+        size //= 2
+    return size
+
+
 def claims(mesh: Mesh, size: int) -> np.ndarray:
     """(pages * size * size,) int32: how many triangles claim the centre of each pixel, edges not counted."""
     uv = mesh.need_uv().astype(np.float64)[mesh.triangles]
@@ -106,12 +121,13 @@ def _gaps(island, pages, size, reach, pairs, found):  # type: ignore[no-untyped-
 def uv_health(mesh: Mesh, size: int = 1024) -> UvHealth:
     """Inspect the UVs; overlap and gaps are counted on a ``size`` x ``size`` raster per map set.
 
-    The raster is made coarser where there are so many map sets that it would not fit.
+    The raster is made coarser where there are so many map sets, or so many triangles on one another, that it would not fit or take long.
     """
     if mesh.uv is None:
         return UvHealth(False, missing=tuple(p.name for p in mesh.parts))
     while len(mesh.uv_domains) * size * size > (32 << 20) and size > 64:
         size //= 2
+    size = _bearable(mesh, size)
     uv = mesh.uv.astype(np.float64)
     tri = mesh.triangles
     area = mesh.areas

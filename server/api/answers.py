@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
 
 from django.contrib.auth.models import AbstractBaseUser
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from pydantic import BaseModel
 
-from limus.bases.choice import BaseChoice
+from limus.errors import InputError
+from limus.scene import Scene
+from server.projects.disk import disk_is_full
 from server.projects.models import Project, SceneVersion, WorkObject
 
 
@@ -21,6 +22,8 @@ class Problem(BaseModel):
     problem: str = ""
     where: str = ""
     remedy: str = ""
+    value: str = ""
+    accepted: str = ""
 
 
 class VersionOut(BaseModel):
@@ -30,7 +33,7 @@ class VersionOut(BaseModel):
     number: int
     label: str
     saved: str
-    document: dict[str, Any]
+    document: Scene
     can_undo: bool
     undo_label: str
     can_redo: bool
@@ -60,13 +63,6 @@ def object_of(request: HttpRequest, object_id: int) -> WorkObject:
     )
 
 
-def with_whole_bases(document: dict[str, Any]) -> dict[str, Any]:
-    """A document whose bases are written out: older ones name them by a word of the store room."""
-    if not any(isinstance(base.get("material"), str) or "placing" not in base for base in document.get("bases", [])):
-        return document
-    return {**document, "bases": [BaseChoice.model_validate(base).model_dump(mode="json") for base in document["bases"]]}
-
-
 def version_out(item: WorkObject) -> VersionOut:
     """The version that the object shows."""
     head = item.head
@@ -77,7 +73,7 @@ def version_out(item: WorkObject) -> VersionOut:
         number=head.number,
         label=head.label,
         saved=head.created.isoformat(),
-        document=with_whole_bases(head.document),
+        document=item.scene(),
         can_undo=head.parent_id is not None,
         undo_label=head.label if head.parent_id else "",
         can_redo=redo is not None,
@@ -98,6 +94,26 @@ def stale(item: WorkObject) -> Stale:
 
 
 def body_pieces(request: HttpRequest) -> Iterator[bytes]:
-    """The raw body as it comes."""
-    while piece := request.read(1 << 20):
-        yield piece
+    """The raw body as it comes.
+
+    Raises
+    ------
+    InputError : fewer bytes came than were announced; whoever takes them in must not take the half for the whole.
+    """
+    declared = request.META.get("CONTENT_LENGTH") or ""
+    wanted = int(declared) if declared.isdigit() else 0
+    came = 0
+    try:
+        while piece := request.read(1 << 20):
+            came += len(piece)
+            yield piece
+    except OSError as error:
+        if disk_is_full(error):
+            raise
+        came = -1
+    if came < wanted:
+        raise InputError(
+            f"the upload broke off{'' if came < 0 else f': {came} of {wanted} bytes came'}",
+            where="upload",
+            remedy="Send the file again",
+        )

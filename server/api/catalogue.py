@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, get_args
 
 from django.conf import settings
 from django.http import HttpRequest
@@ -12,18 +12,20 @@ from pydantic import BaseModel, ConfigDict, Field
 from limus.bases.catalogue import MATERIALS
 from limus.bases.choice import BaseChoice, Flags
 from limus.bases.placing import Placing
+from limus.blending import Blend
 from limus.delivery import TARGETS
 from limus.effects.catalogue import EFFECTS
+from limus.effects.effect import Group
 from limus.formats.picture_read import PICTURES
 from limus.formats.read import SUFFIXES
+from limus.intake.object_file import ObjectFile
 from limus.map_sets.roles import ROLES
+from limus.masks.hand.stroke import Brush
 from limus.masks.recipe import SOURCES, Cut, Term
-from limus.masks.stroke import Brush
 from limus.materials.albedo import RANGES
 from limus.materials.channels import CHANNELS, VOICES
 from limus.materials.levels import Levels
 from limus.materials.substance import FAMILIES
-from limus.object_file import ObjectFile
 from limus.object_size import ObjectSize
 from limus.readings.catalogue import READINGS
 from limus.review.uv_look import UV_LOOKS
@@ -52,7 +54,6 @@ class FieldsOut(BaseModel):
     when: str = Field("", description="When somebody would take it")
     law: str = Field("", description="How it grows with the years")
     sentence: str = ""
-    sets_coverage: bool = False
     looks_back: bool = False
     reading: str = Field("", description="The reading that this source shows best")
     reading_size: str = Field("", description="Its field that takes the radius or reach of that reading")
@@ -104,10 +105,21 @@ class ChannelOut(BaseModel):
     default: list[float]
 
 
+class TargetOut(BaseModel):
+    """A target of delivery, and what may be asked of it."""
+
+    kind: str
+    title: str
+    about: str
+    sizes: list[int]
+    depths: list[int]
+
+
 class CatalogueOut(BaseModel):
     """Everything the interface draws its controls from."""
 
     effects: list[FieldsOut]
+    effect_groups: list[str] = Field(description="Groups of effects, in the order of the picker")
     sources: list[FieldsOut]
     term: dict[str, Any]
     cut: dict[str, Any]
@@ -128,7 +140,8 @@ class CatalogueOut(BaseModel):
     albedos: dict[str, tuple[float, float]] = Field(description="Published albedos, low and high")
     picture_kinds: list[str]
     families: dict[str, str] = Field(description="Families of substances, by what they are called")
-    targets: list[str]
+    targets: list[TargetOut]
+    blends: list[str] = Field(description="Ways in which a channel of a coat goes over what lies below")
 
 
 @router.get("/session", response=SessionOut)
@@ -145,6 +158,7 @@ def catalogue(
     size = ObjectSize(size_m)
     return CatalogueOut(
         effects=[_effect(kind, size) for kind in EFFECTS],
+        effect_groups=list(get_args(Group)),
         sources=[_source(kind, size) for kind in SOURCES],
         term={"properties": {k: v for k, v in size.schema(Term)["properties"].items() if k != "source"}},
         cut=Cut.model_json_schema(),
@@ -178,7 +192,10 @@ def catalogue(
         albedos=RANGES,
         picture_kinds=[*PICTURES, ".zip"],
         families=FAMILIES,
-        targets=list(TARGETS),
+        blends=list(get_args(Blend)),
+        targets=[
+            TargetOut(kind=k, title=t.title, about=t.about, sizes=list(t.sizes), depths=list(t.depths)) for k, t in TARGETS.items()
+        ],
     )
 
 
@@ -192,7 +209,6 @@ def _effect(kind: str, size: ObjectSize) -> FieldsOut:
         group=effect.group,
         when=effect.when,
         law=effect.law,
-        sets_coverage=effect.sets_coverage,
         needs=list(effect.reads),
         acts_on=list(effect.acts_on),
         pieces=effect.pieces,

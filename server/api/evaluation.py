@@ -13,7 +13,7 @@ from pydantic import Field
 from limus.answer import Answer, Question
 from limus.answering import Sink, answer, answer_as_made
 from limus.errors import Cancelled
-from limus.scene import scene_from
+from limus.scene import Scene
 from limus.session import Session
 from server.api.answers import Problem, object_of, owner_of
 from server.projects.gate import gate
@@ -30,7 +30,7 @@ class EvaluateIn(Question):
 
     ticket: int = Field(0, ge=0)
     client: str = Field("", max_length=40)
-    document: dict[str, Any] | None = None
+    document: Scene | None = None
 
 
 def _answered(request: HttpRequest, object_id: int, body: EvaluateIn, by: Answerer) -> Answer | None:
@@ -39,9 +39,9 @@ def _answered(request: HttpRequest, object_id: int, body: EvaluateIn, by: Answer
     owner: int = owner_of(request).pk
     gate.newest(owner, body.client, body.ticket)
     item = object_of(request, object_id)
-    scene = scene_from(body.document, item.name) if body.document is not None else item.scene()
+    scene = body.document if body.document is not None else item.scene()
     if body.document is not None:
-        own_files_only(scene, item.project)
+        own_files_only(scene, item.project, item)
     session = session_of(scene)
 
     def gone() -> bool:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from django.http import HttpRequest
 from ninja import Query, Router
 from pydantic import BaseModel, ConfigDict, Field
@@ -11,7 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from limus.errors import Cancelled, InputError
 from limus.formats.png import png_bytes
 from limus.glimpse import glimpse, with_effect, with_treatment
-from limus.scene import scene_from
+from limus.scene import Scene
 from server.api.answers import Problem, object_of, owner_of
 from server.projects import treatments
 from server.projects.gate import gate
@@ -30,7 +28,7 @@ class GlimpseIn(BaseModel):
     model_config = ConfigDict(extra="forbid")
     kind: str = Field("", max_length=40)
     treatment: str = Field("", max_length=80)
-    document: dict[str, Any]
+    document: Scene
     client: str = Field("", max_length=40)
     ticket: int = Field(0, ge=0)
 
@@ -50,8 +48,8 @@ def look(request: HttpRequest, object_id: int, body: GlimpseIn) -> GlimpseOut:
         raise InputError("nothing to show", where="kind", remedy="Name an effect or a treatment")
     item = object_of(request, object_id)
     owner = owner_of(request)
-    scene = scene_from(body.document, item.name)
-    own_files_only(scene, item.project)
+    scene = body.document
+    own_files_only(scene, item.project, item)
     session = session_of(scene)
     tab = f"glimpse {body.client}"
 

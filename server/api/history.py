@@ -8,10 +8,11 @@ from django.http import HttpRequest
 from ninja import Router
 from pydantic import BaseModel, ConfigDict, Field
 
-from limus.scene import scene_from
+from limus.scene import Scene
 from server.api.answers import Problem, Stale, VersionOut, object_of, stale, version_out
-from server.projects.intake import own_files_only
-from server.projects.models import StaleEdit, WorkObject
+from server.projects.difference import difference, values
+from server.projects.intake import own_files_only, vouched
+from server.projects.models import StaleEdit, named_files
 
 router = Router()
 
@@ -21,7 +22,7 @@ class EditIn(BaseModel):
 
     model_config = ConfigDict(extra="forbid")
     base: int
-    document: dict[str, Any]
+    document: Scene
     label: str = Field("Edit", max_length=120)
 
 
@@ -42,14 +43,16 @@ def get_scene(request: HttpRequest, object_id: int) -> VersionOut:
 def edit(request: HttpRequest, object_id: int, body: EditIn) -> Any:
     """Store an edit as a new version. 409 when the scene was changed elsewhere since ``base``."""
     item = object_of(request, object_id)
-    scene = scene_from(body.document, item.name)
-    own_files_only(scene, item.project)
+    scene = body.document
+    own_files_only(scene, item.project, item)
+    document = scene.model_dump(mode="json")
+    # On the version it was made on; where that is not the one shown any more, the commit says so.
+    steps, before = difference(item.document, document), vouched(item)
     try:
-        item.commit(body.base, scene.model_dump(mode="json"), body.label)
+        item.commit(body.base, document, body.label, steps if item.head_id == body.base else None)
     except StaleEdit:
         return 409, stale(item)
-    if item.name != scene.name:
-        WorkObject.objects.filter(pk=item.pk).update(name=scene.name)
+    vouched(item, before | named_files(values(steps[0])))
     return 200, version_out(item)
 
 

@@ -11,13 +11,14 @@ from ninja import Router
 from pydantic import BaseModel, ConfigDict, Field
 
 from limus.errors import InputError
+from limus.intake.facts import Comparison, Facts
 from limus.setting import Up
 from server.api.answers import Problem, body_pieces, owner_of, project_of
 from server.api.projects import ObjectBrief, brief
 from server.jobs import runner
 from server.jobs.lanes import waits_for
 from server.jobs.models import Job
-from server.projects.intake import accept, discard, receive, tidy
+from server.projects.intake import PART, accept, discard, receive
 from server.projects.models import Intake, StaleEdit
 from server.projects.try_out import try_out_files
 
@@ -38,10 +39,10 @@ class IntakeOut(BaseModel):
 
     id: int
     purpose: str
-    state: Literal["receiving", "checking", "ready", "failed"]
+    state: Literal["receiving", "checking", "ready", "failed", "taking"]
     files: list[str]
-    facts: dict[str, Any]
-    report: dict[str, Any]
+    facts: Facts | None
+    report: Comparison | None
     error: str
     job: int | None = None
     word: str = Field("", description="While it is looked at: what is done, or what it waits for")
@@ -67,13 +68,13 @@ def _intake(request: HttpRequest, intake_id: int) -> Intake:
 
 
 def _intake_out(intake: Intake, job: int | None = None) -> IntakeOut:
-    files = sorted(p.name for p in intake.folder.iterdir()) if intake.folder.is_dir() else []
+    files = sorted(p.name for p in intake.folder.iterdir() if p.suffix != PART) if intake.folder.is_dir() else []
     word = ""
     if intake.state == Intake.CHECKING:
         looking = Job.objects.filter(intake=intake).first()
         word = waits_for(looking) if looking is not None and looking.state == Job.QUEUED else "Looking at the files"
     return IntakeOut(
-        id=intake.pk, purpose=intake.purpose, state=intake.state, files=files, facts=intake.facts, report=intake.report, error=intake.error, word=word, job=job,
+        id=intake.pk, purpose=intake.purpose, state=intake.state, files=files, facts=intake.facts or None, report=intake.report or None, error=intake.error, word=word, job=job,
     )  # type: ignore[arg-type]  # fmt: skip
 
 
@@ -82,7 +83,6 @@ def new_intake(request: HttpRequest, project_id: int, body: IntakeIn) -> tuple[i
     """Begin to bring files in: a new object, a newer version of one, or a high-poly twin."""
     project = project_of(request, project_id)
     target = get_object_or_404(project.items, pk=body.object) if body.purpose != "object" else None
-    tidy()
     intake = Intake.objects.create(project=project, purpose=body.purpose, target=target)
     if body.try_out:
         found = try_out_files().get(body.try_out)
@@ -110,7 +110,11 @@ def intake_file(request: HttpRequest, intake_id: int, name: str) -> tuple[int, I
 def check_intake(request: HttpRequest, intake_id: int) -> tuple[int, IntakeOut]:
     """Have the files looked at, in the background."""
     intake = _intake(request, intake_id)
-    Intake.objects.filter(pk=intake.pk).update(state=Intake.CHECKING, error="")
+    running = Job.objects.filter(intake=intake, state__in=[Job.QUEUED, Job.RUNNING], cancel_requested=False).first()
+    if running is not None:
+        return 202, _intake_out(intake, running.pk)
+    if not Intake.objects.filter(pk=intake.pk).exclude(state=Intake.TAKING).update(state=Intake.CHECKING, error=""):
+        return 202, _intake_out(intake)
     with transaction.atomic():
         job = Job.objects.create(owner=owner_of(request), intake=intake, kind="inspect")
         runner.start(job)
@@ -145,6 +149,11 @@ def accept_intake(request: HttpRequest, intake_id: int, body: AcceptIn) -> Any:
             where="base",
             remedy="Accept again on the newest version",
         )
+    if intake.purpose == Intake.OBJECT:
+        # So that there is something to see when it is opened, and a picture of it in lists.
+        with transaction.atomic():
+            options = {"version": item.head_id, "quality": "good"}
+            runner.start(Job.objects.create(owner=owner_of(request), object=item, kind="measure", options=options))
     return 201, brief(item)
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import timedelta
 from pathlib import Path
 from typing import Any, Literal
 
@@ -9,16 +10,26 @@ from django.conf import settings
 from django.db import transaction
 from django.http import FileResponse, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
+from django.utils import timezone
 from ninja import Router
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, Field
 
-from limus.delivery import file_stem
-from server.api.answers import object_of, owner_of
+from limus.delivery import TARGETS, will_be_written
+from limus.errors import InputError
+from limus.intake.object_file import ObjectFile
+from limus.session import fitting_sizes, object_key
+from limus.targets.written import file_stem
+from server.api.answers import Problem, object_of, owner_of
 from server.jobs import runner
 from server.jobs.lanes import waits_for
 from server.jobs.models import Job
+from server.projects.gate import gate
+from server.projects.models import Facts, WorkObject
+from server.projects.workshop import session_of
 
 router = Router()
+#: A running job that said nothing for so long is not said to be on its way.
+SILENT = timedelta(seconds=8)
 
 
 class JobIn(BaseModel):
@@ -27,9 +38,9 @@ class JobIn(BaseModel):
     model_config = ConfigDict(extra="forbid")
     kind: Literal["measure", "export", "unwrap"]
     quality: Literal["good", "fine"] = "good"
-    target: Literal["gltf", "maps"] = "gltf"
-    resolution: Literal[256, 512, 1024, 2048, 4096] = 2048
-    bits: Literal[8, 16] = 8
+    target: str = Field("gltf", max_length=40, description="A target of the catalogue")
+    resolution: int = Field(2048, description="One of the target's sizes")
+    bits: int = Field(8, description="One of the target's depths")
 
 
 class JobOut(BaseModel):
@@ -47,7 +58,12 @@ class JobOut(BaseModel):
 
 def _job_out(job: Job) -> JobOut:
     left = None
-    if job.state == Job.RUNNING and job.started and job.heartbeat and job.progress > 0.05:
+    word = waits_for(job) if job.state == Job.QUEUED else job.word
+    silent = job.state == Job.RUNNING and job.heartbeat is not None and timezone.now() - job.heartbeat > SILENT
+    if silent:
+        # Its process is gone, or has not come to itself; the keeper sees to it. No time is promised.
+        word = "Waiting for a sign of its process"
+    elif job.state == Job.RUNNING and job.started and job.heartbeat and job.progress > 0.05:
         spent = (job.heartbeat - job.started).total_seconds()
         left = round(spent / job.progress * (1 - job.progress), 1)
     return JobOut(
@@ -55,33 +71,34 @@ def _job_out(job: Job) -> JobOut:
         kind=job.kind,
         state=job.state,
         progress=job.progress,
-        word=waits_for(job) if job.state == Job.QUEUED else job.word,
+        word=word,
         error=job.error,
         file=f"/api/jobs/{job.pk}/file" if job.file else "",
         seconds_left=left,
     )  # type: ignore[arg-type]
 
 
-@router.post("/objects/{int:object_id}/jobs", response={201: JobOut})
+@router.post("/objects/{int:object_id}/jobs", response={201: JobOut, 422: Problem})
 def start_job(request: HttpRequest, object_id: int, body: JobIn) -> tuple[int, JobOut]:
     """Start long work: measure the readings, or export the saved scene."""
     item = object_of(request, object_id)
-    runner.requeue_stale()
     assert item.head is not None
     if body.kind != "export":
         # Two tabs that open the same object share one measurement.
         running = Job.objects.filter(
             object=item,
             kind=body.kind,
-            options__document=item.head.document,
+            options__version=item.head_id,
             options__quality=body.quality,
             state__in=[Job.QUEUED, Job.RUNNING],
             cancel_requested=False,
         ).first()
         if running is not None:
             return 201, _job_out(running)
-    options: dict[str, Any] = {"document": item.head.document, "quality": body.quality}
+    options: dict[str, Any] = {"version": item.head_id, "quality": body.quality}
     if body.kind == "export":
+        _offered(body)
+        _fits(item, body.resolution)
         options |= {"target": body.target, "resolution": body.resolution, "bits": body.bits}
     else:
         # What was measured for an older version of the scene is not waited for.
@@ -89,7 +106,73 @@ def start_job(request: HttpRequest, object_id: int, body: JobIn) -> tuple[int, J
     with transaction.atomic():
         job = Job.objects.create(owner=owner_of(request), object=item, kind=body.kind, options=options)
         runner.start(job)
+    job.refresh_from_db()
     return 201, _job_out(job)
+
+
+def _offered(body: JobIn) -> None:
+    """Refuse what the target does not offer.
+
+    Raises
+    ------
+    InputError : with what it does.
+    """
+    if body.target not in TARGETS:
+        raise InputError(f"'{body.target}' is not a target", where="target", remedy=f"Choose one of: {', '.join(TARGETS)}")
+    target = TARGETS[body.target]
+    for field, given, offered in (("resolution", body.resolution, target.sizes), ("bits", body.bits, target.depths)):
+        if given not in offered:
+            accepted = ", ".join(map(str, offered))
+            raise InputError(
+                f"{given} is not offered", where=field, remedy=f"Choose one of: {accepted}", value=str(given), accepted=accepted
+            )
+
+
+class DeliveryOut(BaseModel):
+    """What an export would write, and the sizes that this server has the memory for."""
+
+    files: list[str]
+    sizes: list[int]
+
+
+@router.get("/objects/{int:object_id}/delivery", response={200: DeliveryOut, 422: Problem})
+def delivery(request: HttpRequest, object_id: int, target: str) -> DeliveryOut:
+    """Names of the files of an export of the saved scene, by the very code that writes them."""
+    item = object_of(request, object_id)
+    if target not in TARGETS:
+        raise InputError(f"'{target[:40]}' is not a target", where="target", remedy=f"Choose one of: {', '.join(TARGETS)}")
+    scene = item.scene()
+    session = session_of(scene)
+    with gate.turn(256, lambda: session.is_warm(256)):
+        files = will_be_written(session, target)
+        sets = len(session.mesh.uv_domains)
+    fitting = fitting_sizes(sets, settings.JOB_MEMORY)
+    return DeliveryOut(
+        files=[*files, "scene.json", *sorted(runner.drawn_files(scene))],
+        sizes=[size for size in TARGETS[target].sizes if size in fitting],
+    )
+
+
+def _fits(item: WorkObject, resolution: int) -> None:
+    """Refuse an export that memory does not hold, before it starts.
+
+    Raises
+    ------
+    InputError : with the size that would do.
+    """
+    facts = Facts.objects.filter(
+        key=object_key(ObjectFile.model_validate(item.document["object"]), item.scene().setting.up)
+    ).first()
+    sets = len(facts.facts.get("map_sets", [])) if facts is not None else 1
+    sizes = fitting_sizes(max(sets, 1), settings.JOB_MEMORY)
+    if resolution not in sizes and resolution > min(sizes):
+        raise InputError(
+            f"{resolution} x {resolution} for {sets} map set{'s' if sets != 1 else ''} does not fit into the memory of this server",
+            where="resolution",
+            remedy=f"Export at {max(x for x in sizes if x < resolution)}",
+            value=str(resolution),
+            accepted=", ".join(map(str, sizes)),
+        )
 
 
 def _job(request: HttpRequest, job_id: int) -> Job:
@@ -107,7 +190,8 @@ def cancel_job(request: HttpRequest, job_id: int) -> JobOut:
     """Ask it to stop; one that waits stops at once, one that runs within a second."""
     job = _job(request, job_id)
     Job.objects.filter(pk=job.pk).update(cancel_requested=True)
-    Job.objects.filter(pk=job.pk, state=Job.QUEUED).update(state=Job.CANCELLED, word="Cancelled")
+    if Job.objects.filter(pk=job.pk, state=Job.QUEUED).exists():
+        runner.finish(job, Job.CANCELLED, word="Cancelled")
     job.refresh_from_db()
     return _job_out(job)
 
@@ -118,7 +202,11 @@ def job_file(request: HttpRequest, job_id: int) -> Any:
     job = _job(request, job_id)
     path = Path(settings.DATA_DIR) / job.file
     if not job.file or job.object is None or not path.is_file():
-        return HttpResponse('{"message": "There is no file. Export again."}', status=404, content_type="application/json")
+        return HttpResponse(
+            '{"message": "There is no file any more: deliveries are kept for a while only. Export again."}',
+            status=404,
+            content_type="application/json",
+        )
     return FileResponse(
         path.open("rb"),
         as_attachment=True,

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import base64
-from typing import Any
 
 import numpy as np
 from django.http import HttpRequest
 from ninja import Router
 from pydantic import BaseModel, ConfigDict, Field
 
+from limus.bases.choice import BaseChoice
 from limus.bases.from_maps import base_from_maps
 from limus.bases.store_room import guessed
 from limus.colour import to_linear
@@ -82,7 +82,7 @@ class RecognisedOut(BaseModel):
     green_why: str
     range_share: float
     findings: list[str]
-    base: dict[str, Any]
+    base: BaseChoice
 
 
 def _own(project: Project, path: str) -> SourceFile:
@@ -113,7 +113,7 @@ def recognise_files(request: HttpRequest, project_id: int, body: RecogniseIn) ->
             for u, why in zip(found.uses, found.why, strict=True)
         ],
         green=found.green, green_why=found.green_why, range_share=found.range_share, findings=found.findings,
-        base=base.model_dump(mode="json"),
+        base=base,
     )  # fmt: skip
 
 

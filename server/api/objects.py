@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Literal
 
-from django.db import transaction
 from django.http import HttpRequest, HttpResponse
 from ninja import Router
 from pydantic import BaseModel, Field
 
+from limus.intake.facts import Facts
 from server.api.answers import Problem, VersionOut, object_of, version_out
+from server.projects import storage
 from server.projects.gate import gate
-from server.projects.intake import files_of, remove_unused
-from server.projects.models import WorkObject
-from server.projects.portrait import portrait, remove_portraits
+from server.projects.portrait import portrait
 from server.projects.workshop import facts_of, session_of
 
 router = Router()
@@ -36,7 +35,7 @@ class ObjectOut(BaseModel):
     project_name: str
     name: str
     digest: str
-    facts: dict[str, Any]
+    facts: Facts
     readings: Literal["fine", "good", "draft", "outdated", "missing"]
     missing_readings: dict[str, str] = Field(description="Readings with nothing to say of this object, and why")
     twin: TwinOut | None = None
@@ -69,7 +68,7 @@ def get_object(request: HttpRequest, object_id: int) -> ObjectOut:
         project_name=item.project.name,
         name=item.name,
         digest=session.object_key,
-        facts=facts,
+        facts=Facts.model_validate(facts),
         readings="missing" if readings is None else readings.quality if readings.exact else "outdated",
         missing_readings=gaps,
         twin=TwinOut.model_validate(twin) if twin is not None else None,
@@ -84,16 +83,7 @@ def get_object(request: HttpRequest, object_id: int) -> ObjectOut:
 @router.delete("/objects/{int:object_id}", response={204: None})
 def remove_object(request: HttpRequest, object_id: int) -> tuple[int, None]:
     """Remove an object with its history. Its files stay while another object names them."""
-    item = object_of(request, object_id)
-    project = item.project
-    files: set[str] = set()
-    for version in item.versions.all():
-        files |= files_of(version.document)
-    with transaction.atomic():
-        WorkObject.objects.filter(pk=item.pk).update(head=None)
-        item.delete()
-        remove_unused(project, files)
-    remove_portraits(object_id)
+    storage.remove_object(object_of(request, object_id))
     return 204, None
 
 

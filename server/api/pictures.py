@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import numpy as np
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
@@ -14,7 +12,9 @@ from limus.colour import to_srgb
 from limus.formats.picture_read import read_picture
 from limus.formats.png import png_bytes, quantise
 from limus.map_sets.picture_level import level_of, reduction
+from limus.masks.hand.stroke import Stroke
 from server.api.answers import Problem, body_pieces, object_of, project_of
+from server.projects import storage
 from server.projects.drawn import keep_picture, keep_stroke
 from server.projects.models import SourceFile
 from server.projects.workshop import find
@@ -26,7 +26,7 @@ class StrokeIn(BaseModel):
     """A stroke, as docs/formats.md describes it; checked by the core."""
 
     model_config = ConfigDict(extra="forbid")
-    stroke: dict[str, Any]
+    stroke: Stroke
 
 
 class StrokeOut(BaseModel):
@@ -38,7 +38,7 @@ class StrokeOut(BaseModel):
 @router.post("/objects/{int:object_id}/strokes", response={201: StrokeOut, 422: Problem})
 def add_stroke(request: HttpRequest, object_id: int, body: StrokeIn) -> tuple[int, StrokeOut]:
     """Keep a stroke as a file of the project. It shows once the scene names it."""
-    return 201, StrokeOut(file=keep_stroke(object_of(request, object_id).project, body.stroke))
+    return 201, StrokeOut(file=keep_stroke(object_of(request, object_id).project, body.stroke.model_dump(mode="json")))
 
 
 class PictureOut(BaseModel):
@@ -75,3 +75,11 @@ def add_picture(request: HttpRequest, project_id: int, name: str) -> tuple[int, 
     project = project_of(request, project_id)
     row = keep_picture(project, name, body_pieces(request))
     return 201, PictureOut(file=row.path, name=row.name)
+
+
+@router.delete("/projects/{int:project_id}/pictures", response={204: None, 422: Problem})
+def remove_picture(request: HttpRequest, project_id: int, file: str = Query(max_length=500)) -> tuple[int, None]:
+    """Remove a picture that nothing uses, in any version."""
+    row = get_object_or_404(SourceFile, project=project_of(request, project_id), path=file, path__startswith="pictures/")
+    storage.remove_picture(row)
+    return 204, None

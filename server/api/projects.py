@@ -4,14 +4,16 @@ from __future__ import annotations
 
 from typing import Literal
 
+from django.conf import settings
 from django.http import HttpRequest
 from ninja import Router
 from pydantic import BaseModel, ConfigDict, Field
 
-from limus.object_file import ObjectFile
+from limus.intake.object_file import ObjectFile
 from limus.session import object_key
 from server.api.answers import Problem, body_pieces, owner_of, project_of
 from server.jobs.models import Job
+from server.projects import storage
 from server.projects.intake import take_in
 from server.projects.models import Facts, Project, WorkObject
 
@@ -68,14 +70,14 @@ def projects(request: HttpRequest) -> list[ProjectOut]:
 
 def _object_key(item: WorkObject) -> str:
     """The key of its facts, without reading the rest of the document."""
-    document = item.head.document if item.head is not None else {}
+    document = item.document
     return object_key(ObjectFile.model_validate(document.get("object", {"file": "-"})), document.get("setting", {}).get("up", "+y"))
 
 
 def brief(item: WorkObject, facts: dict | None = None, busy: bool = False) -> ObjectBrief:  # type: ignore[type-arg]
     """An object in a list."""
     head = item.head
-    document = head.document if head is not None else {}
+    document = item.document
     object_ = document.get("object", {})
     without = facts is not None and not facts.get("uv", {}).get("present", True)
     return ObjectBrief(
@@ -106,3 +108,25 @@ def add_object(request: HttpRequest, project_id: int, name: str) -> tuple[int, O
     The interface uses intakes, which show what was found first.
     """
     return 201, brief(take_in(project_of(request, project_id), name, body_pieces(request)))
+
+
+@router.delete("/projects/{int:project_id}", response={204: None})
+def remove_project(request: HttpRequest, project_id: int) -> tuple[int, None]:
+    """Remove a project with its objects, their history, and every file that nothing else uses."""
+    storage.remove_project(project_of(request, project_id))
+    return 204, None
+
+
+class UsageOut(BaseModel):
+    """Bytes of disk: what one has, what one may have, and what of it finished deliveries take."""
+
+    used: int
+    quota: int
+    deliveries: int
+
+
+@router.get("/usage", response=UsageOut)
+def usage(request: HttpRequest) -> UsageOut:
+    """How much room somebody's projects take."""
+    found = storage.usage_of(owner_of(request))
+    return UsageOut(used=found.total, quota=settings.QUOTA, deliveries=found.deliveries)

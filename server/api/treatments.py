@@ -4,13 +4,12 @@ from __future__ import annotations
 
 import json
 import re
-from typing import Any
 
 from django.http import HttpRequest, HttpResponse
 from ninja import Query, Router
 from pydantic import BaseModel, ConfigDict, Field
 
-from limus.scene import scene_from
+from limus.scene import Scene
 from limus.treatment import MOST_BYTES, Treatment, treated, treatment_from, treatment_of
 from limus.treatments import shipped
 from server.api.answers import Problem, body_pieces, object_of, owner_of
@@ -61,13 +60,13 @@ class PutOnIn(BaseModel):
 
     model_config = ConfigDict(extra="forbid")
     name: str = Field(max_length=80)
-    document: dict[str, Any]
+    document: Scene
 
 
 class PutOnOut(BaseModel):
     """The scene with the treatment on it, not saved yet; the ids of its new layers, and what was left out."""
 
-    document: dict[str, Any]
+    document: Scene
     layers: list[str]
     notes: list[str]
 
@@ -76,10 +75,10 @@ class PutOnOut(BaseModel):
 def put_on(request: HttpRequest, object_id: int, body: PutOnIn) -> PutOnOut:
     """The scene with a treatment's layers on top, in sizes that suit this object."""
     item = object_of(request, object_id)
-    scene = scene_from(body.document, item.name)
-    own_files_only(scene, item.project)
+    scene = body.document
+    own_files_only(scene, item.project, item)
     done = treated(scene, treatments.named(owner_of(request), body.name), session_of(scene).size)
-    return PutOnOut(document=done.scene.model_dump(mode="json"), layers=done.layers, notes=done.notes)
+    return PutOnOut(document=done.scene, layers=done.layers, notes=done.notes)
 
 
 class SaveIn(BaseModel):

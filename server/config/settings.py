@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import secrets
+from contextlib import suppress
 from pathlib import Path
 
 from limus.formats.files import write_whole
@@ -13,6 +14,14 @@ BASE_DIR = Path(__file__).resolve().parents[2]
 #: Database, uploads, readings and deliveries live here.
 DATA_DIR = Path(os.environ.get("LIMUS_DATA", BASE_DIR / "var"))
 DATA_DIR.mkdir(parents=True, exist_ok=True)
+#: The database belongs to this program alone; SQLite gives its companions the same rights.
+DATABASE = DATA_DIR / "limus.sqlite3"
+with suppress(OSError):
+    if not DATABASE.exists():
+        os.close(os.open(DATABASE, os.O_CREAT | os.O_WRONLY, 0o600))
+    for _file in (DATABASE, Path(f"{DATABASE}-wal"), Path(f"{DATABASE}-shm")):
+        if _file.exists() and _file.stat().st_mode & 0o077:
+            _file.chmod(0o600)
 os.environ.setdefault("LIMUS_CACHE", str(DATA_DIR / "readings"))
 
 
@@ -42,6 +51,21 @@ READINGS_RESOLUTION = int(os.environ.get("LIMUS_READINGS_RESOLUTION", 1024))
 #: The core reads it: see ``limus.store``. Workers get a quarter of it each.
 MEMORY = memory_budget()
 
+#: Processes for long work and for what somebody waits for; memory of one job (as LIMUS_MEMORY; by default half of the machine's); by how
+#: much the time limits of jobs are stretched, for slow machines.
+LONG_WORKERS = max(1, int(os.environ.get("LIMUS_WORKERS", 2)))
+SHORT_WORKERS = 1
+JOB_MEMORY = memory_budget(os.environ.get("LIMUS_JOB_MEMORY") or f"{os.sysconf('SC_PHYS_PAGES') * os.sysconf('SC_PAGE_SIZE') // 2}")
+JOB_PATIENCE = float(os.environ.get("LIMUS_JOB_PATIENCE", 1))
+#: Jobs are done where they are started, at once; for tests.
+JOBS_AT_ONCE = False
+#: Bytes of disk: what one person may keep, of that in finished deliveries, and readings of everybody together.
+QUOTA = memory_budget(os.environ.get("LIMUS_QUOTA", "20G"))
+DELIVERIES_BUDGET = memory_budget(os.environ.get("LIMUS_DELIVERIES", "4G"))
+READINGS_BUDGET = memory_budget(os.environ.get("LIMUS_READINGS", "10G"))
+#: Proxies in front of the server, whose X-Forwarded-For is believed.
+PROXIES = int(os.environ.get("LIMUS_PROXIES", 0))
+
 INSTALLED_APPS = [
     "django.contrib.auth",
     "django.contrib.contenttypes",
@@ -49,12 +73,11 @@ INSTALLED_APPS = [
     "django.contrib.staticfiles",
     "ninja",
     "axes",
-    "django_tasks",
-    "django_tasks_db",
     "server.projects",
     "server.jobs",
 ]
 MIDDLEWARE = [
+    "server.projects.disk.DiskFullMiddleware",
     "server.api.upload_limit.UploadLimitMiddleware",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
@@ -65,6 +88,7 @@ MIDDLEWARE = [
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "csp.middleware.CSPMiddleware",
     "server.projects.demo_sign_in.DemoSignInMiddleware",
+    "server.projects.slow_sign_in.SlowSignInMiddleware",
     "axes.middleware.AxesMiddleware",
 ]
 ROOT_URLCONF = "server.config.urls"
@@ -88,7 +112,9 @@ AXES_COOLOFF_TIME = 0.25
 AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
 PASSWORD_HASHERS = ["django.contrib.auth.hashers.Argon2PasswordHasher", "django.contrib.auth.hashers.PBKDF2PasswordHasher"]
 AUTH_PASSWORD_VALIDATORS = [
-    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"},
+    {"NAME": "django.contrib.auth.password_validation.UserAttributeSimilarityValidator", "OPTIONS": {"max_similarity": 0.5}},
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}},
+    {"NAME": "django.contrib.auth.password_validation.NumericPasswordValidator"},
     {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
 ]
 LOGIN_URL = "/sign-in/"
@@ -98,7 +124,7 @@ LOGOUT_REDIRECT_URL = "/sign-in/"
 DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.sqlite3",
-        "NAME": DATA_DIR / "limus.sqlite3",
+        "NAME": DATABASE,
         "CONN_MAX_AGE": 600,
         "OPTIONS": {
             "timeout": 20,
@@ -111,7 +137,6 @@ DATABASES = {
 }
 TEST_RUNNER = "tests.runner.Runner"
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
-TASKS = {"default": {"BACKEND": os.environ.get("LIMUS_TASKS", "django_tasks_db.DatabaseBackend"), "QUEUES": []}}
 
 USE_TZ = True
 TIME_ZONE = "UTC"
@@ -129,6 +154,14 @@ SECURE_CONTENT_TYPE_NOSNIFF = True
 X_FRAME_OPTIONS = "DENY"
 _SECURE = os.environ.get("LIMUS_HTTPS") == "1"
 SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = _SECURE
+if _SECURE:
+    # A year, as browsers ask for it; whoever serves other sites below the same name decides about those.
+    SECURE_HSTS_SECONDS = int(os.environ.get("LIMUS_HSTS", 31_536_000))
+    SECURE_HSTS_INCLUDE_SUBDOMAINS = SECURE_HSTS_PRELOAD = os.environ.get("LIMUS_HSTS_SUBDOMAINS") == "1"
+    # The proxy in front speaks HTTPS; what it says of that is believed only where there is one.
+    SECURE_SSL_REDIRECT = True
+    if PROXIES:
+        SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https")
 CONTENT_SECURITY_POLICY = {
     "DIRECTIVES": {
         "default-src": ["'self'"],
@@ -149,7 +182,6 @@ LOGGING = {
     "root": {"handlers": ["console"], "level": os.environ.get("LIMUS_LOG", "WARNING")},
     "loggers": {
         "axes": {"level": "ERROR"},
-        "django_tasks": {"level": "WARNING"},
         "django.request": {"level": "ERROR"},
         "django.security.csrf": {"level": "ERROR"},
     },

@@ -11,7 +11,10 @@ os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.config.settings")
 sys.setswitchinterval(0.0005)
 application = get_wsgi_application()
 
-if os.environ.get("LIMUS_WARM") == "1":
-    from server.projects import warm_up
 
-    warm_up.in_background()
+def warm_up_once() -> None:
+    """In the background, where LIMUS_WARM asks for it."""
+    if os.environ.get("LIMUS_WARM") == "1":
+        from server.projects import warm_up
+
+        warm_up.in_background()

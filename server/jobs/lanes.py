@@ -1,6 +1,8 @@
-"""Two queues: what somebody waits for with nothing to look at yet, and what may take minutes. Each has a worker of its own."""
+"""Two lanes: what somebody waits for with nothing to look at yet, and what may take minutes. Each has processes of its own."""
 
 from __future__ import annotations
+
+from django.conf import settings
 
 from server.jobs.models import Job
 
@@ -8,7 +10,6 @@ from server.jobs.models import Job
 SHORT = "short"
 #: Good readings, exports, unwrapping.
 LONG = "long"
-LANES = (SHORT, LONG)
 _WORDS = {"measure": "measuring", "export": "an export", "inspect": "looking at files", "unwrap": "unwrapping"}
 
 
@@ -23,9 +24,12 @@ def waits_for(job: Job) -> str:
     """What a queued job waits for, in words; objects of others are not named."""
     before = Job.objects.filter(state__in=[Job.QUEUED, Job.RUNNING], pk__lt=job.pk).select_related("object").order_by("pk")
     ahead = [other for other in before if lane_of(other) == lane_of(job)]
+    most = settings.SHORT_WORKERS if lane_of(job) == SHORT else settings.LONG_WORKERS
     running = next((other for other in ahead if other.state == Job.RUNNING), None)
+    if len(ahead) < most:
+        return "Starting"
     if running is None:
-        return "Starting" if not ahead else f"Waiting for {len(ahead)} others"
+        return f"Waiting for {len(ahead)} others"
     what = _WORDS.get(running.kind, running.kind)
     if running.owner_id == job.owner_id and running.object is not None:
         what += f" of {running.object.name}"

@@ -26,6 +26,8 @@ class Job(models.Model):
     error = models.TextField(blank=True)
     file = models.CharField(max_length=200, blank=True, help_text="Relative to the data folder")
     attempt = models.PositiveIntegerField(default=0)
+    tries = models.PositiveIntegerField(default=0, help_text="How often a process began this step of it")
+    size = models.BigIntegerField(default=0, help_text="Bytes of the file")
     created = models.DateTimeField(auto_now_add=True)
     started = models.DateTimeField(null=True)
     heartbeat = models.DateTimeField(null=True)

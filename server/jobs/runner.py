@@ -5,28 +5,32 @@ from __future__ import annotations
 import logging
 import threading
 import zipfile
-from datetime import timedelta
 from pathlib import Path
+from typing import Any
 
 from django.conf import settings
 from django.db import connection, transaction
+from django.db.models import F
 from django.utils import timezone
 
-from limus.delivery import Written, deliver
+from limus.delivery import deliver
 from limus.errors import Cancelled, InputError
-from limus.masks.stroke import load_stroke
+from limus.masks.hand.stroke import load_stroke
+from limus.readings.kept import noting
 from limus.scene import Scene, scene_from
+from limus.targets.written import Written
 from server.jobs.lanes import SHORT, lane_of
+from server.jobs.limits import ATTEMPTS
 from server.jobs.models import Job
 from server.projects import intake as intakes
-from server.projects.models import Intake
+from server.projects import storage
+from server.projects.disk import DISK_FULL, disk_is_full
+from server.projects.models import Intake, SceneVersion
 from server.projects.workshop import facts_of, find, session_of
 
 log = logging.getLogger(__name__)
 #: Seconds between looks at the database.
 BEAT = 0.4
-#: A running job that has not been heard of for this long is given to another worker.
-STALE = timedelta(seconds=90)
 
 
 class GoOn(Exception):
@@ -76,48 +80,85 @@ class Watch(threading.Thread):
         self.join(5)
 
 
-def run(job_id: int, attempt: int) -> None:
-    """Do job ``job_id`` if it is still queued for this attempt."""
-    if not Job.objects.filter(pk=job_id, attempt=attempt, state=Job.QUEUED).update(
-        state=Job.RUNNING, started=timezone.now(), heartbeat=timezone.now()
-    ):
+#: How often, in words.
+TIMES = {0: "once", 1: "once", 2: "twice", 3: "three times"}
+
+
+def claim(job: Job) -> bool:
+    """Take a queued job; False where somebody else was quicker."""
+    now = timezone.now()
+    taken = Job.objects.filter(pk=job.pk, attempt=job.attempt, state=Job.QUEUED).update(
+        state=Job.RUNNING, started=now, heartbeat=now, tries=F("tries") + 1
+    )
+    return bool(taken)
+
+
+def finish(job: Job, state: str, **more: Any) -> None:
+    """Note how a job ended, unless another attempt has begun meanwhile; whoever waits for its intake is told."""
+    if not Job.objects.filter(pk=job.pk, attempt=job.attempt).update(state=state, **more):
         return
-    job = Job.objects.select_related("object", "intake", "intake__target").get(pk=job_id)
+    if job.intake_id is not None and state in (Job.FAILED, Job.CANCELLED):
+        Intake.objects.filter(pk=job.intake_id, state=Intake.CHECKING).update(
+            state=Intake.FAILED, error=more.get("error") or "It was cancelled. Look at the files again."
+        )
+
+
+def again(job: Job, why: str) -> None:
+    """Begin a job again whose process died; after ``ATTEMPTS`` it has failed, and ``why`` says so."""
+    if job.tries >= ATTEMPTS:
+        finish(job, Job.FAILED, error=why)
+    else:
+        # Compare and set: a process that was thought dead may not report any more.
+        Job.objects.filter(pk=job.pk, attempt=job.attempt, state=Job.RUNNING).update(state=Job.QUEUED, attempt=job.attempt + 1)
+
+
+def run(job_id: int, attempt: int, *, claimed: bool = False) -> None:
+    """Do job ``job_id`` if it is still queued for this attempt, or ``claimed`` by who calls."""
+    job = Job.objects.select_related("object", "intake", "intake__target").filter(pk=job_id, attempt=attempt).first()
+    if job is None or not (claimed or claim(job)):
+        return
     watch = Watch(job_id, attempt)
     watch.start()
-    result: dict[str, object] = {}
+    state, more = Job.FAILED, {}
+    touched: set[str] = set()
     try:
         if job.cancel_requested:
             raise Cancelled
-        file = WORK[job.kind](job, watch)
-        result = {"state": Job.DONE, "progress": 1.0, "word": "Done", "file": file}
+        with noting() as touched:
+            file = WORK[job.kind](job, watch)
+        size = (Path(settings.DATA_DIR) / file).stat().st_size if file else 0
+        state, more = Job.DONE, {"progress": 1.0, "word": "Done", "file": file, "size": size}
     except GoOn as further:
-        result = {"state": Job.QUEUED, "options": further.options, "attempt": attempt + 1, "progress": watch.share}
+        state = Job.QUEUED
+        more = {"options": further.options, "attempt": attempt + 1, "progress": watch.share, "tries": 0}
     except Cancelled:
-        result = {"state": Job.CANCELLED, "word": "Cancelled"}
+        state, more = Job.CANCELLED, {"word": "Cancelled"}
     except InputError as error:
-        result = {"state": Job.FAILED, "error": error.line}
+        more = {"error": error.line}
     except MemoryError:
-        result = {"state": Job.FAILED, "error": "There is not enough memory at this resolution. Choose a smaller one."}
-    except Exception:
-        log.exception("job %s failed", job_id)
-        result = {
-            "state": Job.FAILED,
-            "error": "Something went wrong on the server; it is in the log. Try again, or choose a smaller resolution.",
-        }
+        more = {"error": "There is not enough memory for this. Choose a smaller resolution, or reduce the object."}
+    except Exception as error:
+        if disk_is_full(error):
+            more = {"error": f"{DISK_FULL} Then start it again."}
+        else:
+            log.exception("job %s failed", job_id)
+            more = {"error": "Something went wrong on the server; it is in the log. Try again, or choose a smaller resolution."}
     finally:
         watch.stop()
-    if Job.objects.filter(pk=job_id, attempt=attempt).update(**result) and result["state"] == Job.QUEUED:
+    if job.object_id is not None and touched:
+        storage.note_kept(job.object_id, touched, whole=job.kind == "measure" and state == Job.DONE)
+    finish(job, state, **more)
+    if state == Job.QUEUED:
         start(Job.objects.get(pk=job_id))
-    if job.intake_id is not None and result.get("state") == Job.FAILED:
-        # Whoever waits for the intake is told, whatever went wrong.
-        Intake.objects.filter(pk=job.intake_id, state=Intake.CHECKING).update(state=Intake.FAILED, error=result["error"])
 
 
 def _scene(job: Job) -> Scene:
     """The scene the job was started on; that of today where it was not noted."""
     assert job.object is not None
-    return scene_from(job.options["document"], job.object.name) if "document" in job.options else job.object.scene()
+    if "document" in job.options:
+        return scene_from(job.options["document"], job.object.name)
+    version = SceneVersion.objects.filter(pk=job.options.get("version", 0), object=job.object).first()
+    return scene_from(version.document, job.object.name) if version is not None else job.object.scene()
 
 
 def _measure(job: Job, watch: Watch) -> str:
@@ -197,22 +238,6 @@ WORK = {"measure": _measure, "export": _export, "inspect": _inspect, "unwrap": _
 
 
 def start(job: Job) -> None:
-    """Hand the job to the queue once the transaction is through."""
-    from server.jobs.tasks import run_job
-
-    transaction.on_commit(lambda: run_job.using(queue_name=lane_of(job)).enqueue(job.pk, job.attempt))
-
-
-def requeue_stale(*, everything: bool = False) -> int:
-    """Queue running jobs again that nobody has heard of; at start-up (``everything``) all that claim to run."""
-    count = 0
-    running = Job.objects.filter(state=Job.RUNNING)
-    if not everything:
-        running = running.filter(heartbeat__lt=timezone.now() - STALE)
-    for job in running:
-        # Compare and set: only one process takes each job.
-        if Job.objects.filter(pk=job.pk, attempt=job.attempt, state=Job.RUNNING).update(state=Job.QUEUED, attempt=job.attempt + 1):
-            job.attempt += 1
-            start(job)
-            count += 1
-    return count
+    """The keeper finds it once the transaction is through; where there is none (``settings.JOBS_AT_ONCE``) it is done then and there."""
+    if settings.JOBS_AT_ONCE:
+        transaction.on_commit(lambda: run(job.pk, job.attempt))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import os
 import tempfile
 from collections.abc import Iterable
 from pathlib import Path
@@ -13,9 +14,10 @@ from django.conf import settings
 from limus.errors import InputError
 from limus.formats.bundle import unpack_pictures
 from limus.formats.files import write_whole
-from limus.formats.picture_read import PICTURES, read_picture
-from limus.masks.stroke import stroke_from
-from server.projects.intake import clean_name
+from limus.formats.picture_read import PICTURES, check_picture
+from limus.masks.hand.stroke import stroke_from
+from server.projects import storage
+from server.projects.intake import PART, clean_name
 from server.projects.models import Project, SourceFile
 from server.projects.workshop import find
 
@@ -39,9 +41,10 @@ def keep_stroke(project: Project, document: Any) -> str:
         )
     data = stroke.model_dump_json().encode()
     path = f"strokes/{hashlib.blake2b(data, digest_size=16).hexdigest()}.json"
+    storage.need_room(project.owner, len(data), "stroke")
     if not find(path).exists():
         write_whole(find(path), data)
-    SourceFile.objects.get_or_create(project=project, path=path, defaults={"name": "stroke"})
+    SourceFile.objects.get_or_create(project=project, path=path, defaults={"name": "stroke", "size": len(data)})
     return path
 
 
@@ -60,23 +63,26 @@ def keep_picture(project: Project, name: str, pieces: Iterable[bytes]) -> Source
     folder = Path(settings.DATA_DIR) / "pictures"
     folder.mkdir(parents=True, exist_ok=True)
     digest = hashlib.blake2b(digest_size=16)
-    part = folder / f"{hashlib.blake2b(name.encode(), digest_size=8).hexdigest()}-{id(pieces)}.part"
-    size = 0
+    handle, there = tempfile.mkstemp(dir=folder, suffix=PART)
+    part = Path(there)
+    size, room = 0, storage.room_for(project.owner)
     try:
-        with part.open("wb") as out:
+        with os.fdopen(handle, "wb") as out:
             for piece in pieces:
                 size += len(piece)
+                if size > room:
+                    storage.need_room(project.owner, size, name)
                 if size > LARGEST_PICTURE:
                     raise InputError(f"more than {LARGEST_PICTURE >> 20} MB", where=name, remedy="Make the picture smaller")
                 digest.update(piece)
                 out.write(piece)
-        read_picture(part, name)
+        check_picture(part, name)
         path = f"pictures/{digest.hexdigest()}/{name}"
         find(path).parent.mkdir(parents=True, exist_ok=True)
         part.replace(find(path))
     finally:
         part.unlink(missing_ok=True)
-    row, _ = SourceFile.objects.get_or_create(project=project, path=path, defaults={"name": name})
+    row, _ = SourceFile.objects.get_or_create(project=project, path=path, defaults={"name": name, "size": size})
     return row
 
 

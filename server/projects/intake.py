@@ -3,38 +3,47 @@
 from __future__ import annotations
 
 import hashlib
+import os
 import re
 import shutil
+import tempfile
+from collections import OrderedDict
 from collections.abc import Iterable
-from datetime import timedelta
 from pathlib import Path
 from typing import Any
 
 from django.conf import settings
 from django.db import transaction
-from django.utils import timezone
 
 from limus.errors import InputError
-from limus.formats.bundle import Limits, object_in, unpack
+from limus.formats.bundle import Limits, object_in, unpack_all
 from limus.formats.peek import claimed_triangles
 from limus.formats.read import METRES, SUFFIXES, format_of, read_object
-from limus.inspection import inspection
-from limus.object_file import ObjectFile, Twin
+from limus.intake.inspection import inspection
+from limus.intake.object_file import ObjectFile, Twin
 from limus.replacement import compare, with_parts_renamed
-from limus.scene import Scene, scene_from
+from limus.scene import Scene
 from limus.setting import Setting
 from limus.surface.mesh import Mesh
-from server.projects.models import Intake, OwnBase, Project, SourceFile, StaleEdit, WorkObject
+from server.projects import storage
+from server.projects.models import Intake, Project, SourceFile, StaleEdit, WorkObject, named_files
 
+#: What is on its way ends in this.
+PART = ".part"
 #: Suffixes of files that belong to an object.
 COMPANIONS = (".bin", ".mtl", ".png", ".jpg", ".jpeg", ".webp", ".tga", ".bmp", ".tif", ".tiff")
-#: Intakes that nobody came back to are removed after this time.
-FORGOTTEN = timedelta(days=1)
+#: Bytes of the name of a file: 255 on most file systems, with room for what is put before and behind it.
+MOST_NAME = 180
 
 
 def clean_name(name: str) -> str:
     """The last piece of a path, with only letters, digits, blanks, dots, dashes and brackets."""
-    return re.sub(r"[^\w .()-]+", "", name.replace("\\", "/").rsplit("/", 1)[-1]).strip(" .")[:120] or "object"
+    kept = re.sub(r"[^\w .()-]+", "", name.replace("\\", "/").rsplit("/", 1)[-1]).strip(" .") or "object"
+    stem, suffix = Path(kept).stem, Path(kept).suffix[:12]
+    # File systems count bytes, and most letters of the world take two or three.
+    while len((stem + suffix).encode()) > MOST_NAME:
+        stem = stem[:-1]
+    return stem.rstrip(" .") + suffix or "object"
 
 
 def receive(intake: Intake, name: str, pieces: Iterable[bytes]) -> Path:
@@ -54,12 +63,18 @@ def receive(intake: Intake, name: str, pieces: Iterable[bytes]) -> Path:
         )
     folder = intake.folder
     folder.mkdir(parents=True, exist_ok=True)
-    part = folder / f"{name}.part"
+    # Of its own even where two files of one name come at once; the later one stays.
+    handle, there = tempfile.mkstemp(dir=folder, suffix=PART)
+    part = Path(there)
     size = sum(f.stat().st_size for f in folder.iterdir())
+    room = storage.room_for(intake.project.owner)
     try:
-        with part.open("wb") as out:
+        with os.fdopen(handle, "wb") as out:
             for piece in pieces:
                 size += len(piece)
+                room -= len(piece)
+                if room < 0:
+                    storage.need_room(intake.project.owner, len(piece), name)
                 if size > settings.UPLOAD_LIMIT:
                     raise InputError(
                         f"more than {settings.UPLOAD_LIMIT >> 20} MB in all",
@@ -85,9 +100,16 @@ def check(intake: Intake) -> None:
         folder = intake.folder
         if not folder.is_dir():
             raise InputError("nothing was received", where="intake", remedy="Send the files again")
+        for left in folder.glob(f"*{PART}"):
+            # An upload that broke off with its server.
+            left.unlink(missing_ok=True)
         zips = [p for p in folder.iterdir() if p.suffix.lower() == ".zip"]
+        # What all of them unpack to counts together.
+        room = min(settings.UPLOAD_LIMIT * 2, storage.room_for(intake.project.owner))
         for path in zips:
-            unpack(path, folder, path.name, Limits(size=settings.UPLOAD_LIMIT * 4))
+            before = storage.size_of(folder)
+            unpack_all(path, folder, path.name, Limits(size=max(room, 0)))
+            room -= storage.size_of(folder) - before
             path.unlink()
         main = object_in(folder, ", ".join(p.name for p in zips) or "the files received")
         shown = main.name
@@ -155,8 +177,29 @@ def accept(
     ------
     InputError : it is not ready. StaleEdit : the object changed since version ``base``; nothing is changed, the intake stays.
     """
-    if intake.state != Intake.READY:
-        raise InputError("the files are not ready", where="intake", remedy="Wait for the check, or send them again")
+    # Compare and set: whoever accepts it twice at once is told the second time.
+    if intake.state != Intake.READY or not Intake.objects.filter(pk=intake.pk, state=Intake.READY).update(state=Intake.TAKING):
+        raise InputError(
+            "the files are not ready, or taken in already", where="intake", remedy="Wait for the check, or send them again"
+        )
+    try:
+        return _accepted(intake, name, scale, up, unwrap, turn, match, base, scene)
+    except BaseException:
+        Intake.objects.filter(pk=intake.pk, state=Intake.TAKING).update(state=Intake.READY)
+        raise
+
+
+def _accepted(
+    intake: Intake,
+    name: str,
+    scale: float,
+    up: str,
+    unwrap: bool,
+    turn: bool,
+    match: dict[str, str] | None,
+    base: int | None,
+    scene: Scene | None,
+) -> WorkObject:
     main = intake.folder / intake.main
     unit_known = format_of(main) in METRES
     if intake.target is not None and (intake.target.head_id != base):
@@ -167,11 +210,16 @@ def accept(
         with path.open("rb") as file:
             while block := file.read(1 << 20):
                 digest.update(block)
+    # Files first, as links to those of the intake: a kill at any moment leaves rows whose files are there, or files without rows, which
+    # are swept away.
     home = Path(settings.DATA_DIR) / "objects" / digest.hexdigest()
+    _linked(intake.folder, home)
     path = f"objects/{digest.hexdigest()}/{intake.main}"
     with transaction.atomic():
         SourceFile.objects.get_or_create(
-            project=intake.project, path=path, defaults={"name": intake.facts["file"], "unit_known": unit_known}
+            project=intake.project,
+            path=path,
+            defaults={"name": intake.facts["file"][:200], "unit_known": unit_known, "size": storage.size_of(intake.folder)},
         )
         turned = list(intake.facts["mesh"]["inside_out"]) if turn else []
         if intake.target is None:
@@ -209,14 +257,36 @@ def accept(
                 now.setting = now.setting.model_copy(update={"up": up})
                 label = "Replace the model"
             item.commit(base, now.model_dump(mode="json"), label)
-        # Last, so that an edit that came in between leaves the files where the intake finds them again.
-        if home.exists():
-            shutil.rmtree(intake.folder)
-        else:
-            home.parent.mkdir(parents=True, exist_ok=True)
-            intake.folder.replace(home)
+        folder = intake.folder
         intake.delete()
+    shutil.rmtree(folder, ignore_errors=True)
     return item
+
+
+def _linked(folder: Path, home: Path) -> None:
+    """Put the files of ``folder`` at ``home`` as well, whole or not at all; nothing where they are there already."""
+    if home.exists():
+        # It may be old and about to be swept.
+        os.utime(home)
+        return
+    home.parent.mkdir(parents=True, exist_ok=True)
+    beside = Path(tempfile.mkdtemp(dir=home.parent, prefix="."))
+    try:
+        shutil.copytree(folder, beside / "in", copy_function=_link)
+        try:
+            (beside / "in").replace(home)
+        except OSError:
+            if not home.exists():
+                raise
+    finally:
+        shutil.rmtree(beside, ignore_errors=True)
+
+
+def _link(source: str, target: str) -> None:
+    try:
+        os.link(source, target)
+    except OSError:
+        shutil.copy2(source, target)
 
 
 def discard(intake: Intake) -> None:
@@ -224,18 +294,6 @@ def discard(intake: Intake) -> None:
     shutil.rmtree(intake.folder, ignore_errors=True)
     if intake.pk is not None:
         intake.delete()
-
-
-def tidy() -> None:
-    """Remove intakes that nobody came back to, and folders without a row."""
-    for intake in Intake.objects.filter(created__lt=timezone.now() - FORGOTTEN):
-        discard(intake)
-    root = Path(settings.DATA_DIR) / "intakes"
-    if root.is_dir():
-        alive = {str(pk) for pk in Intake.objects.values_list("pk", flat=True)}
-        for folder in root.iterdir():
-            if folder.name not in alive:
-                shutil.rmtree(folder, ignore_errors=True)
 
 
 def take_in(project: Project, name: str, pieces: Iterable[bytes], scene: Scene | None = None) -> WorkObject:
@@ -263,20 +321,36 @@ def take_in(project: Project, name: str, pieces: Iterable[bytes], scene: Scene |
         raise
 
 
-def files_of(document: dict[str, Any]) -> set[str]:
-    """Every file that a scene document names."""
-    scene = scene_from(document)
-    return {scene.object.file, *scene.files.values()}
+#: Version -> files that its document names, of the last few asked for: a drag asks for the same ones dozens of times.
+_vouched: OrderedDict[int, frozenset[str]] = OrderedDict()
 
 
-def own_files_only(scene: Scene, project: Project) -> None:
-    """Refuse a scene that names a file the project does not have.
+def vouched(item: WorkObject, after: frozenset[str] | None = None) -> frozenset[str]:
+    """Files that the saved scene names; ``after``: known already, since they follow from those of the version before."""
+    key = item.head_id or 0
+    found = after if after is not None else _vouched.get(key)
+    if found is None:
+        found = frozenset(named_files(item.document))
+    _vouched[key] = found
+    _vouched.move_to_end(key)
+    while len(_vouched) > 64:
+        _vouched.popitem(last=False)
+    return found
+
+
+def own_files_only(scene: Scene, project: Project, known_to: WorkObject | None = None) -> None:
+    """Refuse a scene that names a file the project does not have. What the saved scene of ``known_to`` names was looked at before.
 
     Raises
     ------
     InputError : which field names which file.
     """
     named = {"object.file": scene.object.file, **scene.files}
+    if known_to is not None:
+        before = vouched(known_to)
+        named = {field: path for field, path in named.items() if path not in before}
+        if not named:
+            return
     rows = SourceFile.objects.filter(project=project)
     # Many strokes: reading all names is quicker than asking for each.
     if len(named) < 400:
@@ -287,21 +361,3 @@ def own_files_only(scene: Scene, project: Project) -> None:
             raise InputError(
                 f"'{path[:120]}' is not a file of this project", where=f"{scene.name}: {field}", remedy="Bring the file in first"
             )
-
-
-def remove_unused(project: Project, candidates: set[str]) -> None:
-    """Remove files that no version of any scene of the project names any more."""
-    used: set[str] = set()
-    for item in project.items.all():
-        for version in item.versions.all():
-            used |= files_of(version.document)
-    for own in OwnBase.objects.filter(owner=project.owner):
-        used |= {use["file"] for use in own.document.get("material", {}).get("maps", [])}
-    for path in candidates - used:
-        SourceFile.objects.filter(project=project, path=path).delete()
-        if not SourceFile.objects.filter(path=path).exists():
-            pieces = Path(path).parts
-            if len(pieces) >= 3 and pieces[0] in ("objects", "pictures"):
-                shutil.rmtree(Path(settings.DATA_DIR) / pieces[0] / pieces[1], ignore_errors=True)
-            else:
-                (Path(settings.DATA_DIR) / path).unlink(missing_ok=True)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from pathlib import Path
 from typing import Any
 
@@ -9,10 +10,45 @@ from django.conf import settings
 from django.db import models, transaction
 
 from limus.scene import Scene, scene_from
+from server.projects.difference import applied, difference, values
 
 
 class StaleEdit(Exception):
     """The edit was made on a version that is no longer the newest."""
+
+
+#: Where files lie that documents name, below the data folder.
+NAMED = ("objects/", "strokes/", "pictures/")
+
+
+def named_files(document: Any) -> set[str]:
+    """Every file of the data folder that a document names, whatever version of the program wrote it: nothing is checked for that."""
+    out: set[str] = set()
+    stack = [document]
+    while stack:
+        value = stack.pop()
+        if isinstance(value, str):
+            if value.startswith(NAMED):
+                out.add(value)
+        elif isinstance(value, dict):
+            stack.extend(value.values())
+        elif isinstance(value, list):
+            stack.extend(value)
+    return out
+
+
+def note_uses(paths: set[str], **owner: Any) -> None:
+    """Write down that an object or a base (``owner``) names these files, and the pictures that strokes among them are stamped with."""
+    stamps = {stamp for path in paths if path.startswith("strokes/") for stamp in _stamps(path)}
+    rows = [FileUse(path=path, **owner) for path in sorted(paths | stamps)]
+    FileUse.objects.bulk_create(rows, ignore_conflicts=True, batch_size=500)
+
+
+def _stamps(path: str) -> set[str]:
+    try:
+        return named_files(json.loads((Path(settings.DATA_DIR) / path).read_bytes()).get("brush", {}))
+    except (OSError, ValueError, AttributeError):
+        return set()
 
 
 class Project(models.Model):
@@ -39,6 +75,7 @@ class SourceFile(models.Model):
     path = models.CharField(max_length=300)
     name = models.CharField(max_length=200)
     unit_known = models.BooleanField(default=True, help_text="The format says that its unit is the metre")
+    size = models.BigIntegerField(default=0, help_text="Bytes, with what belongs to it")
     created = models.DateTimeField(auto_now_add=True)
 
     class Meta:
@@ -49,11 +86,48 @@ class SourceFile(models.Model):
         return self.name
 
 
+class FileUse(models.Model):
+    """That a version of an object's scene, or a base of somebody's own, names a file: the one table of what may not go away.
+
+    Written with the version that names a file first; a stroke brings the picture it is stamped with along. Rows go with the object.
+    """
+
+    path = models.CharField(max_length=300, db_index=True)
+    object = models.ForeignKey("WorkObject", null=True, on_delete=models.CASCADE, related_name="uses")
+    base = models.ForeignKey("OwnBase", null=True, on_delete=models.CASCADE, related_name="uses")
+
+    class Meta:
+        ordering = ["id"]
+        constraints = [
+            models.UniqueConstraint(fields=["object", "path"], name="one_use_per_object"),
+            models.UniqueConstraint(fields=["base", "path"], name="one_use_per_base"),
+        ]
+
+    def __str__(self) -> str:
+        return self.path
+
+
+class KeptFile(models.Model):
+    """A file that can be made again (readings, unwrapped UVs) and the object it was made for; ``used`` when it was asked for last."""
+
+    object = models.ForeignKey("WorkObject", on_delete=models.CASCADE, related_name="kept")
+    name = models.CharField(max_length=120, db_index=True)
+    used = models.DateTimeField()
+
+    class Meta:
+        ordering = ["id"]
+        constraints = [models.UniqueConstraint(fields=["object", "name"], name="one_row_per_kept_file")]
+
+    def __str__(self) -> str:
+        return self.name
+
+
 class Facts(models.Model):
     """What inspection found of a prepared mesh, by the hash of what went into it."""
 
     key = models.CharField(max_length=64, unique=True)
     facts = models.JSONField()
+    created = models.DateTimeField(auto_now_add=True)
 
     def __str__(self) -> str:
         return self.key
@@ -68,6 +142,7 @@ class WorkObject(models.Model):
     project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="items")
     name = models.CharField(max_length=120)
     head = models.ForeignKey("SceneVersion", null=True, on_delete=models.PROTECT, related_name="+")
+    document = models.JSONField(default=dict, help_text="The scene at head, whole")
     undone = models.JSONField(default=list)
     created = models.DateTimeField(auto_now_add=True)
 
@@ -79,12 +154,14 @@ class WorkObject(models.Model):
 
     def scene(self) -> Scene:
         """The scene at ``head``, checked."""
-        assert self.head is not None
-        return scene_from(self.head.document, self.name)
+        # It was looked through for odd text when it was stored.
+        return scene_from(self.document, self.name, trusted=True)
 
     @transaction.atomic
-    def commit(self, base: int | None, document: dict[str, Any], label: str) -> SceneVersion:
-        """Store a new version on top of version ``base`` (its id) and point at it.
+    def commit(
+        self, base: int | None, document: dict[str, Any], label: str, steps: tuple[list[Any], list[Any]] | None = None
+    ) -> SceneVersion:
+        """Store a new version on top of version ``base`` (its id) and point at it; ``steps`` where they are known already.
 
         Raises
         ------
@@ -93,11 +170,19 @@ class WorkObject(models.Model):
         fresh = WorkObject.objects.select_for_update().get(pk=self.pk)
         if fresh.head_id != base:
             raise StaleEdit
-        number = (fresh.head.number if fresh.head else 0) + 1
-        version = SceneVersion.objects.create(object=fresh, parent=fresh.head, number=number, document=document, label=label[:120])
-        fresh.head, fresh.undone = version, []
-        fresh.save(update_fields=["head", "undone"])
-        self.head, self.undone = version, []
+        number = (SceneVersion.objects.filter(pk=fresh.head_id).values_list("number", flat=True).first() or 0) + 1
+        there, back = steps or difference(fresh.document, document)
+        if applied(fresh.document, there) != document or applied(document, back) != fresh.document:
+            # Never seen; a history that cannot be walked would be worse than a large one.
+            there, back = [["set", [], document]], [["set", [], fresh.document]]
+        version = SceneVersion.objects.create(
+            object=fresh, parent_id=fresh.head_id, number=number, change=there, back=back, label=label[:120]
+        )
+        note_uses(named_files(values(there)), object=fresh)
+        fresh.head, fresh.undone, fresh.document = version, [], document
+        fresh.name = document.get("name") or fresh.name
+        fresh.save(update_fields=["head", "undone", "document", "name"])
+        self.head, self.undone, self.document, self.name = version, [], document, fresh.name
         return version
 
     @transaction.atomic
@@ -115,24 +200,52 @@ class WorkObject(models.Model):
             if fresh.head.parent is None:
                 return None
             fresh.undone = [*fresh.undone, fresh.head_id]
+            fresh.document = applied(fresh.document, fresh.head.back)
             fresh.head = fresh.head.parent
         else:
             if not fresh.undone:
                 return None
             fresh.head = SceneVersion.objects.get(pk=fresh.undone[-1], object=fresh)
+            fresh.document = applied(fresh.document, fresh.head.change)
             fresh.undone = fresh.undone[:-1]
-        fresh.save(update_fields=["head", "undone"])
-        self.head, self.undone = fresh.head, fresh.undone
+        # What the object is called in lists is what the document says.
+        fresh.name = fresh.document.get("name") or fresh.name
+        fresh.save(update_fields=["head", "undone", "document", "name"])
+        self.head, self.undone, self.document, self.name = fresh.head, fresh.undone, fresh.document, fresh.name
         return fresh.head
+
+    def at(self, version: SceneVersion) -> dict[str, Any]:
+        """The document of any version of it: from the one shown now back to where the two part, and forward again."""
+        parents = dict(self.versions.values_list("pk", "parent_id"))
+
+        def line(pk: int | None) -> list[int]:
+            out = []
+            while pk is not None:
+                out.append(pk)
+                pk = parents.get(pk)
+            return out
+
+        here, there = line(self.head_id), line(version.pk)
+        shared = next((pk for pk in here if pk in set(there)), None)
+        up = here[: here.index(shared)] if shared is not None else here
+        down = list(reversed(there[: there.index(shared)] if shared is not None else there))
+        rows = {row.pk: row for row in self.versions.filter(pk__in=[*up, *down])}
+        document: dict[str, Any] = self.document
+        for pk in up:
+            document = applied(document, rows[pk].back)
+        for pk in down:
+            document = applied(document, rows[pk].change)
+        return document
 
 
 class SceneVersion(models.Model):
-    """One version of an object's scene; never changed after it was stored."""
+    """One version of an object's scene: what changed from its parent, and back; never changed after it was stored."""
 
     object = models.ForeignKey(WorkObject, on_delete=models.CASCADE, related_name="versions")
     parent = models.ForeignKey("self", null=True, on_delete=models.SET_NULL, related_name="children")
     number = models.PositiveIntegerField()
-    document = models.JSONField()
+    change = models.JSONField(default=list, help_text="Steps from the document of the parent, see difference.py")
+    back = models.JSONField(default=list)
     label = models.CharField(max_length=120, blank=True, help_text="What the edit did, in words")
     created = models.DateTimeField(auto_now_add=True)
 
@@ -142,6 +255,11 @@ class SceneVersion(models.Model):
     def __str__(self) -> str:
         return f"{self.object_id} v{self.number}"
 
+    @property
+    def document(self) -> dict[str, Any]:
+        """The whole document at this version."""
+        return self.object.at(self)
+
 
 class Intake(models.Model):
     """Files on their way in: received, looked at, then accepted or discarded.
@@ -149,7 +267,7 @@ class Intake(models.Model):
     ``purpose``: a new object, a newer version of one, or a high-poly twin of one.
     """
 
-    RECEIVING, CHECKING, READY, FAILED = "receiving", "checking", "ready", "failed"
+    RECEIVING, CHECKING, READY, FAILED, TAKING = "receiving", "checking", "ready", "failed", "taking"
     OBJECT, REPLACE, TWIN = "object", "replace", "twin"
 
     project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="intakes")

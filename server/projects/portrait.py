@@ -23,7 +23,7 @@ def _folder() -> Path:
 
 
 def portrait(item: WorkObject) -> bytes | None:
-    """PNG of the surface at the version shown now, made once for each version; None without UVs.
+    """PNG of the surface at the version shown now, made once for each version; None without UVs or readings.
 
     Raises
     ------
@@ -42,10 +42,8 @@ def portrait(item: WorkObject) -> bytes | None:
             return None
         readings = session.readings()
         if readings is None:
-            # A draft is a matter of a second or two, and whoever opens the object finds it.
-            session.measure("draft", lambda share, word: None)
-            readings = session.readings()
-        assert readings is not None
+            # Looking at a list measures nothing: the picture comes once somebody has opened the object.
+            return None
         chronicle = session.chronicle(readings.measured, TEXELS, weather=session.scene.asks_for_weather)
         pile = chronicle.as_made(session.scene)
         for chapter in chronicle.playing(session.scene):
@@ -56,9 +54,3 @@ def portrait(item: WorkObject) -> bytes | None:
         old.unlink(missing_ok=True)
     write_whole(path, data)
     return data
-
-
-def remove_portraits(object_id: int) -> None:
-    """The object is gone."""
-    for old in _folder().glob(f"{object_id}-*.png"):
-        old.unlink(missing_ok=True)

@@ -9,6 +9,7 @@ from typing import Any
 
 from django.conf import settings
 from django.contrib.auth.models import AbstractBaseUser
+from django.db import transaction
 from pydantic import ValidationError
 
 from limus.bases.choice import BaseChoice, from_stock
@@ -18,10 +19,10 @@ from limus.formats.files import write_whole
 from limus.formats.png import png_bytes
 from limus.hashing import key_of
 from limus.materials.substance import FAMILIES
+from limus.refusal import first_refusal, refuse_odd_text
 from limus.review.sample import sample_picture
-from limus.scene import problem_of
 from server.projects.gate import gate
-from server.projects.models import Favourite, OwnBase, Project, SourceFile
+from server.projects.models import Favourite, OwnBase, Project, SourceFile, named_files, note_uses
 from server.projects.workshop import find
 
 #: Pixels of a sample's picture.
@@ -98,7 +99,7 @@ def entry(owner: AbstractBaseUser, name: str) -> BaseChoice:
         try:
             return BaseChoice.model_validate(_own(owner, name).document)
         except ValidationError as error:
-            _, problem, _ = problem_of(error)
+            problem = first_refusal(error).problem
             raise InputError(
                 f"it cannot be read any more: {problem}", where=name, remedy="Remove it and put it in again"
             ) from error
@@ -147,11 +148,11 @@ def put_in(owner: AbstractBaseUser, name: str, document: dict[str, Any], project
     ------
     InputError : not a base; files that are not the project's; the name is taken; too many.
     """
+    refuse_odd_text({"name": name, **document}, "base")
     try:
         choice = BaseChoice.model_validate({**document, "name": name, "parts": None, "where": None})
     except ValidationError as error:
-        field, problem, remedy = problem_of(error)
-        raise InputError(problem, where=f"base: {field}", remedy=remedy) from error
+        raise first_refusal(error).error("base") from error
     mine = set(project.files.values_list("path", flat=True))
     for file in choice.files:
         if file not in mine:
@@ -162,7 +163,10 @@ def put_in(owner: AbstractBaseUser, name: str, document: dict[str, Any], project
         raise InputError(f"there is a base called '{name}' already", where="name", remedy="Choose another name")
     if OwnBase.objects.filter(owner_id=owner.pk).count() >= MOST_OWN:
         raise InputError(f"{MOST_OWN} bases of your own are all there is room for", where="store room", remedy="Remove some first")
-    return OwnBase.objects.create(owner_id=owner.pk, name=name, document=choice.model_dump(mode="json"))
+    with transaction.atomic():
+        row = OwnBase.objects.create(owner_id=owner.pk, name=name, document=choice.model_dump(mode="json"))
+        note_uses(named_files(row.document), base=row)
+    return row
 
 
 def take_out(owner: AbstractBaseUser, name: str) -> None:

@@ -6,7 +6,7 @@ from django.contrib.auth.models import AbstractBaseUser
 from pydantic import ValidationError
 
 from limus.errors import InputError
-from limus.scene import problem_of
+from limus.refusal import first_refusal
 from limus.treatment import Treatment
 from limus.treatments import shipped
 from server.projects.models import OwnTreatment
@@ -30,7 +30,7 @@ def named(owner: AbstractBaseUser, name: str) -> Treatment:
     try:
         return Treatment.model_validate(own(owner, name).document)
     except ValidationError as error:
-        _, problem, _ = problem_of(error)
+        problem = first_refusal(error).problem
         raise InputError(f"it cannot be read any more: {problem}", where=name, remedy="Remove it and save it again") from error
 
 

@@ -10,12 +10,12 @@ from django.db import connection
 
 from limus.answer import Question
 from limus.answering import answer
-from limus.masks.painting import Canvas, footprint
+from limus.masks.hand.painting import Canvas, footprint
+from limus.masks.hand.stroke import Stroke
+from limus.masks.hand.vertex_paint import vertex_canvas
 from limus.masks.recipe import SOURCES, Term
 from limus.masks.source import Scope
 from limus.masks.sources.picks import Pick, Picks
-from limus.masks.stroke import Stroke
-from limus.masks.vertex_paint import vertex_canvas
 from limus.readings.measured import Measured
 from limus.readings.reading import Place
 from limus.setting import Setting

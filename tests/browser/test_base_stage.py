@@ -94,13 +94,13 @@ class BaseStage(BrowserTest):
             mesh = read_gltf(Path(files.extract(inside, folder)))
         maps = mesh.base_maps[0]
         assert maps is not None and maps.orm is not None
-        size_px = maps.orm.shape[0]
+        size_px = maps.orm.pixels.shape[0]
 
         def metalness(part: str) -> float:
             entry = next(p for p in mesh.parts if p.name == part)
             uv = mesh.uv[mesh.triangles[entry.first : entry.first + entry.count]].mean(axis=1)  # type: ignore[index]
             x, y = (np.clip((uv * size_px).astype(int), 0, size_px - 1)).T
-            return float(maps.orm[y, x, 2].mean()) / 255  # type: ignore[index]
+            return float(maps.orm.pixels[y, x, 2].mean()) / 255  # type: ignore[index]
 
         self.assertGreater(metalness("hand wheel"), 0.9)
         self.assertLess(metalness("pedestal"), 0.1)

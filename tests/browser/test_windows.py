@@ -62,6 +62,17 @@ class TwoWindows(BrowserTest):
 
 
 class StartPage(BrowserTest):
+    def test_whoever_leaves_while_the_object_is_still_opening_stays_away(self) -> None:
+        item = WorkObject.objects.get()
+        self.page.goto(f"{self.live_server_url}/object/{item.pk}/weather", wait_until="commit")
+        # A slow server: the object is not there yet when they leave.
+        self.page.route("**/api/objects/*", lambda route: (self.page.wait_for_timeout(800), route.continue_()))
+        self.page.get_by_label("Limus, all projects").click()
+        self.page.locator("main.start li a").first.wait_for()
+        self.page.wait_for_timeout(1500)
+        self.assertEqual(self.page.url, f"{self.live_server_url}/")
+        self.page.unroute("**/api/objects/*")
+
     def test_pictures_search_and_words(self) -> None:
         project = Project.objects.get()
         head = WorkObject.objects.get(name="Gate hoist").scene()
@@ -91,6 +102,18 @@ class StartPage(BrowserTest):
         self.assertEqual(cards.count(), 1)
         self.page.get_by_label("Find an object").fill("nothing like it")
         self.page.get_by_text("Nothing is called that").wait_for()
+
+    def test_a_project_is_removed_after_asking(self) -> None:
+        self.open()
+        owner = Project.objects.get().owner
+        Project.objects.create(owner=owner, name="Mistake")
+        self.page.get_by_label("Limus, all projects").click()
+        self.page.get_by_label("Remove the project Mistake").click()
+        self.page.get_by_role("button", name="Keep").click()
+        self.page.get_by_label("Remove the project Mistake").click()
+        self.page.get_by_role("button", name="Remove", exact=True).click()
+        self.page.get_by_label("Remove the project Mistake").wait_for(state="detached")
+        self.assertEqual([p.name for p in Project.objects.all()], ["Kestrel Weir gatehouse"])
 
     def test_cards_keep_their_size_on_a_wide_screen(self) -> None:
         self.page.set_viewport_size({"width": 1920, "height": 1080})

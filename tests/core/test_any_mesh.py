@@ -13,9 +13,9 @@ import trimesh
 from limus.chronicle import Chronicle
 from limus.delivery import deliver
 from limus.formats.read import read_object
-from limus.inspection import inspection
-from limus.object_file import ObjectFile
-from limus.preparation import beside_scene, prepared, surroundings
+from limus.intake.inspection import inspection
+from limus.intake.object_file import ObjectFile
+from limus.intake.preparation import beside_scene, prepared, surroundings
 from limus.readings.catalogue import READINGS
 from limus.readings.exposure import measure_exposure
 from limus.readings.measured import measure

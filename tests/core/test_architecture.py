@@ -9,11 +9,14 @@ from unittest import TestCase
 CORE = Path(__file__).resolve().parents[2] / "limus"
 #: Each folder may import the ones before it. "review" looks at finished things; the files at the top tie the folders together.
 ORDER = [
+    "wording",
     "errors",
+    "dying",
     "parallel",
     "hashing",
     "store",
     "registry",
+    "refusal",
     "fields",
     "object_size",
     "colour",
@@ -29,10 +32,9 @@ ORDER = [
     "bases",
     "strata",
     "effects",
-    "object_file",
-    "preparation",
-    "inspection",
+    "intake",
     "episode",
+    "snapshot",
     "scene",
     "ageing",
     "replacement",
@@ -43,18 +45,12 @@ ORDER = [
     "review",
     "answer",
     "answering",
+    "targets",
     "delivery",
     "start",
     "treatment",
     "treatments",
     "glimpse",
-    "bench_tools",
-    "bench_million",
-    "bench_bases",
-    "bench_places",
-    "bench_memory",
-    "bench_chronicle",
-    "bench",
     "cli",
 ]
 
@@ -98,9 +94,6 @@ class Imports(TestCase):
         excused = {
             "scene.py": "reads its own document",
             "measured.py": "loads its own cache through numpy",
-            "bench_bases.py": "times what the libraries need on their own",
-            "bench_million.py": "asks the system how much memory it held",
-            "bench_tools.py": "asks the system how much memory it holds",
         }
         for path in CORE.rglob("*.py"):
             if path.parent.name == "formats" or path.name in excused:

@@ -26,10 +26,10 @@ from limus.bases.laying import Site, finished, laid, laid_in_blocks, over
 from limus.bases.placing import Placing
 from limus.bases.store_room import RENAMED, STOCK, guessed, searched
 from limus.colour import luminance, to_linear
-from limus.delivery import gltf_maps
 from limus.errors import InputError
 from limus.fields import Document
 from limus.formats.gltf_write import glb_bytes
+from limus.intake.object_file import ObjectFile
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.base_map import BaseMap
 from limus.masks.sources.gradient import Gradient
@@ -39,13 +39,13 @@ from limus.materials.channels import CHANNELS, one, spread
 from limus.materials.levels import Levels, levelled
 from limus.materials.optics import index_from_reflectance, reflectance_at_normal, reflectance_from_level, roughness_from_gloss
 from limus.materials.substance import FAMILIES
-from limus.object_file import ObjectFile
 from limus.patterns.by_example import lay_flat, lay_on_sides, prepared
 from limus.patterns.repetition import SEEN, repetition
 from limus.patterns.tiling import tiling
 from limus.review.base_review import repeats
 from limus.review.sample import sample_picture
 from limus.scene import Scene, scene_from
+from limus.targets.gltf import gltf_maps
 from tests.core import shapes
 from tests.core.test_effects import bench_for, scene
 from tests.core.test_formats import khronos

@@ -15,12 +15,15 @@ import numpy as np
 from PIL import Image
 
 from limus.colour import to_linear
-from limus.delivery import deliver, file_stem, gltf_maps, map_files, map_set_stems
+from limus.delivery import deliver
 from limus.effects.paint import Paint
 from limus.errors import Cancelled
 from limus.masks.recipe import Recipe
 from limus.scene import Layer
 from limus.session import Session
+from limus.targets.gltf import gltf_maps
+from limus.targets.maps import map_files
+from limus.targets.written import file_stem, map_set_stems
 from tests.core import shapes
 from tests.core.test_effects import STORY, scene
 

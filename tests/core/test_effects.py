@@ -21,6 +21,7 @@ from limus.masks.sources.even import Even
 from limus.masks.sources.exposed import Exposed
 from limus.masks.sources.noise import Noise
 from limus.materials.channels import CHANNELS
+from limus.object_size import ObjectSize
 from limus.readings.measured import Measured
 from limus.readings.ray_pass import RayPlan, measure_rays
 from limus.scene import ChannelUse, Layer, ObjectFile, Scene
@@ -29,6 +30,7 @@ from limus.store import Store
 from limus.strata.pile import Coat, Pile
 from limus.surface.blur import blur
 from limus.surface.mesh import Mesh
+from limus.surface.picture import Texture
 from limus.surface.texels import Texels
 from tests.core import shapes
 from tests.core.fields import film, seen
@@ -207,6 +209,9 @@ class Corrosion(Base):
         self.assertEqual(EXPONENT, 0.523)
         self.assertAlmostEqual(corrosion_depth_um(50.0, 10.0), 166.7, delta=0.05)
         self.assertEqual(corrosion_depth_um(50.0, 0.0), 0.0)
+        # Beyond 20 years the rate of the twentieth goes on (ISO 9224:2012, from memory): 50 years of r = 1 are 8.55, not 50^b = 7.74.
+        self.assertAlmostEqual(corrosion_depth_um(1.0, 50.0), 8.55, delta=0.01)
+        self.assertAlmostEqual(corrosion_depth_um(1.0, 20.0), 20**EXPONENT, places=9)
         # ISO 9223 first-year classes (from memory): the figure used lies inside each.
         for name, (low, high) in {
             "C1": (0, 1.3),
@@ -350,7 +355,10 @@ class Playing(Base):
         mesh = shapes.plane(0.1)
         lean = np.broadcast_to(np.array([191, 128, 238], np.uint8), (4, 4, 3))  # 30 degrees to the right
         bench = bench_for(
-            mesh.__class__(mesh.positions, mesh.normals, mesh.triangles, mesh.uv, parts=mesh.parts, normal_maps=(lean,)), 64
+            mesh.__class__(
+                mesh.positions, mesh.normals, mesh.triangles, mesh.uv, parts=mesh.parts, normal_maps=(Texture.of(lean),)
+            ),
+            64,
         )
         flat = bench.finish(bench.as_made(scene(bases=[from_stock("plaster", relief=0.0)]))).normal
         np.testing.assert_allclose(flat, np.broadcast_to([0.5, 0.0, 0.866], flat.shape), atol=0.01)
@@ -395,16 +403,21 @@ class Playing(Base):
 
     def test_every_effect_is_believable_by_default_on_an_unseen_object(self) -> None:
         bench = bench_for(shapes.joined(shapes.sphere(0.08, 48), shapes.box(0.12, (0.2, 0, 0))), 256)
-        bases = {"patina": "brass", "salt": "smooth concrete"}
+        stone = dict.fromkeys(("salt", "cracks", "wetness", "water", "algae", "moss", "lichen", "mud"), "smooth concrete")
+        bases = {"patina": "brass", **stone}
         whole = ("paint", "lacquer", "variation", "patina")
         for kind, effect in EFFECTS.items():
             # Each on what it is for: paint and its losses on painted iron, rust where it is chipped.
-            first = () if kind in ("paint", "patina", "salt") else STORY[:2]
-            chapter = bench.play(scene(*first, layer("it", effect()), bases=[from_stock(bases.get(kind, "cast iron"))]))[-1]
+            first = () if kind in ("paint", "patina", *stone) else STORY[-1:] if kind == "washing" else STORY[:2]
+            # A flood is as high as it is: on an object of this size.
+            made = effect.fitted(ObjectSize(0.4)) if kind == "mud" else effect()
+            chapter = bench.play(scene(*first, layer("it", made), bases=[from_stock(bases.get(kind, "cast iron"))]))[-1]
             if kind != "decal":  # which says that there is a gap between ball and box
                 self.assertEqual(chapter.note, "", kind)
             # A sign is small, and scratches are thin.
-            self.assertGreater(chapter.coverage, 0.001 if kind in ("decal", "scratching", "debris") else 0.005, kind)
+            self.assertGreater(
+                chapter.coverage, 0.001 if kind in ("decal", "scratching", "debris", "cracks", "washing") else 0.005, kind
+            )
             if kind not in whole:
                 # Subtle rather than loud.
                 self.assertLess(chapter.coverage, 0.45, kind)

@@ -13,12 +13,13 @@ from PIL import Image
 
 from limus.bases.choice import from_stock
 from limus.chronicle import Chronicle
+from limus.effects.cracks import CrackLayer
 from limus.effects.paint import Paint
-from limus.masks.painting import Canvas, footprint
+from limus.masks.hand.painting import Canvas, footprint
+from limus.masks.hand.stroke import Brush, Stroke
 from limus.masks.recipe import SOURCES, Term
 from limus.masks.source import Scope
 from limus.masks.sources.noise import Noise
-from limus.masks.stroke import Brush, Stroke
 from limus.readings.exposure import measure_exposure
 from limus.readings.measured import Measured
 from limus.readings.ray_pass import RayPlan, measure_rays
@@ -115,6 +116,7 @@ class EveryControl(TestCase):
             Layer(id=k, name=k, effect=Paint(), where={"terms": [{"source": {"kind": "slope", "towards": t}}]})  # type: ignore[arg-type]
             for k, t in (("primer", "up"), ("paint", "north"))
         ]
+        layers.append(Layer(id="cracks", name="cracks", effect=CrackLayer(width_mm=6.0, size_mm=90.0)))
         scene = Scene(object=ObjectFile(file="box.glb"), bases=[from_stock("concrete")], layers=layers)
         chronicle = Chronicle(texels, measured, Store(), exposure, lambda name: cls.folder / name)
         cls.scope: Scope = chronicle.scope(scene, chronicle.play(scene)[-1].pile)

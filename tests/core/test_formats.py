@@ -245,7 +245,7 @@ class BaseNormals(TestCase):
             path = Path(folder) / "lean.glb"
             path.write_bytes(glb_bytes(shapes.box(0.1), [GltfMaps({"base_color": flat, "orm": flat, "normal": png_bytes(image)})]))
             mesh = read_gltf(path)
-            self.assertEqual(mesh.normal_maps[0].shape, (16, 16, 3))  # type: ignore[union-attr]
+            self.assertEqual(mesh.normal_maps[0].pixels.shape, (16, 16, 3))  # type: ignore[union-attr]
             got = base_normal(Texels.of(mesh, 32))
             assert got is not None
             np.testing.assert_allclose(got, np.broadcast_to(lean, got.shape), atol=0.01)

@@ -9,7 +9,7 @@ import numpy as np
 import trimesh
 
 from demo import gate_hoist, gauge_board, slate_panel
-from limus.inspection import crossing_edges, inspection, mesh_health
+from limus.intake.inspection import crossing_edges, inspection, mesh_health
 from limus.surface.adjacency import adjacency
 from limus.surface.axes import plausible_scale
 from limus.surface.mesh import Mesh, Part
@@ -40,7 +40,7 @@ class Uvs(TestCase):
         two = shapes.joined(shapes.box(0.1), shapes.box(0.1, (0.3, 0, 0)))
         half = replace(two, without_uv=("box 2",))
         entry = next(f for f in inspection(half)["findings"] if f["key"] == "uv-part-missing")
-        self.assertEqual((entry["parts"], entry["action"]), (("box 2",), "unwrap"))
+        self.assertEqual((entry["parts"], entry["action"]), (["box 2"], "unwrap"))
 
     def test_overlap_in_percent(self) -> None:
         # Two of six faces lie on one place: a fifth of the used picture is claimed twice.
@@ -108,7 +108,7 @@ class Surface(TestCase):
         good = shapes.joined(shapes.box(0.2), shapes.sphere(0.1, 16))
         bad = turned(good, ["box 1"])
         entry = next(f for f in inspection(bad)["findings"] if f["key"] == "inside-out")
-        self.assertEqual((entry["parts"], entry["action"], entry["level"]), (("box 1",), "turn", "problem"))
+        self.assertEqual((entry["parts"], entry["action"], entry["level"]), (["box 1"], "turn", "problem"))
         self.assertNotIn("inside-out", keys(good))
         # Turned twice is as before.
         self.assertEqual(turned(bad, ["box 1"]).key, good.key)
@@ -180,7 +180,7 @@ class Size(TestCase):
         for size in (1e-9, 1e9):
             found = inspection(shapes.box(size))
             self.assertEqual(found["triangles"], 12)
-            self.assertEqual(found["mesh"]["inside_out"], ())
+            self.assertEqual(found["mesh"]["inside_out"], [])
             self.assertIn("size", {f["key"] for f in found["findings"]})
             self.assertTrue(np.isfinite(found["uv"]["density"]))
 

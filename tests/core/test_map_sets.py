@@ -407,7 +407,7 @@ class AsBase(Files):
         for maps, said in (
             ([{"file": "a", "role": "height"}, {"file": "b", "role": "height"}], "two maps are 'height'"),
             ([{"file": "a", "role": "taste"}], "'taste' is not a role"),
-            ([{"file": "a", "role": "gloss"}, {"file": "b", "role": "roughness"}], "Leave one of them out"),
+            ([{"file": "a", "role": "gloss"}, {"file": "b", "role": "roughness"}], "there is a roughness and a gloss map"),
         ):
             with self.assertRaisesRegex(ValueError, said):
                 MapSet.model_validate({"maps": maps})

@@ -128,7 +128,7 @@ class Obj(Case):
         self.assertEqual(mesh.without_uv, ("floor",))
         maps = dict(zip(mesh.uv_domains, mesh.base_maps, strict=True))
         assert maps["tin"] is not None and maps["tin"].color is not None and maps["clay"] is not None
-        self.assertEqual(maps["tin"].color.shape[:2], (4, 4))
+        self.assertEqual(maps["tin"].color.pixels.shape[:2], (4, 4))
         # sRGB 0.5 is 0.214 linear (IEC 61966-2-1).
         np.testing.assert_allclose(maps["clay"].color_factor[:3], 0.214, atol=2e-3)
         self.assertEqual((maps["clay"].roughness, maps["clay"].metalness), (0.25, 1.0))
@@ -262,8 +262,8 @@ class Gltf(Case):
         (maps,) = mesh.base_maps
         assert maps is not None and maps.color is not None and maps.orm is not None
         half = np.array([0.5], np.float32)
-        np.testing.assert_allclose(sample(maps.color, half, half)[0, :3], [1, 0, 0], atol=1e-3)
-        np.testing.assert_allclose(sample(maps.orm, half, half)[0, 1:], [64 / 255, 1.0], atol=1e-3)
+        np.testing.assert_allclose(sample(maps.color.pixels, half, half)[0, :3], [1, 0, 0], atol=1e-3)
+        np.testing.assert_allclose(sample(maps.orm.pixels, half, half)[0, 1:], [64 / 255, 1.0], atol=1e-3)
 
 
 class Names(Case):

@@ -128,7 +128,8 @@ class Discovery(TestCase):
         found = discover(effects, Effect)
         self.assertEqual(next(iter(found)), "paint")
         self.assertEqual(
-            {path.stem for path in Path(effects.__path__[0]).glob("*.py")} - {"__init__", "catalogue", "effect", "films"},
+            {path.stem for path in Path(effects.__path__[0]).glob("*.py")}
+            - {"__init__", "catalogue", "corrosion", "damp", "effect", "films", "habitat"},
             set(found),
         )
         for kind, effect in found.items():

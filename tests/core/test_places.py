@@ -15,6 +15,7 @@ from scipy.interpolate import PchipInterpolator
 from limus.chronicle import Chronicle, LayerMasks
 from limus.errors import InputError
 from limus.formats.picture_read import read_picture
+from limus.masks.hand.stroke import Brush, Stroke
 from limus.masks.recipe import SOURCES, Recipe, Term
 from limus.masks.shape import curved
 from limus.masks.source import Scope
@@ -29,7 +30,6 @@ from limus.masks.sources.proximity import ProximitySource
 from limus.masks.sources.ramp import Ramp
 from limus.masks.sources.slope import SlopeSource
 from limus.masks.sources.strokes import Strokes
-from limus.masks.stroke import Brush, Stroke
 from limus.readings.measured import Measured
 from limus.readings.reading import Place
 from limus.scene import Scene, scene_from

@@ -13,11 +13,11 @@ import trimesh
 
 from limus.errors import Cancelled, InputError
 from limus.formats.gltf_write import glb_bytes
+from limus.intake.object_file import Neighbour, ObjectFile, Twin
+from limus.intake.preparation import beside_scene, neighbour_mesh, prepared, rotation, surroundings, unwrapped_once
 from limus.masks.sources.proximity import ProximitySource
 from limus.masks.sources.side import SideSource
 from limus.masks.sources.vertex_colour import VertexColourSource
-from limus.object_file import Neighbour, ObjectFile, Twin
-from limus.preparation import beside_scene, neighbour_mesh, prepared, rotation, surroundings, unwrapped_once
 from limus.readings.catalogue import READINGS
 from limus.readings.measured import Measured
 from limus.readings.ray_pass import RayPlan, measure_rays
@@ -194,7 +194,7 @@ class Unwrapping(Case):
         self.assertIsNone(own.uv)
         made = prepared(ObjectFile(file=name, uv="unwrapped"), Setting(), self.find)
         self.assertIsNotNone(made.uv)
-        with mock.patch("limus.preparation.unwrapped", side_effect=AssertionError("made again")):
+        with mock.patch("limus.intake.preparation.unwrapped", side_effect=AssertionError("made again")):
             self.assertEqual(prepared(ObjectFile(file=name, uv="unwrapped"), Setting(), self.find).key, made.key)
         self.assertIsNone(prepared(ObjectFile(file=name), Setting(), self.find).uv)
         # A spoilt file is made again.
@@ -245,7 +245,7 @@ class Around(Case):
         near = Neighbour(
             id="post", name="Post", file=self.file(post, "post.glb"), position_mm=(500, 0, 0), rotation_deg=(0, 0, 90), scale=0.5
         )
-        mesh = neighbour_mesh(near, self.find)
+        mesh = neighbour_mesh(near, self.find, shapes.box(0.2))
         # Turned about z by a quarter it lies towards -x, half as large, shifted by half a metre.
         np.testing.assert_allclose(mesh.bounds, [[0.0, -0.25, -0.25], [0.5, 0.25, 0.25]], atol=1e-6)
 

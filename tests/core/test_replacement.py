@@ -10,11 +10,11 @@ import numpy as np
 from demo import gauge_board
 from demo.scenario import gauge_board_scene
 from limus.bases.choice import BaseChoice, from_stock
-from limus.inspection import inspection
+from limus.intake.inspection import inspection
+from limus.intake.object_file import Twin
 from limus.masks.recipe import Recipe, Term
 from limus.masks.sources.parts import Parts
 from limus.masks.sources.proximity import ProximitySource
-from limus.object_file import Twin
 from limus.replacement import compare, likeness, part_users, with_parts_renamed
 from limus.scene import Scene
 from limus.surface.mesh import Mesh

@@ -252,5 +252,5 @@ class Answers(Case):
             ),
             "a",
         )
-        with self.assertRaisesRegex(InputError, "none: the scene has no layers"):
+        with self.assertRaisesRegex(InputError, "The scene has no layers: add one first"):
             layer_of(scene(), "x", "--layer")

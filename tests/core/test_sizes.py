@@ -14,11 +14,11 @@ from limus.effects.catalogue import EFFECTS
 from limus.effects.chipping import FLAKING_GRADES, Chipping
 from limus.effects.paint import Paint
 from limus.errors import InputError
+from limus.intake.object_file import ObjectFile
 from limus.masks.coverage import SoftLevels
+from limus.masks.hand.stroke import Brush
 from limus.masks.recipe import SOURCES, Term
 from limus.masks.shape import smoothstep
-from limus.masks.stroke import Brush
-from limus.object_file import ObjectFile
 from limus.object_size import ONE_METRE, ObjectSize
 from limus.readings.catalogue import READINGS
 from limus.readings.measured import Measured
@@ -212,5 +212,7 @@ class Starting(TestCase):
     def test_unknown_words_are_refused_with_those_there_are(self) -> None:
         with self.assertRaisesRegex(InputError, "no effect 'magic'.*paint"):
             self.start(layers=["magic"])
-        with self.assertRaisesRegex(InputError, "no base 'cheese'.*slate"):
+        with self.assertRaisesRegex(InputError, r"no base 'cheese'.*cast iron.*, [a-z ]+ and \d+ more\.$"):
             self.start(base="cheese")
+        with self.assertRaisesRegex(InputError, "no base 'Slates'. Choose one of: slate, "):
+            self.start(base="Slates")

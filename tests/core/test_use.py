@@ -692,8 +692,11 @@ class NothingIsEven(TestCase):
         for kind, effect in EFFECTS.items():
             if kind in ("paint", "decal", "variation", "lacquer"):
                 continue
-            base = {"patina": "brass", "salt": "smooth concrete"}.get(kind, "cast iron")
-            first = () if kind in ("patina", "salt") else (layer("paint", Paint()), layer("chips", Chipping(coverage=0.2)))
+            base = {"patina": "brass", "salt": "smooth concrete", "cracks": "smooth concrete"}.get(kind, "cast iron")
+            first = (
+                () if kind in ("patina", "salt", "cracks") else (layer("paint", Paint()), layer("chips", Chipping(coverage=0.2)))
+            )
+            first = (*first, layer("dust", Dust(cling=0.5))) if kind == "washing" else first
             shown: Any = play(bench, *first, layer("it", effect()), bases=[from_stock(base)])[-1]
             # Tarnish is everywhere, its crust is not.
             shown = shown.pile.exposure_of("it/crust") if kind == "patina" else shown.shown

@@ -14,10 +14,8 @@ from server.projects.models import Project, WorkObject
 from tests.core import shapes
 from tests.core.test_effects import STORY, scene
 
-AT_ONCE = {"default": {"BACKEND": "django_tasks.backends.immediate.ImmediateBackend", "QUEUES": []}}
 
-
-@override_settings(TASKS=AT_ONCE, READINGS_RESOLUTION=128)
+@override_settings(JOBS_AT_ONCE=True, READINGS_RESOLUTION=128)
 class ServerTest(TransactionTestCase):
     """Signed in as ``ada``; ``eve`` is somebody else."""
 

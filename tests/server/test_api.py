@@ -7,6 +7,7 @@ import io
 import json
 import re
 import zipfile
+from datetime import timedelta
 from pathlib import Path
 from typing import Any
 from unittest import mock
@@ -14,6 +15,7 @@ from unittest import mock
 import numpy as np
 from django.conf import settings
 from django.test import Client, override_settings
+from django.utils import timezone
 from PIL import Image
 
 from limus.effects.catalogue import EFFECTS
@@ -22,6 +24,7 @@ from limus.formats.gltf_write import glb_bytes
 from limus.store import shared
 from server.api.api import api
 from server.jobs import runner
+from server.jobs.keeper import Keeper
 from server.jobs.models import Job
 from server.projects.gate import gate
 from server.projects.map_store import Pictures
@@ -55,7 +58,7 @@ class Accounts(ServerTest):
         version = item.head_id
         for method, path, body in (
             ("get", f"/objects/{item.pk}", None), ("get", f"/objects/{item.pk}/mesh.glb", None), ("delete", f"/objects/{item.pk}", None),
-            ("put", f"/objects/{item.pk}/scene", {"base": version, "document": {}}), ("post", f"/objects/{item.pk}/undo", {"base": version}),
+            ("put", f"/objects/{item.pk}/scene", {"base": version, "document": item.document}), ("post", f"/objects/{item.pk}/undo", {"base": version}),
             ("post", f"/objects/{item.pk}/evaluate", {"resolution": 128}), ("post", f"/objects/{item.pk}/jobs", {"kind": "export"}),
             ("get", f"/jobs/{job.pk}", None), ("get", f"/jobs/{job.pk}/file", None), ("post", f"/jobs/{job.pk}/cancel", None),
             ("get", f"/maps/{evaluation['maps']['normal'][0]}", None), ("put", f"/projects/{self.project.pk}/objects?name=a.glb", {}),
@@ -399,16 +402,32 @@ class Jobs(ServerTest):
         self.assertRaises(Cancelled, watch.say, 0.5)
 
     def test_a_lost_job_is_given_to_another_and_the_old_worker_is_fenced_off(self) -> None:
-        lost = Job.objects.create(owner=self.ada, object=self.item, kind="measure", state=Job.RUNNING)
-        self.assertEqual(runner.requeue_stale(), 0)  # no heartbeat yet counts as fresh only at start-up
-        self.assertEqual(runner.requeue_stale(everything=True), 1)
-        self.assertEqual(Job.objects.get(pk=lost.pk).state, "done")
-        Job.objects.filter(pk=lost.pk).update(state=Job.QUEUED)
+        lost = Job.objects.create(
+            owner=self.ada, object=self.item, kind="measure", state=Job.RUNNING, heartbeat=timezone.now(), tries=1
+        )
+        keeper = Keeper()
+        keeper._adopt()
+        self.assertEqual(Job.objects.get(pk=lost.pk).state, "running")  # heard of just now
+        Job.objects.filter(pk=lost.pk).update(heartbeat=timezone.now() - timedelta(seconds=20))
+        keeper._adopt()
+        lost.refresh_from_db()
+        self.assertEqual((lost.state, lost.attempt), ("queued", 1))
         runner.run(lost.pk, 0)  # the old attempt
         self.assertEqual(Job.objects.get(pk=lost.pk).state, "queued")
+        runner.finish(Job(pk=lost.pk, attempt=0), Job.DONE)
+        self.assertEqual(Job.objects.get(pk=lost.pk).state, "queued")
+        # Three times, then it has failed and says so.
+        for _ in range(2):
+            lost.refresh_from_db()
+            self.assertTrue(runner.claim(lost))
+            Job.objects.filter(pk=lost.pk).update(heartbeat=None)
+            keeper._adopt()
+        lost.refresh_from_db()
+        self.assertEqual(lost.state, "failed")
+        self.assertIn("three times", lost.error)
 
     def test_two_tabs_share_one_measurement(self) -> None:
-        options = {"document": self.item.head.document, "quality": "good"}  # type: ignore[union-attr]
+        options = {"version": self.item.head_id, "quality": "good"}
         first = Job.objects.create(owner=self.ada, object=self.item, kind="measure", state=Job.RUNNING, options=options)
         again = self.call("post", f"/objects/{self.item.pk}/jobs", {"kind": "measure"}).json()
         self.assertEqual(again["id"], first.pk)

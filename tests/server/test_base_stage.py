@@ -13,8 +13,10 @@ from PIL import Image
 
 from limus.bases.choice import from_stock
 from limus.bases.store_room import STOCK
+from limus.errors import InputError
 from limus.formats.gltf_write import glb_bytes
-from server.projects.intake import own_files_only, remove_unused, take_in
+from server.projects import storage
+from server.projects.intake import own_files_only, take_in
 from server.projects.models import OwnBase, Project, SourceFile
 from server.projects.workshop import find
 from tests.core import shapes
@@ -209,7 +211,10 @@ class Textures(ServerTest):
         file = self.bring("old_wall_albedo.png", map_files()["old_wall_albedo.png"]).json()["files"][0]["file"]
         base = {"material": {"kind": "map_set", "maps": [{"file": file, "role": "base_color", "colour": "srgb"}]}}
         name = self.call("post", "/store-room", {"name": "Wall", "base": base, "project": self.project.pk}).json()["name"]
-        remove_unused(self.project, {file})
+        with self.assertRaisesRegex(InputError, "Wall"):
+            storage.remove_picture(self.project.files.get(path=file))
+        storage.remove_project(self.project)
+        storage.sweep()
         self.assertTrue(find(file).exists())
         # In another project the file becomes its own with the base.
         other = Project.objects.create(owner=self.ada, name="Other")
@@ -256,8 +261,8 @@ class Textures(ServerTest):
 
     def test_older_documents_come_whole(self) -> None:
         item = self.add_box()
-        item.head.document["bases"] = [{"material": "slate"}]
-        item.head.save()
+        item.document["bases"] = [{"material": "slate"}]
+        item.save()
         base = self.call("get", f"/objects/{item.pk}").json()["scene"]["document"]["bases"][0]
         self.assertEqual((base["material"]["kind"], base["placing"]["way"]), ("slate", "triplanar"))
 

@@ -23,7 +23,7 @@ from django.core.management import CommandError, call_command
 
 from demo.scenario import gate_hoist_scene
 from limus.formats.read import read_object
-from limus.masks.painting import _lay
+from limus.masks.hand.painting import _lay
 from limus.store import shared
 from server.projects.models import Intake, Project, SceneVersion, WorkObject
 from server.projects.try_out import try_out_files
@@ -94,7 +94,7 @@ class Serve(ServerTest):
 
 
 class WholeServer(TestCase):
-    """gunicorn and the task worker as processes of their own, spoken to over HTTP."""
+    """The web server and the keeper of jobs as processes of their own, spoken to over HTTP."""
 
     def setUp(self) -> None:
         self.folder = tempfile.mkdtemp(prefix="limus-serve-")

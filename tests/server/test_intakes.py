@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import json
+import os
 import shutil
 import zipfile
 from collections.abc import Iterator
@@ -22,6 +23,7 @@ from limus.formats.gltf_write import glb_bytes
 from limus.surface.mesh import Mesh
 from limus.surface.turning import turned
 from server.projects import intake as intakes
+from server.projects import storage
 from server.projects.models import Intake, SourceFile, StaleEdit, WorkObject
 from server.projects.try_out import folder as try_out_folder
 from tests.core import shapes
@@ -134,7 +136,8 @@ class NewObject(IntakeTest):
         (self.root / "intakes" / "99999").mkdir()
         fresh = self.begin()
         self.send(fresh, "post.obj", POST)
-        self.begin()
+        os.utime(self.root / "intakes" / "99999", (0, 0))
+        storage.sweep()
         self.assertEqual({p.name for p in (self.root / "intakes").iterdir()}, {str(fresh)})
         self.assertFalse(Intake.objects.filter(pk=old).exists())
 

@@ -7,7 +7,6 @@ from typing import Any
 
 import numpy as np
 from django.test import override_settings
-from django_tasks_db.models import DBTaskResult
 from PIL import Image
 
 from limus.formats.gltf_write import glb_bytes
@@ -22,10 +21,8 @@ from tests.core import shapes
 from tests.core.test_effects import STORY, scene
 from tests.server.base import ServerTest
 
-QUEUED = {"default": {"BACKEND": "django_tasks_db.DatabaseBackend", "QUEUES": []}}
 
-
-@override_settings(TASKS=QUEUED)
+@override_settings(JOBS_AT_ONCE=False, LONG_WORKERS=1)
 class Lanes(ServerTest):
     def setUp(self) -> None:
         super().setUp()
@@ -35,7 +32,7 @@ class Lanes(ServerTest):
         return Job.objects.create(owner=self.ada, **{"kind": "export", "object": self.item, **more})
 
     def queues(self) -> list[str]:
-        return list(DBTaskResult.objects.order_by("enqueued_at").values_list("queue_name", flat=True))
+        return [lane_of(job) for job in Job.objects.filter(state=Job.QUEUED).order_by("pk")]
 
     def test_looking_at_files_has_a_queue_of_its_own(self) -> None:
         self.call("post", f"/objects/{self.item.pk}/jobs", {"kind": "export", "target": "gltf", "resolution": 256})
@@ -53,7 +50,7 @@ class Lanes(ServerTest):
         job.refresh_from_db()
         self.assertEqual((job.state, job.attempt, lane_of(job)), (Job.QUEUED, 1, LONG))
         self.assertGreaterEqual(job.progress, 0.09)
-        self.assertEqual(self.queues(), [SHORT, LONG])
+        self.assertEqual(self.queues(), [LONG])
         readings = session_of(self.item.scene()).readings()
         self.assertEqual(readings.quality if readings else "", "draft")
         runner.run(job.pk, job.attempt)
@@ -96,8 +93,10 @@ class StartPage(ServerTest):
         self.assertEqual(self.call("get", "/projects").json()[0]["objects"][0]["state"], "working")
 
     def test_the_picture_is_of_today(self) -> None:
-        # A box of a size that no other test has measured: the picture needs a draft, and makes it.
+        # A box of a size that no other test has measured: looking measures nothing, so there is no picture yet.
         item = take_in(self.project, "other.glb", [glb_bytes(shapes.box(0.2693))], scene(*STORY, name="Other"))
+        self.assertEqual(self.client.get(f"/api/objects/{item.pk}/portrait.png?v={item.head_id}").status_code, 404)
+        self.measured(item)
         today = self.client.get(f"/api/objects/{item.pk}/portrait.png?v={item.head_id}")
         self.assertIn("immutable", today["Cache-Control"])
         image = Image.open(io.BytesIO(today.content))

@@ -69,7 +69,7 @@ class Treatments(ServerTest):
         self.assertNotIn("Mine", [one["title"] for one in self.call("get", "/treatments").json()])
         self.assertEqual(self.call("delete", f"/treatments?name={name}").status_code, 422)
         self.assertEqual(self.client.get("/api/treatments/file", {"name": name}).status_code, 422)
-        body = {"kind": "dust", "document": {}}
+        body = {"kind": "dust", "document": item.document}
         self.assertEqual(self.call("post", f"/objects/{item.pk}/glimpse", body).status_code, 404)
 
 

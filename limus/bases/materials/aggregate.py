@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from limus.bases.base_material import BaseMaterial, color_field, roughness_field, uneven_field
+from limus.bases.base_material import BaseMaterial, colour_field, roughness_field, uneven_field
 from limus.bases.ground import Ground, Skin, mixed, step, times
 from limus.fields import number
 from limus.materials.channels import one
@@ -21,9 +21,9 @@ class Aggregate(BaseMaterial):
     summary: ClassVar[str] = "Washed concrete with its pebbles"
     substance: ClassVar[Substance] = Substance("mineral", porosity=0.12, brittleness=0.8)
 
-    color: tuple[float, float, float] = color_field((0.27, 0.255, 0.23), "Cement")
-    pebble: tuple[float, float, float] = color_field((0.23, 0.19, 0.145), "Pebbles", "Most of them")
-    other: tuple[float, float, float] = color_field((0.36, 0.345, 0.32), "Other pebbles", "Some of them")
+    color: tuple[float, float, float] = colour_field((0.27, 0.255, 0.23), "Cement")
+    pebble: tuple[float, float, float] = colour_field((0.23, 0.19, 0.145), "Pebbles", "Most of them")
+    other: tuple[float, float, float] = colour_field((0.36, 0.345, 0.32), "Other pebbles", "Some of them")
     size_mm: float = number(13.0, "Pebble", "mm", 2.0, 80.0, (5.0, 40.0), "Width of the larger ones", log=True)
     washed: float = number(0.55, "Washed out", "%", 0.0, 1.0, about="How far the cement lies below them")
     roughness: float = roughness_field(0.72)

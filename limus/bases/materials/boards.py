@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from limus.bases.base_material import BaseMaterial, color_field, uneven_field
+from limus.bases.base_material import BaseMaterial, colour_field, uneven_field
 from limus.bases.ground import Ground, Skin, mixed, step, times
 from limus.bases.materials.timber import Timber, grown
 from limus.fields import number
@@ -24,8 +24,8 @@ class Boards(BaseMaterial):
     substance: ClassVar[Substance] = Substance("timber", porosity=0.5, brittleness=0.4)
     solid: ClassVar[bool] = False
 
-    early: tuple[float, float, float] = color_field((0.44, 0.29, 0.15), "Early wood")
-    late: tuple[float, float, float] = color_field((0.27, 0.145, 0.06), "Late wood")
+    early: tuple[float, float, float] = colour_field((0.44, 0.29, 0.15), "Early wood")
+    late: tuple[float, float, float] = colour_field((0.27, 0.145, 0.06), "Late wood")
     width_mm: float = number(140.0, "Width", "mm", 10.0, 1000.0, (50.0, 300.0))
     length_mm: float = number(2200.0, "Length", "mm", 50.0, 20000.0, (500.0, 5000.0))
     gap_mm: float = number(4.0, "Gap", "mm", 0.0, 50.0, (0.0, 12.0))

@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from limus.bases.base_material import BaseMaterial, color_field, uneven_field
+from limus.bases.base_material import BaseMaterial, colour_field, uneven_field
 from limus.bases.ground import Ground, Skin, mixed, step, times
 from limus.fields import choice, number
 from limus.materials.channels import one
@@ -22,9 +22,9 @@ class Brickwork(BaseMaterial):
     substance: ClassVar[Substance] = Substance("mineral", porosity=0.25, brittleness=0.7)
     solid: ClassVar[bool] = False
 
-    color: tuple[float, float, float] = color_field((0.275, 0.112, 0.070), "Bricks")
-    other: tuple[float, float, float] = color_field((0.125, 0.052, 0.040), "Hard-burnt bricks", "Some of them")
-    mortar: tuple[float, float, float] = color_field((0.33, 0.30, 0.255), "Mortar")
+    color: tuple[float, float, float] = colour_field((0.275, 0.112, 0.070), "Bricks")
+    other: tuple[float, float, float] = colour_field((0.125, 0.052, 0.040), "Hard-burnt bricks", "Some of them")
+    mortar: tuple[float, float, float] = colour_field((0.33, 0.30, 0.255), "Mortar")
     length_mm: float = number(225.0, "Length", "mm", 20.0, 2000.0, (100.0, 400.0), "From joint to joint")
     course_mm: float = number(75.0, "Course", "mm", 10.0, 1000.0, (40.0, 150.0), "From joint to joint")
     joint_mm: float = number(10.0, "Joint", "mm", 0.0, 100.0, (3.0, 20.0))

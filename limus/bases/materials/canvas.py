@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from limus.bases.base_material import BaseMaterial, color_field, uneven_field
+from limus.bases.base_material import BaseMaterial, colour_field, uneven_field
 from limus.bases.ground import Ground, Skin, step, times
 from limus.fields import number
 from limus.materials.channels import one
@@ -22,7 +22,7 @@ class Canvas(BaseMaterial):
     substance: ClassVar[Substance] = Substance("textile", porosity=0.8, brittleness=0.0)
     solid: ClassVar[bool] = False
 
-    color: tuple[float, float, float] = color_field((0.37, 0.325, 0.235), "Yarn")
+    color: tuple[float, float, float] = colour_field((0.37, 0.325, 0.235), "Yarn")
     yarn_mm: float = number(1.1, "Yarn", "mm", 0.1, 20.0, (0.3, 5.0), "From yarn to yarn", log=True)
     slubs: float = number(0.5, "Slubs", "%", 0.0, 1.0, about="Thick places in the yarn")
     folds_mm: float = number(0.8, "Folds", "mm", 0.0, 30.0, (0.0, 5.0), "Height of soft folds")

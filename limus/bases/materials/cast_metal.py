@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from limus.bases.base_material import BaseMaterial, color_field, roughness_field, uneven_field
+from limus.bases.base_material import BaseMaterial, colour_field, roughness_field, uneven_field
 from limus.bases.ground import Ground, Skin, mixed, step, times
 from limus.fields import number
 from limus.materials.channels import one
@@ -21,7 +21,7 @@ class CastMetal(BaseMaterial):
     summary: ClassVar[str] = "Sand-cast skin with grain, lumps and pits"
     substance: ClassVar[Substance] = Substance("ferrous", porosity=0.02, brittleness=0.7)
 
-    color: tuple[float, float, float] = color_field((0.335, 0.325, 0.31))
+    color: tuple[float, float, float] = colour_field((0.335, 0.325, 0.31))
     roughness: float = roughness_field(0.5)
     grain_mm: float = number(1.1, "Grain", "mm", 0.1, 10.0, (0.3, 4.0), "Size of the sand", log=True)
     grain_relief_mm: float = number(0.05, "Grain relief", "mm", 0.0, 1.0, (0.0, 0.2), "From valley to crest")

@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from limus.bases.base_material import BaseMaterial, color_field, roughness_field, uneven_field
+from limus.bases.base_material import BaseMaterial, colour_field, roughness_field, uneven_field
 from limus.bases.ground import Ground, Skin, mixed, step, times
 from limus.fields import number
 from limus.materials.channels import one
@@ -22,7 +22,7 @@ class Concrete(BaseMaterial):
     substance: ClassVar[Substance] = Substance("mineral", porosity=0.15, brittleness=0.8)
     solid: ClassVar[bool] = False
 
-    color: tuple[float, float, float] = color_field((0.285, 0.275, 0.255))
+    color: tuple[float, float, float] = colour_field((0.285, 0.275, 0.255))
     roughness: float = roughness_field(0.86)
     sand: float = number(0.35, "Sand", "%", 0.0, 1.0, about="How far the cement skin is gone and the sand shows")
     holes: float = number(0.4, "Air holes", "%", 0.0, 1.0, about="From a pinhead to a fingertip")

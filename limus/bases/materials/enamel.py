@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from limus.bases.base_material import BaseMaterial, color_field, roughness_field, uneven_field
+from limus.bases.base_material import BaseMaterial, colour_field, roughness_field, uneven_field
 from limus.bases.ground import Ground, Skin, mixed, step, times
 from limus.fields import number
 from limus.materials.channels import one
@@ -21,8 +21,8 @@ class Enamel(BaseMaterial):
     summary: ClassVar[str] = "Glossy glass skin with specks and pinholes"
     substance: ClassVar[Substance] = Substance("glass", porosity=0.0, brittleness=1.0)
 
-    color: tuple[float, float, float] = color_field((0.70, 0.70, 0.66))
-    specks: tuple[float, float, float] = color_field((0.03, 0.035, 0.045), "Specks")
+    color: tuple[float, float, float] = colour_field((0.70, 0.70, 0.66))
+    specks: tuple[float, float, float] = colour_field((0.03, 0.035, 0.045), "Specks")
     roughness: float = roughness_field(0.11)
     peel: float = number(0.4, "Orange peel", "%", 0.0, 1.0)
     speckled: float = number(0.12, "Specks share", "%", 0.0, 1.0)

@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from limus.bases.base_material import BaseMaterial, color_field, uneven_field
+from limus.bases.base_material import BaseMaterial, colour_field, uneven_field
 from limus.bases.ground import Ground, Skin, mixed, step, times
 from limus.fields import number
 from limus.materials.channels import one
@@ -21,9 +21,9 @@ class Granite(BaseMaterial):
     summary: ClassVar[str] = "Grains of three minerals, sawn or polished"
     substance: ClassVar[Substance] = Substance("mineral", porosity=0.01, brittleness=0.9)
 
-    color: tuple[float, float, float] = color_field((0.46, 0.43, 0.40), "Feldspar")
-    quartz: tuple[float, float, float] = color_field((0.27, 0.265, 0.26), "Quartz")
-    mica: tuple[float, float, float] = color_field((0.022, 0.022, 0.024), "Mica")
+    color: tuple[float, float, float] = colour_field((0.46, 0.43, 0.40), "Feldspar")
+    quartz: tuple[float, float, float] = colour_field((0.27, 0.265, 0.26), "Quartz")
+    mica: tuple[float, float, float] = colour_field((0.022, 0.022, 0.024), "Mica")
     grain_mm: float = number(4.5, "Grain", "mm", 0.3, 40.0, (1.0, 15.0), "Width of a grain", log=True)
     dark: float = number(0.16, "Mica share", "%", 0.0, 1.0, (0.0, 0.5))
     polish: float = number(0.15, "Polish", "%", 0.0, 1.0, about="0 hammered, 1 polished")

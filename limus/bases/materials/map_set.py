@@ -22,6 +22,7 @@ from limus.materials.channels import CHANNELS, one
 from limus.materials.optics import index_from_reflectance, reflectance_from_level, roughness_from_gloss
 from limus.materials.substance import Substance
 from limus.patterns.by_example import Laid, lay_flat, lay_on_sides, prepared
+from limus.refusal import refusal
 from limus.store import shared
 
 #: Most pixels across that are laid at once; finer ones are averaged.
@@ -62,12 +63,12 @@ class MapSet(BaseMaterial):
         taken: set[str] = set()
         for use in maps:
             if use.role != "left out" and use.role not in ROLES:
-                raise ValueError(f"|'{use.role}' is not a role|Use one of: left out, {', '.join(ROLES)}")
+                raise refusal("", f"'{use.role}' is not a role", f"Use one of: left out, {', '.join(ROLES)}")
             if use.role != "left out" and use.role in taken:
-                raise ValueError(f"|two maps are '{use.role}'|Leave one of them out")
+                raise refusal("", f"two maps are '{use.role}'", "Leave one of them out")
             taken.add(use.role)
         if {"roughness", "gloss"} <= taken:
-            raise ValueError("|there is a roughness and a gloss map|Leave one of them out")
+            raise refusal("", "there is a roughness and a gloss map", "Leave one of them out")
         return maps
 
     @property

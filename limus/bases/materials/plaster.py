@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from limus.bases.base_material import BaseMaterial, color_field, roughness_field, uneven_field
+from limus.bases.base_material import BaseMaterial, colour_field, roughness_field, uneven_field
 from limus.bases.ground import Ground, Skin, mixed, step, times
 from limus.fields import number
 from limus.materials.channels import one
@@ -21,7 +21,7 @@ class Plaster(BaseMaterial):
     summary: ClassVar[str] = "Floated render with sweeps of the tool"
     substance: ClassVar[Substance] = Substance("mineral", porosity=0.35, brittleness=0.8)
 
-    color: tuple[float, float, float] = color_field((0.58, 0.555, 0.50))
+    color: tuple[float, float, float] = colour_field((0.58, 0.555, 0.50))
     roughness: float = roughness_field(0.9)
     sand: float = number(0.4, "Sand", "%", 0.0, 1.0)
     sweeps: float = number(0.5, "Sweeps", "%", 0.0, 1.0, about="Traces of the float")

@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from limus.bases.base_material import BaseMaterial, color_field, uneven_field
+from limus.bases.base_material import BaseMaterial, colour_field, uneven_field
 from limus.bases.ground import Ground, Skin, mixed, step, times
 from limus.fields import number
 from limus.materials.channels import one
@@ -22,8 +22,8 @@ class RoofFelt(BaseMaterial):
     substance: ClassVar[Substance] = Substance("polymer", porosity=0.1, brittleness=0.4)
     solid: ClassVar[bool] = False
 
-    color: tuple[float, float, float] = color_field((0.085, 0.09, 0.088), "Granules")
-    bitumen: tuple[float, float, float] = color_field((0.018, 0.017, 0.016), "Bitumen")
+    color: tuple[float, float, float] = colour_field((0.085, 0.09, 0.088), "Granules")
+    bitumen: tuple[float, float, float] = colour_field((0.018, 0.017, 0.016), "Bitumen")
     granule_mm: float = number(1.6, "Granules", "mm", 0.2, 6.0, (0.5, 3.0), log=True)
     bare: float = number(0.15, "Bare", "%", 0.0, 1.0, about="Where granules are lost")
     course_mm: float = number(900.0, "Course", "mm", 50.0, 5000.0, (200.0, 1500.0), "From lap to lap")

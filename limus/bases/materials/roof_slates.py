@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from limus.bases.base_material import BaseMaterial, color_field, uneven_field
+from limus.bases.base_material import BaseMaterial, colour_field, uneven_field
 from limus.bases.ground import Ground, Skin, mixed, step, times
 from limus.bases.materials.slate import Slate, riven
 from limus.fields import number
@@ -23,7 +23,7 @@ class RoofSlates(BaseMaterial):
     substance: ClassVar[Substance] = Substance("mineral", porosity=0.01, brittleness=0.9)
     solid: ClassVar[bool] = False
 
-    color: tuple[float, float, float] = color_field((0.060, 0.066, 0.075))
+    color: tuple[float, float, float] = colour_field((0.060, 0.066, 0.075))
     width_mm: float = number(250.0, "Width", "mm", 20.0, 2000.0, (100.0, 500.0))
     course_mm: float = number(200.0, "Course", "mm", 20.0, 2000.0, (80.0, 400.0), "What shows of each slate's height")
     gap_mm: float = number(4.0, "Gap", "mm", 0.0, 50.0, (0.0, 12.0))

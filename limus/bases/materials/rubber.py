@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from limus.bases.base_material import BaseMaterial, color_field, roughness_field, uneven_field
+from limus.bases.base_material import BaseMaterial, colour_field, roughness_field, uneven_field
 from limus.bases.ground import Ground, Skin, mixed, step, times
 from limus.fields import number
 from limus.materials.channels import one
@@ -21,7 +21,7 @@ class Rubber(BaseMaterial):
     summary: ClassVar[str] = "Moulded skin with bloom and scuffs"
     substance: ClassVar[Substance] = Substance("polymer", porosity=0.02, brittleness=0.05)
 
-    color: tuple[float, float, float] = color_field((0.022, 0.022, 0.023))
+    color: tuple[float, float, float] = colour_field((0.022, 0.022, 0.023))
     bloom: float = number(0.4, "Bloom", "%", 0.0, 1.0, about="Grey film of wax and sulphur")
     grain_mm: float = number(0.7, "Grain", "mm", 0.1, 10.0, (0.3, 3.0), "Of the mould", log=True)
     roughness: float = roughness_field(0.66)

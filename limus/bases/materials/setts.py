@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from limus.bases.base_material import BaseMaterial, color_field, uneven_field
+from limus.bases.base_material import BaseMaterial, colour_field, uneven_field
 from limus.bases.ground import Ground, Skin, mixed, step, times
 from limus.bases.materials.granite import Granite
 from limus.fields import number
@@ -23,8 +23,8 @@ class Setts(BaseMaterial):
     substance: ClassVar[Substance] = Substance("mineral", porosity=0.03, brittleness=0.8)
     solid: ClassVar[bool] = False
 
-    color: tuple[float, float, float] = color_field((0.27, 0.255, 0.24), "Stones")
-    sand: tuple[float, float, float] = color_field((0.125, 0.105, 0.08), "Sand")
+    color: tuple[float, float, float] = colour_field((0.27, 0.255, 0.24), "Stones")
+    sand: tuple[float, float, float] = colour_field((0.125, 0.105, 0.08), "Sand")
     width_mm: float = number(150.0, "Length", "mm", 20.0, 1000.0, (60.0, 300.0), "From joint to joint")
     row_mm: float = number(105.0, "Row", "mm", 20.0, 1000.0, (60.0, 300.0))
     joint_mm: float = number(12.0, "Joint", "mm", 0.0, 100.0, (3.0, 25.0))

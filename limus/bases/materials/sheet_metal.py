@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from limus.bases.base_material import BaseMaterial, color_field, roughness_field, uneven_field
+from limus.bases.base_material import BaseMaterial, colour_field, roughness_field, uneven_field
 from limus.bases.ground import Ground, Skin, mixed, step, times
 from limus.fields import number
 from limus.materials.channels import one
@@ -22,12 +22,12 @@ class SheetMetal(BaseMaterial):
     substance: ClassVar[Substance] = Substance("ferrous")
     grained: ClassVar[bool] = True
 
-    color: tuple[float, float, float] = color_field((0.42, 0.415, 0.40))
+    color: tuple[float, float, float] = colour_field((0.42, 0.415, 0.40))
     roughness: float = roughness_field(0.36)
     streaks: float = number(0.5, "Streaks", "%", 0.0, 1.0, about="Lines along the rolling direction")
     streak_mm: float = number(0.7, "Streak width", "mm", 0.05, 10.0, (0.1, 3.0), log=True)
     skin: float = number(0.3, "Mill skin", "%", 0.0, 1.0, about="Dark, smooth patches left by the rolls")
-    skin_color: tuple[float, float, float] = color_field((0.15, 0.155, 0.17), "Skin color", "Of the mill skin")
+    skin_color: tuple[float, float, float] = colour_field((0.15, 0.155, 0.17), "Skin colour", "Of the mill skin")
     uneven: float = uneven_field()
 
     def lay(self, ground: Ground) -> Skin:

@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from limus.bases.base_material import BaseMaterial, color_field, roughness_field, uneven_field
+from limus.bases.base_material import BaseMaterial, colour_field, roughness_field, uneven_field
 from limus.bases.ground import Ground, Skin, mixed, step, times
 from limus.fields import number
 from limus.materials.channels import one
@@ -22,7 +22,7 @@ class Slate(BaseMaterial):
     substance: ClassVar[Substance] = Substance("mineral", porosity=0.01, brittleness=0.9)
     grained: ClassVar[bool] = True
 
-    color: tuple[float, float, float] = color_field((0.060, 0.066, 0.075))
+    color: tuple[float, float, float] = colour_field((0.060, 0.066, 0.075))
     roughness: float = roughness_field(0.58)
     terraces: float = number(0.5, "Terraces", "%", 0.0, 1.0, about="Steps where it split at another level")
     step_mm: float = number(0.9, "Step", "mm", 0.0, 10.0, (0.0, 2.0), "Height of a terrace")

@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from limus.bases.base_material import BaseMaterial, color_field, roughness_field, uneven_field
+from limus.bases.base_material import BaseMaterial, colour_field, roughness_field, uneven_field
 from limus.bases.ground import Ground, Skin, mixed, step, times
 from limus.fields import number
 from limus.materials.channels import one
@@ -22,8 +22,8 @@ class Timber(BaseMaterial):
     substance: ClassVar[Substance] = Substance("timber", porosity=0.5, brittleness=0.4)
     grained: ClassVar[bool] = True
 
-    early: tuple[float, float, float] = color_field((0.40, 0.25, 0.125), "Early wood", "The wide, pale part of a ring")
-    late: tuple[float, float, float] = color_field((0.235, 0.125, 0.05), "Late wood", "The narrow, dark part of a ring")
+    early: tuple[float, float, float] = colour_field((0.40, 0.25, 0.125), "Early wood", "The wide, pale part of a ring")
+    late: tuple[float, float, float] = colour_field((0.235, 0.125, 0.05), "Late wood", "The narrow, dark part of a ring")
     ring_mm: float = number(3.2, "Rings", "mm", 0.3, 30.0, (1.0, 10.0), "Width of a year", log=True)
     pores: float = number(0.7, "Pores", "%", 0.0, 1.0, about="Open vessels, as oak has them; pine has none")
     knots: float = number(0.25, "Knots", "%", 0.0, 1.0)

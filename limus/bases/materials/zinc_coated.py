@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from limus.bases.base_material import BaseMaterial, color_field, roughness_field, uneven_field
+from limus.bases.base_material import BaseMaterial, colour_field, roughness_field, uneven_field
 from limus.bases.ground import Ground, Skin, mixed, step, times
 from limus.fields import number
 from limus.materials.substance import Substance
@@ -20,7 +20,7 @@ class ZincCoated(BaseMaterial):
     summary: ClassVar[str] = "Spangle of hot-dip zinc"
     substance: ClassVar[Substance] = Substance("zinc", porosity=0.01)
 
-    color: tuple[float, float, float] = color_field((0.50, 0.52, 0.54))
+    color: tuple[float, float, float] = colour_field((0.50, 0.52, 0.54))
     roughness: float = roughness_field(0.42)
     spangle_mm: float = number(14.0, "Spangle", "mm", 0.5, 100.0, (3.0, 40.0), "Width of a crystal", log=True)
     contrast: float = number(0.7, "Contrast", "%", 0.0, 1.0, about="How much crystals differ")

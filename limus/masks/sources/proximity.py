@@ -8,9 +8,9 @@ import numpy as np
 from pydantic import Field, model_validator
 
 from limus.fields import choice, number
+from limus.masks.hand.stroke import lines_of
 from limus.masks.pattern import seed_field
 from limus.masks.source import Scope, Source
-from limus.masks.stroke import lines_of
 from limus.patterns.noise import fractal
 from limus.readings.catalogue import READINGS
 from limus.surface.nearest import distance_to

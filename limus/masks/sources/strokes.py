@@ -8,7 +8,7 @@ import numpy as np
 from pydantic import Field
 
 from limus.hashing import key_of
-from limus.masks.painting import painted
+from limus.masks.hand.painting import painted
 from limus.masks.source import Scope, Source
 
 

@@ -31,6 +31,31 @@ export function messageOf(error: unknown, fallback = 'The server did not answer.
   return fallback
 }
 
+/**
+ * Ask until there is an answer: a server that fails or is away is asked again, less often the longer it takes; `say` is told why, and with
+ * an empty line when it is over. A refusal is an answer.
+ */
+export async function insist<T extends { response: Response; error?: unknown }>(
+  ask: () => Promise<T>,
+  say: (why: string) => void,
+): Promise<T> {
+  for (let tries = 0; ; tries++) {
+    let why = 'The server did not answer. Check that it is running.'
+    try {
+      const found = await ask()
+      if (found.response.status < 500) {
+        if (tries) say('')
+        return found
+      }
+      why = messageOf(found.error, 'The server failed.')
+    } catch {
+      // No answer at all.
+    }
+    say(why)
+    await new Promise((go) => setTimeout(go, Math.min(1000 * 2 ** tries, 30_000)))
+  }
+}
+
 /** Send one file of an intake, with progress in bytes. */
 export function sendFile(
   intake: number,

@@ -1,169 +1,66 @@
 import type { components } from './schema'
 
-/** The scene document. Fields of effects and sources come from the catalogue; only their `kind` is known here. */
+/**
+ * The scene document, generated from the models of the core (`make types`). Fields of effects, sources and bases are read by the names that the
+ * catalogue gives, so that only their `kind` is known here.
+ */
 export interface WithKind {
   kind: string
   [field: string]: unknown
 }
 
-export interface Term {
-  source: WithKind
-  low: number
-  high: number
-  gamma: number
-  curve: [number, number][] | null
-  link: string
-  solo: boolean
-  invert: boolean
-  soften_mm: number
-  out_low: number
-  out_high: number
-  combine: string
-  amount: number
-  muted: boolean
-  [field: string]: unknown
-}
+type S = components['schemas']
+/** Documents come whole: what has a default is there. */
+type Whole<T> = { [K in keyof T]-?: Exclude<T[K], undefined> }
+/** Fields that the catalogue describes are read and written by their names. */
+type Named = { [field: string]: unknown }
 
-export interface Cut {
-  by: 'level' | 'coverage'
-  level: number
-  coverage: number
-  width: number
-  [field: string]: unknown
-}
-
-export interface Recipe {
-  terms: Term[]
-  cut: Cut | null
-}
-
-export interface ChannelUse {
-  on: boolean
-  amount: number
-  blend: string
-}
-
-export interface Layer {
-  id: string
-  name: string
-  on: boolean
+export type Term = Omit<Whole<S['Term']>, 'source'> & { source: WithKind } & Named
+export type Cut = Whole<S['Cut']> & Named
+export type Recipe = { terms: Term[]; cut: Cut | null }
+export type ChannelUse = Whole<S['ChannelUse']>
+export type Layer = Omit<Whole<S['Layer']>, 'effect' | 'where' | 'channels'> & {
   effect: WithKind
   where: Recipe
-  strength: number
   channels: Record<string, ChannelUse>
-  /** Id of the episode it belongs to, or "". */
-  episode: string
-  /** Year after the object was new in which it begins; fixed: it does not grow. */
-  since: number
-  fixed: boolean
 }
-
-/** Layers under one bracket. */
-export interface Episode {
-  id: string
-  name: string
-  on: boolean
-  strength: number
-  where: Recipe
-  folded: boolean
-}
-
-export interface Neighbour {
-  id: string
-  name: string
-  file: string
-  on: boolean
-  position_mm: [number, number, number]
-  rotation_deg: [number, number, number]
-  scale: number
-  up: string
-}
-
-export interface SceneObject {
-  file: string
-  scale: number
-  uv: 'own' | 'unwrapped'
-  turned: string[]
-  two_sided: string[]
-  subdivide_mm: number | null
-  own_maps: boolean
-  twin: { file: string; reach_mm: number | null } | null
-  neighbours: Neighbour[]
-}
-
-/** What inspection found; see `limus inspect --json`. */
-export interface Finding {
-  key: string
-  level: 'good' | 'note' | 'warning' | 'problem'
-  what: string
-  why: string
-  mend: string
-  action: '' | 'unwrap' | 'turn' | 'two_sided' | 'scale'
-  parts: string[]
-}
-export interface Facts {
-  file: string
-  triangles: number
-  vertices: number
-  size_m: [number, number, number]
-  area_m2: number
-  suggested_scale: number
-  suggested_up?: string
-  unit_known: boolean
-  parts: { name: string; triangles: number; map_set: string; back: boolean }[]
-  map_sets: string[]
-  vertex_colours: boolean
-  longest_edge_mm: number
-  textures: string[]
-  uv: { present: boolean; islands: number; used: number; missing: string[]; gap: number | null; density: number }
-  mesh: { inside_out: string[]; sheets: string[] }
+export type Episode = Omit<Whole<S['Episode']>, 'where'> & { where: Recipe }
+export type Snapshot = Whole<S['Snapshot']>
+export type Neighbour = Whole<S['Neighbour']>
+export type SceneObject = Omit<Whole<S['ObjectFile']>, 'neighbours'> & { neighbours: Neighbour[] }
+export type Finding = Whole<S['FindingFacts']>
+export type Facts = Omit<Whole<S['Facts']>, 'findings' | 'uv' | 'mesh'> & {
   findings: Finding[]
+  uv: Whole<S['UvFacts']>
+  mesh: Whole<S['MeshFacts']>
 }
-export interface ReplaceReport {
-  kept: string[]
-  look: string[]
-  gone: { name: string; used_by: string[]; suggestion: string }[]
-  new: string[]
-}
-
-/** How one channel of a base is levelled. */
-export interface Levels {
-  value: number[] | null
-  [field: string]: unknown
-}
-export interface MapUse {
-  file: string
-  role: string
-  component: string
-  colour: string
-}
+export type ReplaceReport = Whole<S['Comparison']>
+export type Levels = Whole<S['Levels']> & Named
+export type MapUse = Whole<S['MapUse']>
 /** A base material on some parts; ``where`` lays it over the ones before it. */
-export interface Base {
-  name: string
+export type Base = Omit<Whole<S['BaseChoice']>, 'material' | 'where' | 'placing' | 'levels' | 'flags'> & {
   material: WithKind
-  parts: string[] | null
   where: Recipe | null
   placing: Record<string, unknown>
   levels: Record<string, Levels>
   flags: Record<string, unknown>
-  [field: string]: unknown
-}
-
-export interface Scene {
-  version: number
-  name: string
+} & Named
+export type Scene = Omit<
+  Whole<S['Scene']>,
+  'object' | 'setting' | 'bases' | 'layers' | 'episodes' | 'snapshots' | 'vertex_paint'
+> & {
   object: SceneObject
   setting: Record<string, unknown>
-  seed: number
   bases: Base[]
   layers: Layer[]
   episodes: Episode[]
-  /** Year in which it is looked at; null: today. */
-  year: number | null
-  vertex_paint: { file: string; channel: string }[]
+  snapshots: Snapshot[]
+  vertex_paint: Whole<S['VertexStroke']>[]
 }
+/** The document as the API takes it. */
+export type Sent = S['Scene']
+export type SentStroke = S['Stroke']
 
-type S = components['schemas']
 export type Entry = S['FieldsOut']
 export type Catalogue = S['CatalogueOut']
 export type Evaluation = S['Answer']
@@ -171,13 +68,14 @@ export type Look = S['Look']
 export type LookOut = S['LookAnswer']
 export type Maps = S['MapsAnswer']
 export type Legend = S['Legend']
-export type ObjectOut = S['ObjectOut']
-export type VersionOut = S['VersionOut']
+/** Documents and facts inside answers are taken up as the types above. */
+export type ObjectOut = Omit<S['ObjectOut'], 'scene' | 'facts'> & { scene: VersionOut; facts: unknown }
+export type VersionOut = Omit<S['VersionOut'], 'document'> & { document: unknown }
 export type Project = S['ProjectOut']
 export type Job = S['JobOut']
-export type Intake = S['IntakeOut']
+export type Intake = Omit<S['IntakeOut'], 'facts' | 'report'> & { facts: unknown; report: unknown }
 export type Shelf = S['ShelfOut']
-export type Recognised = S['RecognisedOut']
+export type Recognised = Omit<S['RecognisedOut'], 'base'> & { base: unknown }
 export type ShelvedTreatment = S['TreatmentOut']
 export type BaseSaid = S['BaseAnswer']
 export type ChannelFact = S['ChannelOut']
@@ -208,6 +106,10 @@ export interface FieldSchema {
   unit?: string
   soft?: [number, number]
   scale?: 'linear' | 'log'
+  /** What the slider moves by, in the unit of the field. */
+  step?: number
+  /** Said below the control, behind the coverage of the layer. */
+  says?: string
   minimum?: number
   maximum?: number
   default?: unknown

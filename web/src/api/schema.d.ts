@@ -90,6 +90,46 @@ export interface paths {
     patch?: never
     trace?: never
   }
+  '/api/projects/{project_id}': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    get?: never
+    put?: never
+    post?: never
+    /**
+     * Remove Project
+     * @description Remove a project with its objects, their history, and every file that nothing else uses.
+     */
+    delete: operations['server_api_projects_remove_project']
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/usage': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    /**
+     * Usage
+     * @description How much room somebody's projects take.
+     */
+    get: operations['server_api_projects_usage']
+    put?: never
+    post?: never
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
   '/api/projects/{project_id}/intakes': {
     parameters: {
       query?: never
@@ -340,7 +380,11 @@ export interface paths {
      */
     put: operations['server_api_pictures_add_picture']
     post?: never
-    delete?: never
+    /**
+     * Remove Picture
+     * @description Remove a picture that nothing uses, in any version.
+     */
+    delete: operations['server_api_pictures_remove_picture']
     options?: never
     head?: never
     patch?: never
@@ -662,6 +706,26 @@ export interface paths {
     patch?: never
     trace?: never
   }
+  '/api/objects/{object_id}/delivery': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    /**
+     * Delivery
+     * @description Names of the files of an export of the saved scene, by the very code that writes them.
+     */
+    get: operations['server_api_jobs_delivery']
+    put?: never
+    post?: never
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
   '/api/jobs/{job_id}': {
     parameters: {
       query?: never
@@ -723,6 +787,11 @@ export interface components {
     CatalogueOut: {
       /** Effects */
       effects: components['schemas']['FieldsOut'][]
+      /**
+       * Effect Groups
+       * @description Groups of effects, in the order of the picker
+       */
+      effect_groups: string[]
       /** Sources */
       sources: components['schemas']['FieldsOut'][]
       /** Term */
@@ -808,7 +877,12 @@ export interface components {
         [key: string]: string
       }
       /** Targets */
-      targets: string[]
+      targets: components['schemas']['TargetOut'][]
+      /**
+       * Blends
+       * @description Ways in which a channel of a coat goes over what lies below
+       */
+      blends: string[]
     }
     /**
      * ChannelOut
@@ -872,11 +946,6 @@ export interface components {
        * @default
        */
       sentence: string
-      /**
-       * Sets Coverage
-       * @default false
-       */
-      sets_coverage: boolean
       /**
        * Looks Back
        * @default false
@@ -975,6 +1044,22 @@ export interface components {
       channel: string
     }
     /**
+     * TargetOut
+     * @description A target of delivery, and what may be asked of it.
+     */
+    TargetOut: {
+      /** Kind */
+      kind: string
+      /** Title */
+      title: string
+      /** About */
+      about: string
+      /** Sizes */
+      sizes: number[]
+      /** Depths */
+      depths: number[]
+    }
+    /**
      * ObjectBrief
      * @description An object in a list: what it is, how it stands, and the file it stands on (to take it as a neighbour).
      */
@@ -1070,6 +1155,161 @@ export interface components {
        * @default
        */
       remedy: string
+      /**
+       * Value
+       * @default
+       */
+      value: string
+      /**
+       * Accepted
+       * @default
+       */
+      accepted: string
+    }
+    /**
+     * UsageOut
+     * @description Bytes of disk: what one has, what one may have, and what of it finished deliveries take.
+     */
+    UsageOut: {
+      /** Used */
+      used: number
+      /** Quota */
+      quota: number
+      /** Deliveries */
+      deliveries: number
+    }
+    /**
+     * Comparison
+     * @description What carries over to a newer model, and what needs a look.
+     */
+    Comparison: {
+      /** Kept */
+      kept?: string[]
+      /** Look */
+      look?: string[]
+      /** Gone */
+      gone?: components['schemas']['GoneFacts'][]
+      /** New */
+      new?: string[]
+    }
+    /**
+     * Facts
+     * @description Everything ``limus inspect`` reports.
+     */
+    Facts: {
+      /** File */
+      file: string
+      /** Triangles */
+      triangles: number
+      /** Vertices */
+      vertices: number
+      /** Size M */
+      size_m: [number, number, number]
+      /** Area M2 */
+      area_m2: number
+      /**
+       * Suggested Scale
+       * @default 1
+       */
+      suggested_scale: number
+      /**
+       * Suggested Up
+       * @default +y
+       */
+      suggested_up: string
+      /**
+       * Unit Known
+       * @default true
+       */
+      unit_known: boolean
+      /**
+       * Offset M
+       * @description What was taken off an object far from the origin of its file
+       * @default [
+       *       0,
+       *       0,
+       *       0
+       *     ]
+       */
+      offset_m: [number, number, number]
+      /**
+       * Second Uv
+       * @description The file has a second UV set
+       * @default false
+       */
+      second_uv: boolean
+      /** Parts */
+      parts?: components['schemas']['PartFacts'][]
+      /** Map Sets */
+      map_sets?: string[]
+      /**
+       * Vertex Colours
+       * @default false
+       */
+      vertex_colours: boolean
+      /**
+       * Longest Edge Mm
+       * @default 0
+       */
+      longest_edge_mm: number
+      /**
+       * Tangents
+       * @default false
+       */
+      tangents: boolean
+      /** Textures */
+      textures?: string[]
+      uv?: components['schemas']['UvFacts']
+      mesh?: components['schemas']['MeshFacts']
+      /** Findings */
+      findings?: components['schemas']['FindingFacts'][]
+      /** Notes */
+      notes?: string[]
+    }
+    /**
+     * FindingFacts
+     * @description Something that was found, in words: what, why it matters, how to mend it, and a step that can be taken here.
+     */
+    FindingFacts: {
+      /** Key */
+      key: string
+      /**
+       * Level
+       * @enum {string}
+       */
+      level: 'good' | 'note' | 'warning' | 'problem'
+      /** What */
+      what: string
+      /** Why */
+      why: string
+      /**
+       * Mend
+       * @default
+       */
+      mend: string
+      /**
+       * Action
+       * @default
+       * @enum {string}
+       */
+      action: '' | 'unwrap' | 'turn' | 'two_sided' | 'scale'
+      /** Parts */
+      parts?: string[]
+    }
+    /**
+     * GoneFacts
+     * @description A part that a newer model lacks: who asks for it, and which of its parts is most like it.
+     */
+    GoneFacts: {
+      /** Name */
+      name: string
+      /** Used By */
+      used_by: string[]
+      /**
+       * Suggestion
+       * @default
+       */
+      suggestion: string
     }
     /**
      * IntakeOut
@@ -1084,17 +1324,11 @@ export interface components {
        * State
        * @enum {string}
        */
-      state: 'receiving' | 'checking' | 'ready' | 'failed'
+      state: 'receiving' | 'checking' | 'ready' | 'failed' | 'taking'
       /** Files */
       files: string[]
-      /** Facts */
-      facts: {
-        [key: string]: unknown
-      }
-      /** Report */
-      report: {
-        [key: string]: unknown
-      }
+      facts: components['schemas']['Facts'] | null
+      report: components['schemas']['Comparison'] | null
       /** Error */
       error: string
       /** Job */
@@ -1105,6 +1339,149 @@ export interface components {
        * @default
        */
       word: string
+    }
+    /**
+     * MeshFacts
+     * @description Counts over the whole mesh, and parts that need a look.
+     */
+    MeshFacts: {
+      /**
+       * Open Edges
+       * @default 0
+       */
+      open_edges: number
+      /**
+       * Crowded Edges
+       * @default 0
+       */
+      crowded_edges: number
+      /**
+       * Crossing
+       * @default 0
+       */
+      crossing: number
+      /** Inside Out */
+      inside_out?: string[]
+      /** Sheets */
+      sheets?: string[]
+      /**
+       * Tiny
+       * @default 0
+       */
+      tiny: number
+    }
+    /**
+     * PartFacts
+     * @description A part: its triangles, the map set it is textured by, and its box in metres.
+     */
+    PartFacts: {
+      /** Name */
+      name: string
+      /** Triangles */
+      triangles: number
+      /** Map Set */
+      map_set: string
+      /**
+       * Back
+       * @description The back of a thin sheet, split off
+       * @default false
+       */
+      back: boolean
+      /**
+       * Low M
+       * @default [
+       *       0,
+       *       0,
+       *       0
+       *     ]
+       */
+      low_m: [number, number, number]
+      /**
+       * High M
+       * @default [
+       *       0,
+       *       0,
+       *       0
+       *     ]
+       */
+      high_m: [number, number, number]
+    }
+    /**
+     * UvFacts
+     * @description How fit the UVs are; shares are 0..1 of the real surface, densities texels per metre at 1024.
+     */
+    UvFacts: {
+      /** Present */
+      present: boolean
+      /**
+       * Islands
+       * @default 0
+       */
+      islands: number
+      /**
+       * Used
+       * @default 0
+       */
+      used: number
+      /**
+       * Overlapping
+       * @default 0
+       */
+      overlapping: number
+      /**
+       * Outside
+       * @default 0
+       */
+      outside: number
+      /**
+       * Flipped
+       * @default 0
+       */
+      flipped: number
+      /**
+       * Zero Area
+       * @default 0
+       */
+      zero_area: number
+      /**
+       * Stretch
+       * @default 1
+       */
+      stretch: number
+      /**
+       * Density
+       * @default 0
+       */
+      density: number
+      /**
+       * Density Low
+       * @default 0
+       */
+      density_low: number
+      /**
+       * Density High
+       * @default 0
+       */
+      density_high: number
+      /**
+       * Island Low
+       * @default 0
+       */
+      island_low: number
+      /**
+       * Island High
+       * @default 0
+       */
+      island_high: number
+      /** Gap */
+      gap?: number | null
+      /**
+       * Close
+       * @default 0
+       */
+      close: number
+      /** Missing */
+      missing?: string[]
     }
     /**
      * IntakeIn
@@ -1174,6 +1551,2624 @@ export interface components {
       base?: number | null
     }
     /**
+     * Aggregate
+     * @description Pebbles of several sizes and stones, washed free of the cement between them.
+     */
+    Aggregate: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'aggregate'
+      /**
+       * Cement
+       * @description Its own colour, linear
+       * @default [
+       *       0.27,
+       *       0.255,
+       *       0.23
+       *     ]
+       */
+      color: [number, number, number]
+      /**
+       * Pebbles
+       * @description Most of them
+       * @default [
+       *       0.23,
+       *       0.19,
+       *       0.145
+       *     ]
+       */
+      pebble: [number, number, number]
+      /**
+       * Other pebbles
+       * @description Some of them
+       * @default [
+       *       0.36,
+       *       0.345,
+       *       0.32
+       *     ]
+       */
+      other: [number, number, number]
+      /**
+       * Pebble
+       * @description Width of the larger ones
+       * @default 13
+       */
+      size_mm: number
+      /**
+       * Washed out
+       * @description How far the cement lies below them
+       * @default 0.55
+       */
+      washed: number
+      /**
+       * Roughness
+       * @description 0 mirror, 1 matt; it varies about this
+       * @default 0.72
+       */
+      roughness: number
+      /**
+       * Unevenness
+       * @description Of tone and gloss, from the whole to the grain
+       * @default 1
+       */
+      uneven: number
+    }
+    /**
+     * Algae
+     * @description A green film on what stays damp and shaded: the sides away from the sun, the foot, below run-off and in corners; more on rough and porous grounds.
+     */
+    Algae: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'algae'
+      /**
+       * Amount
+       * @description From a tinge in corners to green all over
+       * @default 0.5
+       */
+      amount: number
+      /**
+       * Colour
+       * @default [
+       *       0.052,
+       *       0.072,
+       *       0.026
+       *     ]
+       */
+      color: [number, number, number]
+      /**
+       * Colour of old film
+       * @description Where it is oldest and wettest it is nearly black
+       * @default [
+       *       0.016,
+       *       0.02,
+       *       0.012
+       *     ]
+       */
+      dark_color: [number, number, number]
+      /**
+       * Old film
+       * @description How much of it has turned dark
+       * @default 0.4
+       */
+      dark: number
+      /**
+       * At the foot
+       * @description How high it climbs from the ground
+       * @default 140
+       */
+      foot_mm: number
+      /**
+       * Patches
+       * @description Width of its ragged outlines
+       * @default 40
+       */
+      patch_mm: number
+      /**
+       * Width of runs
+       * @description Of the streaks it follows down
+       * @default 14
+       */
+      lane_mm: number
+      /**
+       * Edge size
+       * @description Rounding of corners that stay damp and edges that dry
+       * @default 9
+       */
+      edge_mm: number
+    }
+    /**
+     * BaseChoice
+     * @description A base material on some parts (no names: on every part that no later entry takes).
+     *
+     *     ``material`` may be given as a name of the store room. With ``where`` it lies over the bases before it, as far as that mask goes.
+     */
+    BaseChoice: {
+      /**
+       * Name
+       * @default
+       */
+      name: string
+      /** Material */
+      material?:
+        | components['schemas']['Aggregate']
+        | components['schemas']['Boards']
+        | components['schemas']['Brickwork']
+        | components['schemas']['Canvas']
+        | components['schemas']['CastMetal']
+        | components['schemas']['Concrete']
+        | components['schemas']['Enamel']
+        | components['schemas']['Glass']
+        | components['schemas']['Granite']
+        | components['schemas']['MapSet']
+        | components['schemas']['Plaster']
+        | components['schemas']['RoofFelt']
+        | components['schemas']['RoofSlates']
+        | components['schemas']['Rubber']
+        | components['schemas']['Setts']
+        | components['schemas']['SheetMetal']
+        | components['schemas']['Slate']
+        | components['schemas']['Timber']
+        | components['schemas']['ZincCoated']
+      /** Parts */
+      parts?: string[] | null
+      where?: components['schemas']['Recipe'] | null
+      /**
+       * Blend
+       * @description Where two bases meet the higher one wins within this
+       * @default 1
+       */
+      blend_mm: number
+      /**
+       * Stands
+       * @description How much higher than the base below it lies
+       * @default 0
+       */
+      stands_mm: number
+      placing?: components['schemas']['Placing']
+      /**
+       * Relief
+       * @description Strength of its relief; below 0 it is turned inside out
+       * @default 1
+       */
+      relief: number
+      /**
+       * Occlusion in colour
+       * @description Its own occlusion multiplied into its colour
+       * @default 0
+       */
+      occlusion: number
+      /** Levels */
+      levels?: {
+        [key: string]: components['schemas']['Levels']
+      }
+      flags?: components['schemas']['Flags']
+    }
+    /**
+     * BaseMap
+     * @description What the base material says of itself: its height tells joints from faces.
+     */
+    BaseMap: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'base_map'
+      /**
+       * What
+       * @description Which of its maps
+       * @default height
+       * @enum {string}
+       */
+      what: 'height' | 'joint' | 'piece' | 'occlusion' | 'roughness' | 'metalness' | 'brightness'
+    }
+    /**
+     * Blotches
+     * @description Patches with a definite rim, covering a given share.
+     */
+    Blotches: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'blotches'
+      /**
+       * Size
+       * @description Distance between blotches
+       * @default 60
+       */
+      size_mm: number
+      /**
+       * Amount
+       * @description Share that they cover, about
+       * @default 0.4
+       */
+      amount: number
+      /**
+       * Ragged
+       * @description Smooth outlines, or frayed ones
+       * @default 0.4
+       */
+      ragged: number
+      /**
+       * Soft rim
+       * @default 0.15
+       */
+      softness: number
+      /**
+       * Seed
+       * @description Another number gives another pattern
+       * @default 0
+       */
+      seed: number
+    }
+    /**
+     * Boards
+     * @description Sawn boards side by side, each cut from another tree, nailed at the ends, gaping a little.
+     */
+    Boards: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'boards'
+      /**
+       * Early wood
+       * @description Its own colour, linear
+       * @default [
+       *       0.44,
+       *       0.29,
+       *       0.15
+       *     ]
+       */
+      early: [number, number, number]
+      /**
+       * Late wood
+       * @description Its own colour, linear
+       * @default [
+       *       0.27,
+       *       0.145,
+       *       0.06
+       *     ]
+       */
+      late: [number, number, number]
+      /**
+       * Width
+       * @default 140
+       */
+      width_mm: number
+      /**
+       * Length
+       * @default 2200
+       */
+      length_mm: number
+      /**
+       * Gap
+       * @default 4
+       */
+      gap_mm: number
+      /**
+       * Weathered
+       * @description Grey, with the late wood standing proud, and checks
+       * @default 0.3
+       */
+      weathered: number
+      /**
+       * Tone
+       * @description How much boards differ
+       * @default 0.5
+       */
+      tone: number
+      /**
+       * Level
+       * @description How far boards stand out or lie back
+       * @default 1.2
+       */
+      level_mm: number
+      /**
+       * Unevenness
+       * @description Of tone and gloss, from the whole to the grain
+       * @default 1
+       */
+      uneven: number
+    }
+    /**
+     * Brickwork
+     * @description Burnt bricks, each with a tone, level and tilt of its own, chipped at the arrises, in joints of sandy mortar.
+     */
+    Brickwork: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'brickwork'
+      /**
+       * Bricks
+       * @description Its own colour, linear
+       * @default [
+       *       0.275,
+       *       0.112,
+       *       0.07
+       *     ]
+       */
+      color: [number, number, number]
+      /**
+       * Hard-burnt bricks
+       * @description Some of them
+       * @default [
+       *       0.125,
+       *       0.052,
+       *       0.04
+       *     ]
+       */
+      other: [number, number, number]
+      /**
+       * Mortar
+       * @description Its own colour, linear
+       * @default [
+       *       0.33,
+       *       0.3,
+       *       0.255
+       *     ]
+       */
+      mortar: [number, number, number]
+      /**
+       * Length
+       * @description From joint to joint
+       * @default 225
+       */
+      length_mm: number
+      /**
+       * Course
+       * @description From joint to joint
+       * @default 75
+       */
+      course_mm: number
+      /**
+       * Joint
+       * @default 10
+       */
+      joint_mm: number
+      /**
+       * Bond
+       * @description How courses lie over each other
+       * @default running
+       * @enum {string}
+       */
+      bond: 'running' | 'third' | 'stack'
+      /**
+       * Joint depth
+       * @description How far the mortar lies back
+       * @default 4
+       */
+      depth_mm: number
+      /**
+       * Tone
+       * @description How much bricks differ
+       * @default 0.6
+       */
+      tone: number
+      /**
+       * Level
+       * @description How far bricks stand out or lie back
+       * @default 1.4
+       */
+      level_mm: number
+      /**
+       * Worn arrises
+       * @default 0.4
+       */
+      worn: number
+      /**
+       * Unevenness
+       * @description Of tone and gloss, from the whole to the grain
+       * @default 1
+       */
+      uneven: number
+    }
+    /**
+     * Canvas
+     * @description Plain weave: yarns of uneven thickness over and under each other, slubs, fuzz, folds.
+     */
+    Canvas: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'canvas'
+      /**
+       * Yarn
+       * @description Its own colour, linear
+       * @default [
+       *       0.37,
+       *       0.325,
+       *       0.235
+       *     ]
+       */
+      color: [number, number, number]
+      /**
+       * Yarn
+       * @description From yarn to yarn
+       * @default 1.1
+       */
+      yarn_mm: number
+      /**
+       * Slubs
+       * @description Thick places in the yarn
+       * @default 0.5
+       */
+      slubs: number
+      /**
+       * Folds
+       * @description Height of soft folds
+       * @default 0.8
+       */
+      folds_mm: number
+      /**
+       * Fuzz
+       * @default 0.25
+       */
+      fuzz: number
+      /**
+       * Unevenness
+       * @description Of tone and gloss, from the whole to the grain
+       * @default 1
+       */
+      uneven: number
+    }
+    /**
+     * CastMetal
+     * @description The skin of the mould: fine grain, lumps, pits where sand or gas was; smoother and lighter where it was handled.
+     */
+    CastMetal: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'cast_metal'
+      /**
+       * Colour
+       * @description Its own colour, linear
+       * @default [
+       *       0.335,
+       *       0.325,
+       *       0.31
+       *     ]
+       */
+      color: [number, number, number]
+      /**
+       * Roughness
+       * @description 0 mirror, 1 matt; it varies about this
+       * @default 0.5
+       */
+      roughness: number
+      /**
+       * Grain
+       * @description Size of the sand
+       * @default 1.1
+       */
+      grain_mm: number
+      /**
+       * Grain relief
+       * @description From valley to crest
+       * @default 0.05
+       */
+      grain_relief_mm: number
+      /**
+       * Pits
+       * @description Holes left by gas and sand
+       * @default 0.35
+       */
+      pits: number
+      /**
+       * Unevenness
+       * @description Of tone and gloss, from the whole to the grain
+       * @default 1
+       */
+      uneven: number
+    }
+    /**
+     * CellsSource
+     * @description Cells in space: distance from their middles, their borders, or a value for each.
+     */
+    CellsSource: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'cells'
+      /**
+       * What
+       * @description White on the borders, white away from the middles, or a grey for each cell
+       * @default edges
+       * @enum {string}
+       */
+      what: 'edges' | 'distance' | 'value'
+      /**
+       * Size
+       * @description Width of a cell
+       * @default 40
+       */
+      size_mm: number
+      /**
+       * Border
+       * @description From this distance on a border is black
+       * @default 1.5
+       */
+      width_mm: number
+      /**
+       * Scatter
+       * @description 0: cubes in rows, 1: as chance has it
+       * @default 1
+       */
+      jitter: number
+      /**
+       * Waver
+       * @description How far the borders waver, in widths of a cell
+       * @default 0
+       */
+      warp: number
+      /**
+       * Seed
+       * @description Another number gives another pattern
+       * @default 0
+       */
+      seed: number
+    }
+    /**
+     * ChannelUse
+     * @description How a layer speaks in one voice: a channel, or channels that belong together.
+     */
+    ChannelUse: {
+      /**
+       * On
+       * @description Off: the layer leaves this channel as it was
+       * @default true
+       */
+      on: boolean
+      /**
+       * Amount
+       * @default 1
+       */
+      amount: number
+      /**
+       * Blend
+       * @default normal
+       * @enum {string}
+       */
+      blend:
+        | 'normal'
+        | 'multiply'
+        | 'screen'
+        | 'overlay'
+        | 'darken'
+        | 'lighten'
+        | 'difference'
+        | 'soft-light'
+        | 'add'
+        | 'subtract'
+    }
+    /**
+     * Chipping
+     * @description Paint broken away: the topcoat over the whole chip, deeper coats where they break as well, down to the bare base.
+     *
+     *     Paint breaks in pieces, so the potential is even within each piece of three sizes (see ``patterns.fractures``): outlines run straight
+     *     along pieces, with facets, tongues and slivers. The level above which it breaks follows from the wanted coverage of the painted area.
+     *     Coats break at their interfaces, each along pieces of its own: one chip stops at the primer, the next goes down to the iron.
+     */
+    Chipping: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'chipping'
+      /**
+       * Chip size
+       * @description Typical width of a chip
+       * @default 6
+       */
+      size_mm: number
+      /**
+       * Amount by
+       * @description Set the amount as a share of the painted area, or as a class of flaking
+       * @default coverage
+       * @enum {string}
+       */
+      by: 'coverage' | 'grade'
+      /**
+       * Coverage
+       * @description Share of the painted area that has lost its topcoat
+       * @default 0.06
+       */
+      coverage: number
+      /**
+       * Flaking grade
+       * @description Quantity class of ISO 4628-5
+       * @default 4
+       * @enum {string}
+       */
+      grade: '0' | '1' | '2' | '3' | '4' | '5'
+      /**
+       * Depth
+       * @description Share of the chipped area where every coat is gone, down to the bare base
+       * @default 0.6
+       */
+      depth: number
+      /**
+       * Sizes vary
+       * @description Splinters beside large chips, or all of one size
+       * @default 0.6
+       */
+      vary: number
+      /**
+       * Ragged outline
+       * @description Fine break-up of the outline
+       * @default 0.5
+       */
+      ragged: number
+      /**
+       * Clustered
+       * @description Chips keep together and leave whole stretches untouched
+       * @default 0.5
+       */
+      cluster: number
+      /**
+       * Lifted rim
+       * @description How far the paint stands up around a chip, where it does
+       * @default 40
+       */
+      rim_um: number
+    }
+    /**
+     * CoatSource
+     * @description How thick a coat is at this moment of the chronicle.
+     */
+    CoatSource: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'coat'
+      /**
+       * Coat
+       * @description Id of an earlier layer that leaves a coat
+       * @default
+       */
+      layer: string
+      /**
+       * White from
+       * @description Thickness from which on it is white
+       * @default 100
+       */
+      full_um: number
+    }
+    /**
+     * Concrete
+     * @description Cement skin: clouds of tone, air holes, sand that shows, seams of the boards it was cast against.
+     */
+    Concrete: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'concrete'
+      /**
+       * Colour
+       * @description Its own colour, linear
+       * @default [
+       *       0.285,
+       *       0.275,
+       *       0.255
+       *     ]
+       */
+      color: [number, number, number]
+      /**
+       * Roughness
+       * @description 0 mirror, 1 matt; it varies about this
+       * @default 0.86
+       */
+      roughness: number
+      /**
+       * Sand
+       * @description How far the cement skin is gone and the sand shows
+       * @default 0.35
+       */
+      sand: number
+      /**
+       * Air holes
+       * @description From a pinhead to a fingertip
+       * @default 0.4
+       */
+      holes: number
+      /**
+       * Form boards
+       * @description Width of the boards it was cast against; 0: smooth panels
+       * @default 0
+       */
+      boards_mm: number
+      /**
+       * Unevenness
+       * @description Of tone and gloss, from the whole to the grain
+       * @default 1
+       */
+      uneven: number
+    }
+    /**
+     * CrackLayer
+     * @description Cracks: of shrinkage, of stress, of a glaze or a paint, and splits along the grain.
+     *
+     *     They are cuts through the body and not a picture, so they go round edges and stay sharp from near; each piece cracks by itself and no crack crosses a
+     *     joint. Old cracks are wide and young ones narrow and end at the old ones. Dirt gathers in them, and later layers know where they are.
+     */
+    CrackLayer: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'cracks'
+      /**
+       * Cracks
+       * @description A network with old wide and young narrow cracks; single ones from where stress gathers; a fine net in the skin; along the fibres of timber
+       * @default shrinkage
+       * @enum {string}
+       */
+      way: 'shrinkage' | 'stress' | 'crazing' | 'splits'
+      /**
+       * Size
+       * @description Between old cracks of a network; length of single ones
+       * @default 150
+       */
+      size_mm: number
+      /**
+       * Width
+       * @description Of the widest
+       * @default 0.32
+       */
+      width_mm: number
+      /**
+       * Depth
+       * @description Of the widest
+       * @default 4
+       */
+      depth_mm: number
+      /**
+       * Generations
+       * @description Young cracks within what the old ones left
+       * @default 2
+       */
+      generations: number
+      /**
+       * Widths differ
+       * @description From crack to crack
+       * @default 0.5
+       */
+      vary: number
+      /**
+       * Opened
+       * @description Share of the network that has opened
+       * @default 0.72
+       */
+      opened: number
+      /**
+       * Wandering
+       * @description How far they leave the straight way
+       * @default 0.4
+       */
+      wander: number
+      /**
+       * Worn lips
+       * @description From a sharp cut to rounded, washed-out lips
+       * @default 0.4
+       */
+      worn: number
+      /**
+       * Crumbling
+       * @description How far lips have broken off here and there
+       * @default 1.8
+       */
+      crumble_mm: number
+      /**
+       * Offset
+       * @description By which one side stands above the other
+       * @default 0.15
+       */
+      offset_mm: number
+      /**
+       * Begin at
+       * @description Inner corners, rims of holes and edges; or wherever the place of the layer is white
+       * @default weak
+       * @enum {string}
+       */
+      starts: 'weak' | 'place'
+      /**
+       * Each piece by itself
+       * @description What no crack goes beyond
+       * @default shell
+       * @enum {string}
+       */
+      within: 'shell' | 'brick' | 'whole'
+      /**
+       * Grain runs
+       * @description Direction of the fibres
+       * @default long
+       * @enum {string}
+       */
+      grain_along: 'long' | 'x' | 'y' | 'z'
+      /**
+       * Dirt in them
+       * @description What has gathered in them and stains their lips
+       * @default 0.65
+       */
+      dirt: number
+      /**
+       * Stained lips
+       * @description How far dirt and damp have drawn into the lips
+       * @default 2.6
+       */
+      stain_mm: number
+      /**
+       * Colour of the dirt
+       * @default [
+       *       0.052,
+       *       0.045,
+       *       0.036
+       *     ]
+       */
+      dirt_color: [number, number, number]
+    }
+    /**
+     * CracksSource
+     * @description In cracks that earlier layers have opened, and near them: where damp, dirt and growth gather.
+     */
+    CracksSource: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'cracks'
+      /**
+       * Reach
+       * @description How far from the lip of a crack it fades to black
+       * @default 4
+       */
+      reach_mm: number
+    }
+    /**
+     * Cut
+     * @description Harden the mask at a level, or at the level that gives a coverage.
+     */
+    Cut: {
+      /**
+       * Cut by
+       * @description By level, or by the share of the surface to cover
+       * @default coverage
+       * @enum {string}
+       */
+      by: 'level' | 'coverage'
+      /**
+       * Level
+       * @default 0.5
+       */
+      level: number
+      /**
+       * Coverage
+       * @description Share of the real surface, not of the texture
+       * @default 0.1
+       */
+      coverage: number
+      /**
+       * Softness of the cut
+       * @default 0.08
+       */
+      width: number
+    }
+    /**
+     * Debris
+     * @description Grit, crumbs and leaf litter that wind and rain leave against an edge.
+     */
+    Debris: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'debris'
+      /**
+       * Colour
+       * @default [
+       *       0.135,
+       *       0.108,
+       *       0.078
+       *     ]
+       */
+      color: [number, number, number]
+      /**
+       * Second colour
+       * @description Of part of the pieces
+       * @default [
+       *       0.06,
+       *       0.043,
+       *       0.026
+       *     ]
+       */
+      second: [number, number, number]
+      /**
+       * Piece size
+       * @description Of the largest
+       * @default 3
+       */
+      piece_mm: number
+      /**
+       * Depth
+       * @description Where it lies thickest
+       * @default 4
+       */
+      depth_mm: number
+      /**
+       * Amount
+       * @description How much of its place it covers
+       * @default 0.55
+       */
+      amount: number
+    }
+    /**
+     * Decal
+     * @description A picture or letters thrown on the surface through a box: a sign, a label, or letters sprayed with a cut-out sheet.
+     *
+     *     What comes later ages it like everything else. Its place is kept in metres in the axes of the object's file, so it stays where it is when the object
+     *     is stood up another way.
+     */
+    Decal: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'decal'
+      /**
+       * What
+       * @description Letters in a font that comes with the program, or a picture of your own
+       * @default text
+       * @enum {string}
+       */
+      what: 'text' | 'picture'
+      /**
+       * Letters
+       * @default No 3
+       */
+      text: string
+      /**
+       * Font
+       * @default stencil
+       * @enum {string}
+       */
+      font: 'stencil' | 'narrow' | 'plain'
+      /**
+       * Picture
+       * @description PNG, WebP or SVG with transparency; others cover their whole box
+       * @default
+       */
+      file: string
+      /**
+       * Colour
+       * @description Of letters; a tint for pictures
+       * @default [
+       *       0.72,
+       *       0.7,
+       *       0.64
+       *     ]
+       */
+      color: [number, number, number]
+      /**
+       * Tinted
+       * @description How far the picture takes on the colour
+       * @default 0
+       */
+      tint: number
+      /**
+       * Cut-out sheet
+       * @description Sprayed through a stencil: ragged edges, a mist under the sheet, uneven cover
+       * @default false
+       */
+      stencil: boolean
+      /**
+       * Place
+       * @description Middle of it, metres in the axes of the file; empty: the front
+       */
+      at?: [number, number, number] | null
+      /**
+       * Direction
+       * @description Out of the surface, in the axes of the file
+       * @default [
+       *       0,
+       *       0,
+       *       1
+       *     ]
+       */
+      facing: [number, number, number]
+      /**
+       * Scale
+       * @description Metres for one unit of the file when it was placed
+       * @default 1
+       */
+      scale: number
+      /**
+       * Width
+       * @default 160
+       */
+      width_mm: number
+      /**
+       * Turned
+       * @description Clockwise as seen; 0 is upright
+       * @default 0
+       */
+      turn_deg: number
+      /**
+       * Depth of the box
+       * @description How far before and behind its middle it reaches
+       * @default 80
+       */
+      depth_mm: number
+      /**
+       * Up to an angle of
+       * @description Surfaces that turn away further are left out
+       * @default 65
+       */
+      facing_deg: number
+      /**
+       * Soft edge
+       * @description Fades out towards the border of the box
+       * @default 0
+       */
+      soft: number
+      /**
+       * Lies along the surface
+       * @description As paper does round a pipe; off: thrown straight, stretched where the surface turns away
+       * @default true
+       */
+      around: boolean
+      /**
+       * Mirrored
+       * @description Left and right change places
+       * @default false
+       */
+      mirror: boolean
+      /**
+       * Repeats
+       * @description How many stand in a row
+       * @default 1
+       */
+      count: number
+      /**
+       * Gap
+       * @description Between one and the next
+       * @default 40
+       */
+      gap_mm: number
+      /**
+       * Roughness
+       * @description Low is glossy
+       * @default 0.45
+       */
+      roughness: number
+      /**
+       * Thickness
+       * @default 35
+       */
+      thickness_um: number
+      /**
+       * Relief below
+       * @description A thin film follows the relief, a plate or thick foil lies level over it
+       * @default keeps
+       * @enum {string}
+       */
+      relief: 'keeps' | 'levels'
+    }
+    /**
+     * Dirt
+     * @description Grime that stays in cavities, along joints and in sheltered places.
+     */
+    Dirt: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'dirt'
+      /**
+       * Colour
+       * @default [
+       *       0.052,
+       *       0.041,
+       *       0.03
+       *     ]
+       */
+      color: [number, number, number]
+      /**
+       * Thickness
+       * @description Where the mask is white
+       * @default 32
+       */
+      thickness_um: number
+      /**
+       * Roughness
+       * @default 0.92
+       */
+      roughness: number
+      /**
+       * Fills joints
+       * @description How much more lies in the joints of bricks, slates and boards
+       * @default 0.5
+       */
+      joints: number
+      /**
+       * Clumped
+       * @description Uneven thickness
+       * @default 0.6
+       */
+      clumps: number
+      /**
+       * Clump size
+       * @default 12
+       */
+      clump_mm: number
+      /**
+       * Washed down
+       * @description How far rain has drawn it out below
+       * @default 25
+       */
+      runs_mm: number
+    }
+    /**
+     * Dust
+     * @description Fine dust that settles from the air.
+     *
+     *     The flux on a slope goes with the cosine of the slope (Hinds, Aerosol Technology), which the effect applies itself; the recipe
+     *     says where it is sheltered, blown off or rubbed away. It lies in grains and clumps, not as a veil.
+     */
+    Dust: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'dust'
+      /**
+       * Colour
+       * @default [
+       *       0.29,
+       *       0.262,
+       *       0.222
+       *     ]
+       */
+      color: [number, number, number]
+      /**
+       * Thickness
+       * @description On a level place under the open sky
+       * @default 16
+       */
+      thickness_um: number
+      /**
+       * Clings to walls
+       * @description Share that settles on upright surfaces
+       * @default 0.05
+       */
+      cling: number
+      /**
+       * Grainy
+       * @description How uneven it lies from near
+       * @default 0.6
+       */
+      grain: number
+      /**
+       * Grain size
+       * @description Of lint and clumps
+       * @default 1.1
+       */
+      grain_mm: number
+      /**
+       * Rubbed off edges
+       * @description How much is missing on convex edges
+       * @default 0.5
+       */
+      rubbed: number
+      /**
+       * Gathers in corners
+       * @default 0.4
+       */
+      corners: number
+      /**
+       * Finger trails
+       * @description Places where a hand went through it
+       * @default 0.25
+       */
+      trails: number
+      /**
+       * Fuzz
+       * @description Brightens at grazing angles, as loose dust does
+       * @default 0.12
+       */
+      fuzz: number
+      /**
+       * Edge size
+       * @description Rounding of the edges and corners that count for both
+       * @default 8
+       */
+      edge_mm: number
+      /**
+       * Mottle size
+       * @description Slow change of its tone
+       * @default 30
+       */
+      mottle_mm: number
+    }
+    /**
+     * Edges
+     * @description Convex curvature at a radius: 0.5 on a straight square edge.
+     */
+    Edges: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'edges'
+      /**
+       * Radius
+       * @description Edges whose rounding is smaller than this stand out
+       * @default 4
+       */
+      radius_mm: number
+    }
+    /**
+     * Enamel
+     * @description Glass burnt onto metal: a gentle orange peel, pinholes, specks that fell into the kiln, rims where it drew back.
+     */
+    Enamel: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'enamel'
+      /**
+       * Colour
+       * @description Its own colour, linear
+       * @default [
+       *       0.7,
+       *       0.7,
+       *       0.66
+       *     ]
+       */
+      color: [number, number, number]
+      /**
+       * Specks
+       * @description Its own colour, linear
+       * @default [
+       *       0.03,
+       *       0.035,
+       *       0.045
+       *     ]
+       */
+      specks: [number, number, number]
+      /**
+       * Roughness
+       * @description 0 mirror, 1 matt; it varies about this
+       * @default 0.11
+       */
+      roughness: number
+      /**
+       * Orange peel
+       * @default 0.4
+       */
+      peel: number
+      /**
+       * Specks share
+       * @default 0.12
+       */
+      speckled: number
+      /**
+       * Unevenness
+       * @description Of tone and gloss, from the whole to the grain
+       * @default 1
+       */
+      uneven: number
+    }
+    /**
+     * Episode
+     * @description Layers under one bracket: a winter, a repaint, ten years of use. Its place multiplies into theirs, its strength as well.
+     */
+    Episode: {
+      /**
+       * Id
+       * @description Stays the same when it is renamed or moved
+       */
+      id: string
+      /** Name */
+      name: string
+      /**
+       * On
+       * @default true
+       */
+      on: boolean
+      /**
+       * Strength
+       * @description Multiplies the strength of its layers
+       * @default 1
+       */
+      strength: number
+      where?: components['schemas']['Recipe']
+      /**
+       * Folded
+       * @description Shown as one card
+       * @default false
+       */
+      folded: boolean
+    }
+    /**
+     * Even
+     * @description One value everywhere.
+     */
+    Even: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'even'
+      /**
+       * Level
+       * @description 1 is white
+       * @default 1
+       */
+      level: number
+    }
+    /**
+     * Exposed
+     * @description How much of a substance, of a coat, or of the bare base is visible at this moment of the chronicle.
+     */
+    Exposed: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'exposed'
+      /**
+       * What
+       * @description 'base', 'family:' and a family of substances, the id of an earlier layer, or of one of its coats ('paint/primer')
+       * @default base
+       */
+      what: string
+    }
+    /**
+     * Fading
+     * @description Sun and years: colours bleach, the binder of paint goes and leaves chalk that rain takes down, clear and white coats yellow in the shade.
+     */
+    Fading: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'fading'
+      /**
+       * Years
+       * @description In the sun of the setting
+       * @default 10
+       */
+      years: number
+      /**
+       * Fading
+       * @description How much colour it can lose
+       * @default 0.6
+       */
+      fade: number
+      /**
+       * Chalking
+       * @description Loose white pigment, matt; rain takes it down
+       * @default 0.45
+       */
+      chalk: number
+      /**
+       * Yellowing
+       * @description Of what is light, more where little sun comes
+       * @default 0.25
+       */
+      yellow: number
+      /**
+       * Half after
+       * @description Years in full sun until half of it has happened
+       * @default 14
+       */
+      halves: number
+      /**
+       * Patches
+       * @description How uneven it goes
+       * @default 90
+       */
+      patch_mm: number
+    }
+    /**
+     * Fibres
+     * @description Noise drawn out along a direction: grain, brush marks, streaks.
+     */
+    Fibres: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'fibres'
+      /**
+       * Compass
+       * @description 0 away from you (−Z), 90 to the right (+X)
+       * @default 0
+       */
+      azimuth_deg: number
+      /**
+       * Above level
+       * @description 90 straight up, −90 straight down
+       * @default 0
+       */
+      elevation_deg: number
+      /**
+       * Axes
+       * @description Of the place it stands in, or of its file, so that it turns with the object
+       * @default world
+       * @enum {string}
+       */
+      space: 'world' | 'object'
+      /**
+       * Width
+       * @description Distance between fibres
+       * @default 4
+       */
+      size_mm: number
+      /**
+       * Length
+       * @description How long they are against their width
+       * @default 12
+       */
+      length: number
+      /**
+       * Towards
+       * @description The direction they run in
+       * @default up
+       * @enum {string}
+       */
+      towards: 'up' | 'down' | 'north' | 'east' | 'south' | 'west' | 'wind' | 'other'
+      /**
+       * Waver
+       * @description How far they stray from the straight
+       * @default 0.3
+       */
+      waver: number
+      /**
+       * Seed
+       * @description Another number gives another pattern
+       * @default 0
+       */
+      seed: number
+    }
+    /**
+     * Flags
+     * @description Physical flags that differ from those of the material; empty ones are the material's own.
+     */
+    Flags: {
+      /** Family */
+      family?:
+        | (
+            | 'ferrous'
+            | 'copper alloy'
+            | 'zinc'
+            | 'aluminium'
+            | 'other metal'
+            | 'mineral'
+            | 'timber'
+            | 'polymer'
+            | 'textile'
+            | 'glass'
+            | 'coating'
+            | 'oxide'
+            | 'loose'
+            | 'water'
+            | 'snow'
+            | 'growth'
+            | 'veil'
+          )
+        | null
+      /**
+       * Porosity
+       * @description Share of open pores: wetting darkens by it
+       */
+      porosity?: number | null
+      /**
+       * Brittleness
+       * @description 0 scuffs, 1 flakes
+       */
+      brittleness?: number | null
+      /**
+       * Hiding thickness
+       * @description Thickness at which it hides what is below
+       */
+      hide_um?: number | null
+    }
+    /**
+     * Frost
+     * @description Hoar frost: crystals on what loses its warmth to the open sky first: edges and what stands out, what faces up, never what is sheltered.
+     */
+    Frost: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'frost'
+      /**
+       * Amount
+       * @description From a breath of it on edges to white all over
+       * @default 0.5
+       */
+      amount: number
+      /**
+       * On edges
+       * @description How far edges and rims are ahead
+       * @default 0.6
+       */
+      edges: number
+      /**
+       * Edge size
+       * @description Rounding of the edges that count
+       * @default 6
+       */
+      edge_mm: number
+      /**
+       * Crystal size
+       * @default 1.2
+       */
+      crystal_mm: number
+      /**
+       * Thickness
+       * @description Where there is most of it
+       * @default 220
+       */
+      thickness_um: number
+      /**
+       * Patches
+       * @description Where it began to grow
+       * @default 45
+       */
+      patch_mm: number
+      /**
+       * Glints
+       * @description Crystals that flash
+       * @default 0.6
+       */
+      glints: number
+    }
+    /**
+     * Glass
+     * @description Cast or drawn: light goes through and is tinted on its way; seeds, waves and a film of handling.
+     */
+    Glass: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'glass'
+      /**
+       * Tint
+       * @description What is left of white after the depth
+       * @default [
+       *       0.72,
+       *       0.9,
+       *       0.84
+       *     ]
+       */
+      color: [number, number, number]
+      /**
+       * Tint depth
+       * @description Way through the glass after which the tint is reached
+       * @default 20
+       */
+      depth_mm: number
+      /**
+       * Clear
+       * @description Share of the light that goes through
+       * @default 0.95
+       */
+      clear: number
+      /**
+       * Roughness
+       * @description 0 mirror, 1 matt; it varies about this
+       * @default 0.05
+       */
+      roughness: number
+      /**
+       * Waves
+       * @description As in old panes
+       * @default 0.4
+       */
+      waves: number
+      /**
+       * Seeds
+       * @description Bubbles
+       * @default 0.25
+       */
+      seeds: number
+      /**
+       * Unevenness
+       * @description Of tone and gloss, from the whole to the grain
+       * @default 1
+       */
+      uneven: number
+    }
+    /**
+     * Gradient
+     * @description An even run from black to white over the whole object.
+     */
+    Gradient: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'gradient'
+      /**
+       * Compass
+       * @description 0 away from you (−Z), 90 to the right (+X)
+       * @default 0
+       */
+      azimuth_deg: number
+      /**
+       * Above level
+       * @description 90 straight up, −90 straight down
+       * @default 0
+       */
+      elevation_deg: number
+      /**
+       * Axes
+       * @description Of the place it stands in, or of its file, so that it turns with the object
+       * @default world
+       * @enum {string}
+       */
+      space: 'world' | 'object'
+      /**
+       * Shape
+       * @description Along a direction, from the middle outward, or round an axis like a clock
+       * @default straight
+       * @enum {string}
+       */
+      shape: 'straight' | 'round' | 'around'
+      /**
+       * Towards
+       * @description Where white is, or the axis it turns about
+       * @default up
+       * @enum {string}
+       */
+      towards: 'up' | 'down' | 'north' | 'east' | 'south' | 'west' | 'wind' | 'other'
+      /**
+       * Begins at
+       * @description Share of the object's extent where it is still black
+       * @default 0
+       */
+      start: number
+      /**
+       * Ends at
+       * @description From this share of the extent on it is white
+       * @default 1
+       */
+      end: number
+    }
+    /**
+     * Granite
+     * @description Grains of feldspar, quartz and mica that go through the whole stone; sawn, hammered or polished.
+     */
+    Granite: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'granite'
+      /**
+       * Feldspar
+       * @description Its own colour, linear
+       * @default [
+       *       0.46,
+       *       0.43,
+       *       0.4
+       *     ]
+       */
+      color: [number, number, number]
+      /**
+       * Quartz
+       * @description Its own colour, linear
+       * @default [
+       *       0.27,
+       *       0.265,
+       *       0.26
+       *     ]
+       */
+      quartz: [number, number, number]
+      /**
+       * Mica
+       * @description Its own colour, linear
+       * @default [
+       *       0.022,
+       *       0.022,
+       *       0.024
+       *     ]
+       */
+      mica: [number, number, number]
+      /**
+       * Grain
+       * @description Width of a grain
+       * @default 4.5
+       */
+      grain_mm: number
+      /**
+       * Mica share
+       * @default 0.16
+       */
+      dark: number
+      /**
+       * Polish
+       * @description 0 hammered, 1 polished
+       * @default 0.15
+       */
+      polish: number
+      /**
+       * Unevenness
+       * @description Of tone and gloss, from the whole to the grain
+       * @default 1
+       */
+      uneven: number
+    }
+    /**
+     * Grease
+     * @description Oil creeps, runs and collects dust; grease sits where it was put, with marks of the finger that put it there.
+     */
+    Grease: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'grease'
+      /**
+       * What
+       * @description A thin film that runs, or a thick paste
+       * @default oil
+       * @enum {string}
+       */
+      what: 'oil' | 'grease'
+      /**
+       * Colour
+       * @default [
+       *       0.022,
+       *       0.016,
+       *       0.01
+       *     ]
+       */
+      color: [number, number, number]
+      /**
+       * Amount
+       * @description How much of its place it covers
+       * @default 0.6
+       */
+      amount: number
+      /**
+       * Patch size
+       * @default 16
+       */
+      patch_mm: number
+      /**
+       * Runs
+       * @description How far oil runs down
+       * @default 50
+       */
+      runs_mm: number
+      /**
+       * Thickness
+       * @description Of grease
+       * @default 0.8
+       */
+      thickness_mm: number
+      /**
+       * Roughness
+       * @description Low is fresh
+       * @default 0.16
+       */
+      roughness: number
+      /**
+       * Rainbow film
+       * @description Colours of a film that lies on water or wet stone
+       * @default 0
+       */
+      sheen: number
+    }
+    /**
+     * HeightSource
+     * @description Height above the ground: a band, with a soft lower and upper end.
+     */
+    HeightSource: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'height'
+      /**
+       * From
+       * @description Lower end of the band
+       * @default 0
+       */
+      from_mm: number
+      /**
+       * To
+       * @description Upper end of the band
+       * @default 300
+       */
+      to_mm: number
+      /**
+       * Fades over
+       * @description Width of the fade at both ends
+       * @default 60
+       */
+      fade_mm: number
+    }
+    /**
+     * Hollows
+     * @description Concave curvature at a radius: 0.5 in a straight square crease.
+     */
+    Hollows: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'hollows'
+      /**
+       * Radius
+       * @description Creases and corners up to this size stand out
+       * @default 8
+       */
+      radius_mm: number
+    }
+    /**
+     * Lacquer
+     * @description A clear coat: it hides nothing and shines over everything before it; what comes later lies on it and takes its gloss away.
+     */
+    Lacquer: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'lacquer'
+      /**
+       * Thickness
+       * @default 40
+       */
+      thickness_um: number
+      /**
+       * Roughness
+       * @description Low is glossy
+       * @default 0.08
+       */
+      roughness: number
+      /**
+       * Index of refraction
+       * @default 1.5
+       */
+      ior: number
+      /**
+       * Yellowing
+       * @description How far it has turned amber, more where it is thick
+       * @default 0.15
+       */
+      yellowing: number
+      /**
+       * Fine scratches
+       * @description Hairlines in the lacquer itself
+       * @default 0.35
+       */
+      scratches: number
+      /**
+       * Their length
+       * @default 40
+       */
+      scratch_mm: number
+      /**
+       * Worn at edges
+       * @description Rubbed away on convex edges
+       * @default 0.4
+       */
+      worn: number
+      /**
+       * Edge size
+       * @description Of edges that wear
+       * @default 5
+       */
+      edge_mm: number
+    }
+    /**
+     * Layer
+     * @description One thing that happened.
+     */
+    Layer: {
+      /**
+       * Id
+       * @description Stays the same when the layer is renamed or moved
+       */
+      id: string
+      /** Name */
+      name: string
+      /**
+       * On
+       * @default true
+       */
+      on: boolean
+      /** Effect */
+      effect:
+        | components['schemas']['Paint']
+        | components['schemas']['Chipping']
+        | components['schemas']['Lacquer']
+        | components['schemas']['Peeling']
+        | components['schemas']['Rubbing']
+        | components['schemas']['Scratching']
+        | components['schemas']['Rust']
+        | components['schemas']['Patina']
+        | components['schemas']['Variation']
+        | components['schemas']['CrackLayer']
+        | components['schemas']['Decal']
+        | components['schemas']['Fading']
+        | components['schemas']['Dirt']
+        | components['schemas']['Mud']
+        | components['schemas']['Splash']
+        | components['schemas']['Leaks']
+        | components['schemas']['Debris']
+        | components['schemas']['Staining']
+        | components['schemas']['Algae']
+        | components['schemas']['Grease']
+        | components['schemas']['Moss']
+        | components['schemas']['Soot']
+        | components['schemas']['Lichen']
+        | components['schemas']['Smears']
+        | components['schemas']['Salt']
+        | components['schemas']['Dust']
+        | components['schemas']['Washing']
+        | components['schemas']['Wetness']
+        | components['schemas']['Water']
+        | components['schemas']['Frost']
+        | components['schemas']['Snow']
+      where?: components['schemas']['Recipe']
+      /**
+       * Strength
+       * @default 1
+       */
+      strength: number
+      /** Channels */
+      channels?: {
+        [key: string]: components['schemas']['ChannelUse']
+      }
+      /**
+       * Episode
+       * @description Id of the episode it belongs to; layers of one stand next to each other
+       * @default
+       */
+      episode: string
+      /**
+       * Begins in year
+       * @description Years after the object was new
+       * @default 0
+       */
+      since: number
+      /**
+       * Held
+       * @description As it is set from its year on, whatever the years dial says
+       * @default false
+       */
+      fixed: boolean
+    }
+    /**
+     * Leaks
+     * @description Dirty water from ledges, joints, bolts or chosen points runs down the surface and dries.
+     *
+     *     The place of the layer is where it begins; how it goes on follows the surface. Heads are broken, tails fade, lanes fork and meet.
+     */
+    Leaks: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'leaks'
+      /**
+       * Colour
+       * @default [
+       *       0.058,
+       *       0.045,
+       *       0.033
+       *     ]
+       */
+      color: [number, number, number]
+      /**
+       * Amount
+       * @description How dark the streaks are at their heads
+       * @default 0.6
+       */
+      amount: number
+      /**
+       * Length
+       * @description Until a third of it is left
+       * @default 160
+       */
+      length_mm: number
+      /**
+       * Width
+       * @description Of one streak
+       * @default 7
+       */
+      width_mm: number
+      /**
+       * Broken
+       * @description How many heads are missing, and how much streaks are interrupted
+       * @default 0.6
+       */
+      broken: number
+      /**
+       * Dried rim
+       * @description Darker borders where the water dried
+       * @default 0.35
+       */
+      rim: number
+      /**
+       * Roughness
+       * @default 0.8
+       */
+      roughness: number
+    }
+    /**
+     * Levels
+     * @description Applied in the order in which they stand here; for colours in linear light.
+     */
+    Levels: {
+      /**
+       * One value
+       * @description The same everywhere, instead of what the base brings
+       */
+      value?: number[] | null
+      /**
+       * Invert
+       * @description High and low change places
+       * @default false
+       */
+      invert: boolean
+      /**
+       * Black at
+       * @description This share of the channel's range becomes its lowest
+       * @default 0
+       */
+      low: number
+      /**
+       * White at
+       * @description This share of the channel's range becomes its highest
+       * @default 1
+       */
+      high: number
+      /**
+       * Gamma
+       * @description Below 1 lightens the middle, above 1 darkens it
+       * @default 1
+       */
+      gamma: number
+      /**
+       * Exposure
+       * @description Doubles or halves
+       * @default 0
+       */
+      exposure: number
+      /**
+       * Contrast
+       * @description About the mean
+       * @default 1
+       */
+      contrast: number
+      /**
+       * Lift
+       * @description Added, as a share of the channel's range
+       * @default 0
+       */
+      shift: number
+      /**
+       * Hue
+       * @description Turned about grey; the luminance stays
+       * @default 0
+       */
+      hue_deg: number
+      /**
+       * Saturation
+       * @description 0 is grey
+       * @default 1
+       */
+      saturation: number
+    }
+    /**
+     * Lichen
+     * @description Crusts of lichen in separate rosettes, by age: those that came first are the largest, many are young; groups differ in colour and outline.
+     *
+     *     They grow outwards by about half a millimetre a year (lichenometry handbooks, from memory), slower in shade and on smooth ground.
+     */
+    Lichen: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'lichen'
+      /**
+       * Years
+       * @description Since the first of them settled
+       * @default 25
+       */
+      years: number
+      /**
+       * Amount
+       * @description How many have settled
+       * @default 0.45
+       */
+      amount: number
+      /**
+       * Growth a year
+       * @description Of the radius
+       * @default 0.5
+       */
+      rate_mm: number
+      /**
+       * Kinds
+       * @description Which groups
+       * @default mixed
+       * @enum {string}
+       */
+      kinds: 'mixed' | 'grey' | 'pale' | 'yellow' | 'dark'
+      /**
+       * Grey
+       * @default [
+       *       0.235,
+       *       0.25,
+       *       0.205
+       *     ]
+       */
+      grey_color: [number, number, number]
+      /**
+       * Pale
+       * @default [
+       *       0.47,
+       *       0.47,
+       *       0.41
+       *     ]
+       */
+      pale_color: [number, number, number]
+      /**
+       * Yellow
+       * @default [
+       *       0.42,
+       *       0.235,
+       *       0.03
+       *     ]
+       */
+      yellow_color: [number, number, number]
+      /**
+       * Dark
+       * @default [
+       *       0.035,
+       *       0.036,
+       *       0.03
+       *     ]
+       */
+      dark_color: [number, number, number]
+      /**
+       * Lobed
+       * @description How ragged outlines are
+       * @default 0.5
+       */
+      lobes: number
+      /**
+       * Bare middles
+       * @description Old ones fall out in the middle and are rings
+       * @default 0.35
+       */
+      bare: number
+      /**
+       * Thickness
+       * @default 320
+       */
+      thickness_um: number
+    }
+    /**
+     * LowDown
+     * @description Near the ground.
+     */
+    LowDown: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'low'
+      /**
+       * Top
+       * @description At the ground the value is 1, from this height on 0
+       * @default 150
+       */
+      top_mm: number
+    }
+    /**
+     * MapSet
+     * @description Files in their roles, and how high their relief is.
+     */
+    MapSet: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'map_set'
+      /** Maps */
+      maps?: components['schemas']['MapUse'][]
+      /**
+       * Green points
+       * @description In its normal map
+       * @default up
+       * @enum {string}
+       */
+      green: 'up' | 'down'
+      /**
+       * Relief from
+       * @description Its wide forms from the height map, its fine ones from the normal map, or all from one of them
+       * @default both
+       * @enum {string}
+       */
+      relief_from: 'height' | 'normal' | 'both'
+      /**
+       * Relief range
+       * @description Height of white over black; below 0 black is high
+       */
+      range_mm?: number | null
+      /**
+       * Range Share
+       * @description What was found, as a share of the tile's width; 0: nothing
+       * @default 0
+       */
+      range_share: number
+      /**
+       * Middle
+       * @description The grey that is neither high nor low
+       * @default 0.5
+       */
+      middle: number
+      /**
+       * Bump
+       * @description Height of white over black in its bump map
+       * @default 0.5
+       */
+      bump_mm: number
+    }
+    /**
+     * MapUse
+     * @description One file, or one component of it, in a role; what is "left out" stays in the list and does nothing.
+     */
+    MapUse: {
+      /** File */
+      file: string
+      /**
+       * Role
+       * @default left out
+       */
+      role: string
+      /**
+       * Component
+       * @default all
+       * @enum {string}
+       */
+      component: 'all' | 'R' | 'G' | 'B' | 'A'
+      /**
+       * Colour
+       * @default linear
+       * @enum {string}
+       */
+      colour: 'srgb' | 'linear'
+    }
+    /**
+     * MaskSource
+     * @description The mask of another layer, as it stands; invert it to be where that one is not.
+     */
+    MaskSource: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'mask'
+      /**
+       * Layer
+       * @description Id of another layer
+       * @default
+       */
+      layer: string
+    }
+    /**
+     * Moss
+     * @description Cushions of moss in joints, in corners and on ledges: each has a size of its own, they grow into one another, and stand up from the surface.
+     */
+    Moss: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'moss'
+      /**
+       * Amount
+       * @description From single cushions in joints to a carpet
+       * @default 0.38
+       */
+      amount: number
+      /**
+       * Cushions
+       * @description Width of the largest
+       * @default 17
+       */
+      size_mm: number
+      /**
+       * Height
+       * @description Against its width
+       * @default 0.24
+       */
+      height: number
+      /**
+       * In joints
+       * @description How far joints, cracks and corners are ahead of open faces
+       * @default 0.8
+       */
+      joints: number
+      /**
+       * Fronds
+       * @description Size of its single shoots
+       * @default 1.3
+       */
+      fronds_mm: number
+      /**
+       * Colour
+       * @default [
+       *       0.062,
+       *       0.088,
+       *       0.022
+       *     ]
+       */
+      color: [number, number, number]
+      /**
+       * Colour of the tips
+       * @default [
+       *       0.16,
+       *       0.175,
+       *       0.045
+       *     ]
+       */
+      tips: [number, number, number]
+      /**
+       * Dry
+       * @description How many cushions have turned brown
+       * @default 0.25
+       */
+      dry: number
+      /**
+       * Corner size
+       * @description Rounding of the corners it grows in
+       * @default 12
+       */
+      edge_mm: number
+    }
+    /**
+     * Mud
+     * @description What a flood left: silt up to a line that is level, thick at the foot and on ledges, thin towards the line; splashes above, tide lines below.
+     *
+     *     Thick mud shrinks as it dries and cracks into plates.
+     */
+    Mud: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'mud'
+      /**
+       * Level
+       * @description Of the flood above the ground of the setting
+       * @default 190
+       */
+      level_mm: number
+      /**
+       * Amount
+       * @description How dense the silt is below the line
+       * @default 0.6
+       */
+      amount: number
+      /**
+       * Thickness
+       * @description At the foot and on ledges
+       * @default 1.6
+       */
+      thickness_mm: number
+      /**
+       * Line
+       * @description Darker rim at the level, and lower ones where the water paused
+       * @default 0.55
+       */
+      line: number
+      /**
+       * Splash
+       * @description Above the line
+       * @default 45
+       */
+      splash_mm: number
+      /**
+       * Uneven line
+       * @description How far waves have washed over it
+       * @default 4
+       */
+      ragged_mm: number
+      /**
+       * Dry
+       * @description From wet and dark to dry, pale and cracked
+       * @default 0.8
+       */
+      dry: number
+      /**
+       * Plates
+       * @description Width of the plates that thick mud cracks into
+       * @default 32
+       */
+      plates_mm: number
+      /**
+       * Colour when dry
+       * @default [
+       *       0.155,
+       *       0.115,
+       *       0.076
+       *     ]
+       */
+      color: [number, number, number]
+    }
+    /**
+     * Neighbour
+     * @description Another object nearby: it hides sky, sun and rain, and the distance to it can be asked for.
+     */
+    Neighbour: {
+      /** Id */
+      id: string
+      /** Name */
+      name: string
+      /**
+       * File
+       * @description Relative to the scene document
+       */
+      file: string
+      /**
+       * On
+       * @default true
+       */
+      on: boolean
+      /**
+       * Position
+       * @description x, y (up), z of its origin
+       * @default [
+       *       0,
+       *       0,
+       *       0
+       *     ]
+       */
+      position_mm: [number, number, number]
+      /**
+       * Rotation
+       * @description About x, then y, then z
+       * @default [
+       *       0,
+       *       0,
+       *       0
+       *     ]
+       */
+      rotation_deg: [number, number, number]
+      /**
+       * Scale
+       * @description Metres per unit of its file
+       * @default 1
+       */
+      scale: number
+      /**
+       * Up
+       * @default +y
+       * @enum {string}
+       */
+      up: '+y' | '-y' | '+z' | '-z' | '+x' | '-x'
+    }
+    /**
+     * Noise
+     * @description Gradient noise in space: 0..1, spread evenly, so that a level of 0.3 hides about 30 %.
+     */
+    Noise: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'noise'
+      /**
+       * Form
+       * @description Soft, with sharp crests, or in rounded heaps
+       * @default fractal
+       * @enum {string}
+       */
+      form: 'fractal' | 'ridged' | 'billow'
+      /**
+       * Size
+       * @description Distance between the widest blotches
+       * @default 90
+       */
+      size_mm: number
+      /**
+       * Detail
+       * @description Octaves: each adds detail half as large
+       * @default 4
+       */
+      octaves: number
+      /**
+       * Roughness
+       * @description How strong the fine detail is against the wide blotches
+       * @default 0.5
+       */
+      gain: number
+      /**
+       * Turbulence
+       * @description How far another noise pulls this one about, in widths of it
+       * @default 0
+       */
+      warp: number
+      /**
+       * Seed
+       * @description Another number gives another pattern
+       * @default 0
+       */
+      seed: number
+    }
+    /**
+     * ObjectFile
+     * @description The imported model and what is done to it on the way in; paths are relative to the scene document.
+     */
+    ObjectFile: {
+      /** File */
+      file: string
+      /**
+       * Unit of the file
+       * @description Metres per unit of the file
+       * @default 1
+       */
+      scale: number
+      /**
+       * UVs
+       * @description Those of the file, its second set, or made here
+       * @default own
+       * @enum {string}
+       */
+      uv: 'own' | 'second' | 'unwrapped'
+      /**
+       * Turned parts
+       * @description Parts that came inside out
+       */
+      turned?: string[]
+      /**
+       * Two-sided sheets
+       * @description Thin sheets that have a back of their own
+       */
+      two_sided?: string[]
+      /**
+       * Longest edge
+       * @description Cut longer edges, so that vertex colours have something to hold on to
+       */
+      subdivide_mm?: number | null
+      /**
+       * Maps of the file
+       * @description Use the colour, roughness and metalness that came with the file
+       * @default true
+       */
+      own_maps: boolean
+      twin?: components['schemas']['Twin'] | null
+      /** Neighbours */
+      neighbours?: components['schemas']['Neighbour'][]
+    }
+    /**
      * ObjectOut
      * @description An object with its scene.
      */
@@ -1188,10 +4183,7 @@ export interface components {
       name: string
       /** Digest */
       digest: string
-      /** Facts */
-      facts: {
-        [key: string]: unknown
-      }
+      facts: components['schemas']['Facts']
       /**
        * Readings
        * @enum {string}
@@ -1228,6 +4220,2227 @@ export interface components {
       scene: components['schemas']['VersionOut']
     }
     /**
+     * Paint
+     * @description Primer, undercoat and topcoat.
+     *
+     *     Paint flows off edges and gathers in corners, so the film is thinner on convex edges and thicker in creases (common practice,
+     *     no source). Film thickness of whole systems after ISO 12944-5: about 120 to 320 micrometres (from memory).
+     */
+    Paint: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'paint'
+      /**
+       * Topcoat colour
+       * @default [
+       *       0.032,
+       *       0.128,
+       *       0.094
+       *     ]
+       */
+      color: [number, number, number]
+      /**
+       * Topcoat thickness
+       * @default 120
+       */
+      thickness_um: number
+      /**
+       * Roughness
+       * @description Low is glossy
+       * @default 0.42
+       */
+      roughness: number
+      /**
+       * Put on by
+       * @description What the film looks like from near
+       * @default spray
+       * @enum {string}
+       */
+      way: 'spray' | 'roller' | 'brush'
+      /**
+       * Primer
+       * @description A coat below the topcoat that shows at the rim of chips
+       * @default true
+       */
+      primer: boolean
+      /**
+       * Primer colour
+       * @default [
+       *       0.262,
+       *       0.085,
+       *       0.048
+       *     ]
+       */
+      primer_color: [number, number, number]
+      /**
+       * Primer thickness
+       * @default 60
+       */
+      primer_thickness_um: number
+      /**
+       * Undercoat
+       * @description One more coat, between primer and topcoat
+       * @default false
+       */
+      undercoat: boolean
+      /**
+       * Undercoat colour
+       * @default [
+       *       0.36,
+       *       0.37,
+       *       0.36
+       *     ]
+       */
+      undercoat_color: [number, number, number]
+      /**
+       * Undercoat thickness
+       * @default 60
+       */
+      undercoat_thickness_um: number
+      /**
+       * Texture
+       * @description Height of orange peel, roller stipple or brush marks
+       * @default 14
+       */
+      texture_um: number
+      /**
+       * Texture size
+       * @description Distance between ripples, or width of brush marks
+       * @default 5
+       */
+      texture_mm: number
+      /**
+       * Sags and drips
+       * @description Paint that ran before it dried: curtains on steep faces, beads on lower edges
+       * @default 0.15
+       */
+      sags: number
+      /**
+       * Overspray
+       * @description How far a mist of paint reaches beyond the edge of its place
+       * @default 0
+       */
+      overspray: number
+      /**
+       * Unevenness
+       * @description Slow change of tone and gloss over the surface
+       * @default 0.1
+       */
+      unevenness: number
+      /**
+       * Unevenness size
+       * @description Distance over which tone and gloss change
+       * @default 160
+       */
+      unevenness_mm: number
+      /**
+       * Edge size
+       * @description Edges up to this rounding carry a thinner film, creases a thicker one
+       * @default 4
+       */
+      edge_mm: number
+      /**
+       * Varnish
+       * @description Weight of a clear, glossy finish over the topcoat
+       * @default 0
+       */
+      varnish: number
+    }
+    /**
+     * Parts
+     * @description White on the chosen parts of the object.
+     */
+    Parts: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'parts'
+      /**
+       * Parts
+       * @description Names of parts
+       */
+      names?: string[]
+    }
+    /**
+     * Patina
+     * @description Metals other than iron change colour: copper alloys go brown, then green where rain reaches; silver darkens; zinc and aluminium go white.
+     *
+     *     A thin film first, which keeps the metal's colour in it; then a crust. The rain-washed side and the sheltered side differ.
+     */
+    Patina: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'patina'
+      /**
+       * Years
+       * @description Time since the metal was bright
+       * @default 12
+       */
+      years: number
+      /**
+       * Crust
+       * @description How readily tarnish goes over into verdigris, white rust or chalk
+       * @default 0.5
+       */
+      green: number
+      /**
+       * Rain-washed
+       * @description How much what sees the sky differs from what is sheltered
+       * @default 0.6
+       */
+      washed: number
+      /**
+       * Streaks
+       * @description How far the crust runs down
+       * @default 60
+       */
+      streaks_mm: number
+      /**
+       * Patch size
+       * @default 22
+       */
+      patch_mm: number
+    }
+    /**
+     * Peeling
+     * @description Sheets of paint come off along the cracks of the coat.
+     *
+     *     The topmost paint breaks along a network of cracks; whole sheets of it are released where sun or damp got under it. What is left stands up
+     *     along the torn line, and further cracks run on into what still holds.
+     */
+    Peeling: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'peeling'
+      /**
+       * Coverage
+       * @description Share of the painted area that has come off
+       * @default 0.12
+       */
+      coverage: number
+      /**
+       * Sheet size
+       * @description Width of a sheet
+       * @default 24
+       */
+      sheet_mm: number
+      /**
+       * Cracks
+       * @description Width of the cracks in what still holds
+       * @default 0.35
+       */
+      crack_mm: number
+      /**
+       * Curl
+       * @description How far the torn line stands up
+       * @default 0.7
+       */
+      curl_mm: number
+      /**
+       * Takes the primer along
+       * @description Share of the peeled area where the coats below went as well
+       * @default 0.35
+       */
+      through: number
+    }
+    /**
+     * Pick
+     * @description One place that was filled: found again on the surface from a point and the side it faces, in metres and the axes of the file,
+     *     at the scale it had then (metres per unit of the file).
+     */
+    Pick: {
+      /**
+       * What
+       * @default connected
+       * @enum {string}
+       */
+      what: 'part' | 'island' | 'polygon' | 'connected'
+      /** At */
+      at: [number, number, number]
+      /** Facing */
+      facing: [number, number, number]
+      /**
+       * Up To Deg
+       * @default 30
+       */
+      up_to_deg: number
+      /**
+       * Take
+       * @default false
+       */
+      take: boolean
+      /**
+       * Scale
+       * @default 1
+       */
+      scale: number
+    }
+    /**
+     * Picks
+     * @description White on what was picked: parts, UV islands, flat polygons, or faces connected up to an angle.
+     */
+    Picks: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'picks'
+      /**
+       * Fills
+       * @description First to last
+       */
+      picks?: components['schemas']['Pick'][]
+    }
+    /**
+     * PictureSource
+     * @description A picture: wrapped round the object from three sides, thrown on it from one, or by its UVs.
+     */
+    PictureSource: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'picture'
+      /**
+       * Compass
+       * @description 0 away from you (−Z), 90 to the right (+X)
+       * @default 0
+       */
+      azimuth_deg: number
+      /**
+       * Above level
+       * @description 90 straight up, −90 straight down
+       * @default 0
+       */
+      elevation_deg: number
+      /**
+       * Axes
+       * @description Of the place it stands in, or of its file, so that it turns with the object
+       * @default world
+       * @enum {string}
+       */
+      space: 'world' | 'object'
+      /**
+       * Picture
+       * @description Relative to the scene document
+       * @default
+       */
+      file: string
+      /**
+       * Channel
+       * @description What is read from it
+       * @default brightness
+       * @enum {string}
+       */
+      channel: 'brightness' | 'R' | 'G' | 'B' | 'A'
+      /**
+       * Holds
+       * @description Plain numbers, or sRGB colour that is turned into linear light first
+       * @default data
+       * @enum {string}
+       */
+      holds: 'data' | 'colour'
+      /**
+       * Laid on
+       * @description From three sides without seams, thrown from one side, or by the UVs
+       * @default triplanar
+       * @enum {string}
+       */
+      way: 'triplanar' | 'projected' | 'uv'
+      /**
+       * Width
+       * @description Real width of the picture
+       * @default 300
+       */
+      size_mm: number
+      /**
+       * Repeats
+       * @description How often over the UVs
+       * @default 1
+       */
+      repeat: number
+      /**
+       * Break repetition
+       * @description Patches of it are turned, scaled and moved, each its own way
+       * @default true
+       */
+      broken: boolean
+      /**
+       * Towards
+       * @description The side it is thrown from
+       * @default south
+       * @enum {string}
+       */
+      towards: 'up' | 'down' | 'north' | 'east' | 'south' | 'west' | 'wind' | 'other'
+      /**
+       * Across
+       * @description Moved sideways
+       * @default 0
+       */
+      across_mm: number
+      /**
+       * Up
+       * @description Moved upwards
+       * @default 0
+       */
+      along_mm: number
+      /**
+       * Turned
+       * @description Clockwise, as seen
+       * @default 0
+       */
+      turn_deg: number
+      /**
+       * Up to
+       * @description Only what faces the side this much
+       * @default 75
+       */
+      facing_deg: number
+      /**
+       * Repeat it
+       * @description Otherwise it is black beyond its border
+       * @default false
+       */
+      tiled: boolean
+      /**
+       * Seed
+       * @description Another number gives another pattern
+       * @default 0
+       */
+      seed: number
+    }
+    /**
+     * PiecesSource
+     * @description Every part, island, tile or cell differs a little: its own grey, its own level, or its own tilt.
+     */
+    PiecesSource: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'pieces'
+      /**
+       * Of
+       * @description What counts as a piece
+       * @default island
+       * @enum {string}
+       */
+      of: 'part' | 'island' | 'tile' | 'cell'
+      /**
+       * Gives
+       * @description Any grey; mostly the middle with a few that stand out; or a slant across each piece
+       * @default value
+       * @enum {string}
+       */
+      give: 'value' | 'offset' | 'tilt'
+      /**
+       * Size
+       * @description Width of a tile or cell
+       * @default 200
+       */
+      size_mm: number
+      /**
+       * Stagger
+       * @description How far every other row is moved
+       * @default 0.5
+       */
+      stagger: number
+      /**
+       * Seed
+       * @description Another number gives another pattern
+       * @default 0
+       */
+      seed: number
+    }
+    /**
+     * Placing
+     * @description Way, real size, and what keeps repetition from showing.
+     */
+    Placing: {
+      /**
+       * Laid on
+       * @description From three sides blending where the surface turns, from three sides with hard borders, or by the UVs
+       * @default triplanar
+       * @enum {string}
+       */
+      way: 'triplanar' | 'box' | 'uv'
+      /**
+       * Tile
+       * @description Real width of one tile of its pictures
+       * @default 100
+       */
+      size_cm: number
+      /**
+       * Scale
+       * @description Times its real size
+       * @default 1
+       */
+      scale: number
+      /**
+       * Turned
+       * @description About the direction it is looked at from
+       * @default 0
+       */
+      turn_deg: number
+      /**
+       * Across
+       * @description Moved sideways
+       * @default 0
+       */
+      across_cm: number
+      /**
+       * Up
+       * @description Moved upwards
+       * @default 0
+       */
+      up_cm: number
+      /**
+       * Moved by chance
+       * @description So that like parts do not look alike
+       * @default part
+       * @enum {string}
+       */
+      scatter: 'none' | 'part' | 'island'
+      /**
+       * Grain along
+       * @description Where it has a direction
+       * @default longest
+       * @enum {string}
+       */
+      grain: 'longest' | 'x' | 'y' | 'z'
+      /**
+       * Break repetition
+       * @description Patches of it are moved each its own way, and blended without ghosts or loss of contrast
+       * @default false
+       */
+      broken: boolean
+      /**
+       * Turn the patches
+       * @description Off for what has a direction, such as boards
+       * @default true
+       */
+      turned: boolean
+      /**
+       * Scale the patches
+       * @description 70 to 120 %, in steps
+       * @default true
+       */
+      scaled: boolean
+    }
+    /**
+     * Plaster
+     * @description Lime or gypsum drawn on with a float: sweeps of the tool, sand that dragged, hairline shrinkage.
+     */
+    Plaster: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'plaster'
+      /**
+       * Colour
+       * @description Its own colour, linear
+       * @default [
+       *       0.58,
+       *       0.555,
+       *       0.5
+       *     ]
+       */
+      color: [number, number, number]
+      /**
+       * Roughness
+       * @description 0 mirror, 1 matt; it varies about this
+       * @default 0.9
+       */
+      roughness: number
+      /**
+       * Sand
+       * @default 0.4
+       */
+      sand: number
+      /**
+       * Sweeps
+       * @description Traces of the float
+       * @default 0.5
+       */
+      sweeps: number
+      /**
+       * Unevenness
+       * @description Of tone and gloss, from the whole to the grain
+       * @default 1
+       */
+      uneven: number
+    }
+    /**
+     * ProximitySource
+     * @description Distance to other objects, to chosen parts, or to a line drawn on the surface.
+     */
+    ProximitySource: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'proximity'
+      /**
+       * Of
+       * @description What the distance is measured to
+       * @default neighbours
+       * @enum {string}
+       */
+      to: 'neighbours' | 'parts' | 'line'
+      /**
+       * Parts
+       * @description Names of parts
+       */
+      parts?: string[]
+      /**
+       * Line
+       * @description Stroke files whose paths are the line
+       */
+      line?: string[]
+      /**
+       * Where
+       * @description Fading from touching to the distance, all within it, or all beyond it
+       * @default near
+       * @enum {string}
+       */
+      side: 'near' | 'inside' | 'beyond'
+      /**
+       * Distance
+       * @default 10
+       */
+      reach_cm: number
+      /**
+       * Fades over
+       * @description Width of the border of 'within' and 'beyond'
+       * @default 0.5
+       */
+      fade_cm: number
+      /**
+       * Broken up
+       * @description How much the distance varies from place to place
+       * @default 0
+       */
+      breakup: number
+      /**
+       * Break-up size
+       * @description Size of that variation
+       * @default 3
+       */
+      breakup_cm: number
+      /**
+       * Seed
+       * @description Another number gives another pattern
+       * @default 0
+       */
+      seed: number
+    }
+    /**
+     * Rain
+     * @description Driving rain reaching the surface; open level ground is 1.
+     */
+    Rain: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'rain'
+    }
+    /**
+     * Ramp
+     * @description Position along a direction, in millimetres from where the object begins on that side.
+     */
+    Ramp: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'ramp'
+      /**
+       * Compass
+       * @description 0 away from you (−Z), 90 to the right (+X)
+       * @default 0
+       */
+      azimuth_deg: number
+      /**
+       * Above level
+       * @description 90 straight up, −90 straight down
+       * @default 0
+       */
+      elevation_deg: number
+      /**
+       * Axes
+       * @description Of the place it stands in, or of its file, so that it turns with the object
+       * @default world
+       * @enum {string}
+       */
+      space: 'world' | 'object'
+      /**
+       * Towards
+       * @description The direction it is measured along
+       * @default up
+       * @enum {string}
+       */
+      towards: 'up' | 'down' | 'north' | 'east' | 'south' | 'west' | 'wind' | 'other'
+      /**
+       * From
+       * @description Black up to here
+       * @default 0
+       */
+      from_mm: number
+      /**
+       * To
+       * @description White from here on
+       * @default 300
+       */
+      to_mm: number
+    }
+    /**
+     * Recipe
+     * @description Where a layer is. No terms: everywhere.
+     */
+    Recipe: {
+      /** Terms */
+      terms?: components['schemas']['Term'][]
+      cut?: components['schemas']['Cut'] | null
+    }
+    /**
+     * ReliefSource
+     * @description How high the surface stands at this moment of the chronicle: base relief, coats, and what was taken away.
+     */
+    ReliefSource: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'relief'
+      /**
+       * Black at
+       * @description Relief that is black
+       * @default -0.1
+       */
+      from_mm: number
+      /**
+       * White at
+       * @description Relief that is white
+       * @default 0.2
+       */
+      to_mm: number
+    }
+    /**
+     * RoofFelt
+     * @description Bitumen sheet strewn with crushed slate, lapped in courses, granules lost along folds.
+     */
+    RoofFelt: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'roof_felt'
+      /**
+       * Granules
+       * @description Its own colour, linear
+       * @default [
+       *       0.085,
+       *       0.09,
+       *       0.088
+       *     ]
+       */
+      color: [number, number, number]
+      /**
+       * Bitumen
+       * @description Its own colour, linear
+       * @default [
+       *       0.018,
+       *       0.017,
+       *       0.016
+       *     ]
+       */
+      bitumen: [number, number, number]
+      /**
+       * Granules
+       * @default 1.6
+       */
+      granule_mm: number
+      /**
+       * Bare
+       * @description Where granules are lost
+       * @default 0.15
+       */
+      bare: number
+      /**
+       * Course
+       * @description From lap to lap
+       * @default 900
+       */
+      course_mm: number
+      /**
+       * Unevenness
+       * @description Of tone and gloss, from the whole to the grain
+       * @default 1
+       */
+      uneven: number
+    }
+    /**
+     * RoofSlates
+     * @description Slates lapping one another, each split, toned and tilted in its own way, with a ragged lower edge.
+     */
+    RoofSlates: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'roof_slates'
+      /**
+       * Colour
+       * @description Its own colour, linear
+       * @default [
+       *       0.06,
+       *       0.066,
+       *       0.075
+       *     ]
+       */
+      color: [number, number, number]
+      /**
+       * Width
+       * @default 250
+       */
+      width_mm: number
+      /**
+       * Course
+       * @description What shows of each slate's height
+       * @default 200
+       */
+      course_mm: number
+      /**
+       * Gap
+       * @default 4
+       */
+      gap_mm: number
+      /**
+       * Thickness
+       * @default 6
+       */
+      thick_mm: number
+      /**
+       * Tone
+       * @description How much slates differ
+       * @default 0.6
+       */
+      tone: number
+      /**
+       * Level
+       * @description How far slates tilt
+       * @default 1.5
+       */
+      level_mm: number
+      /**
+       * Unevenness
+       * @description Of tone and gloss, from the whole to the grain
+       * @default 1
+       */
+      uneven: number
+    }
+    /**
+     * Rubber
+     * @description Moulded: a dull, fine skin with marks of the mould, a grey bloom that comes out of it, scuffs.
+     */
+    Rubber: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'rubber'
+      /**
+       * Colour
+       * @description Its own colour, linear
+       * @default [
+       *       0.022,
+       *       0.022,
+       *       0.023
+       *     ]
+       */
+      color: [number, number, number]
+      /**
+       * Bloom
+       * @description Grey film of wax and sulphur
+       * @default 0.4
+       */
+      bloom: number
+      /**
+       * Grain
+       * @description Of the mould
+       * @default 0.7
+       */
+      grain_mm: number
+      /**
+       * Roughness
+       * @description 0 mirror, 1 matt; it varies about this
+       * @default 0.66
+       */
+      roughness: number
+      /**
+       * Unevenness
+       * @description Of tone and gloss, from the whole to the grain
+       * @default 1
+       */
+      uneven: number
+    }
+    /**
+     * Rubbing
+     * @description Hands, feet and cloth take the paint away bit by bit: thinner and thinner, through each coat in turn.
+     *
+     *     Micrometres are taken from the top down, so the coats show as bands that run into one another, and what is laid bare is polished.
+     */
+    Rubbing: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'rubbing'
+      /**
+       * Coverage
+       * @description Share of the painted area that is worn through the topcoat
+       * @default 0.06
+       */
+      coverage: number
+      /**
+       * Softness
+       * @description How gradually it goes from untouched to worn through
+       * @default 0.45
+       */
+      soft: number
+      /**
+       * Distress size
+       * @description Pattern that keeps the wear from being even
+       * @default 14
+       */
+      distress_mm: number
+      /**
+       * Distress
+       * @description How much that pattern has to say
+       * @default 0.5
+       */
+      distress: number
+      /**
+       * Polished
+       * @description How much smoother the rubbed places are than the rest
+       * @default 0.6
+       */
+      polish: number
+    }
+    /**
+     * Runoff
+     * @description Where water runs down, gathered from above and from drips.
+     */
+    Runoff: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'runoff'
+    }
+    /**
+     * Rust
+     * @description Exposed iron turns to oxide.
+     *
+     *     Depth follows the corrosivity of the setting and the years; oxide takes 2.14 times the room of the iron it came from, so a
+     *     rusted spot stands up. Oxide is not a metal: metalness 0, roughness high and broken up. It creeps under the rim of paint, blisters
+     *     it, and what water carries away runs down over whatever is below. Asked for a share or a grade, it breaks through the paint in spots.
+     */
+    Rust: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'rust'
+      /**
+       * Where by
+       * @description Bare iron rusts with the years; or a share of the iron's area is rusted, through the paint where need be
+       * @default years
+       * @enum {string}
+       */
+      by: 'years' | 'coverage' | 'iso' | 'astm'
+      /**
+       * Coverage
+       * @description Share of the surface of iron that is rusted
+       * @default 0.08
+       */
+      coverage: number
+      /**
+       * Degree of rusting
+       * @description Area by ISO 4628-3
+       * @default Ri4
+       * @enum {string}
+       */
+      iso: 'Ri0' | 'Ri1' | 'Ri2' | 'Ri3' | 'Ri4' | 'Ri5'
+      /**
+       * Rust grade
+       * @description Area by ASTM D610
+       * @default 4
+       * @enum {string}
+       */
+      astm: '10' | '9' | '8' | '7' | '6' | '5' | '4' | '3' | '2' | '1' | '0'
+      /**
+       * Years
+       * @description Time since the iron was laid bare
+       * @default 10
+       */
+      years: number
+      /**
+       * Corrosivity
+       * @description Class after ISO 9223
+       * @default setting
+       * @enum {string}
+       */
+      climate: 'setting' | 'C1' | 'C2' | 'C3' | 'C4' | 'C5' | 'CX'
+      /**
+       * Creep at rims
+       * @description How far the stain reaches from bare iron over the paint, at most
+       * @default 2.5
+       */
+      creep_mm: number
+      /**
+       * Stain
+       * @description Strength of the stain around bare spots
+       * @default 0.5
+       */
+      stain: number
+      /**
+       * Blisters
+       * @description Paint near bare spots lifted by the rust below it
+       * @default 0.3
+       */
+      blisters: number
+      /**
+       * Runs
+       * @description How far streaks run down
+       * @default 90
+       */
+      runs_mm: number
+      /**
+       * Strength of runs
+       * @description How dark the streaks are
+       * @default 0.55
+       */
+      runs: number
+      /**
+       * Width of runs
+       * @description Of one streak
+       * @default 5
+       */
+      lane_mm: number
+      /**
+       * Flecks
+       * @description Lighter, younger oxide among the dark
+       * @default 0.5
+       */
+      flecks: number
+      /**
+       * Fleck size
+       * @default 6
+       */
+      fleck_mm: number
+      /**
+       * Scale and pits
+       * @description Roughness of the relief that the oxide makes
+       * @default 0.5
+       */
+      scale: number
+      /**
+       * Rubbed spots
+       * @description Old rust on what stands out is darker and smoother
+       * @default 0.4
+       */
+      rubbed: number
+    }
+    /**
+     * Salt
+     * @description Damp rises in porous stone, dries at the surface and leaves its salts: crusts with a sharp front and loose bloom behind it.
+     */
+    Salt: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'salt'
+      /**
+       * Colour
+       * @default [
+       *       0.62,
+       *       0.61,
+       *       0.57
+       *     ]
+       */
+      color: [number, number, number]
+      /**
+       * Amount
+       * @description How much of its place it covers
+       * @default 0.5
+       */
+      amount: number
+      /**
+       * Front size
+       * @description Of the scallops along its upper edge
+       * @default 35
+       */
+      front_mm: number
+      /**
+       * Crust
+       * @description Height of the crystals
+       * @default 300
+       */
+      crust_um: number
+    }
+    /**
+     * Scene
+     * @description Everything about one weathered object.
+     */
+    Scene: {
+      /**
+       * Version
+       * @default 1
+       * @constant
+       */
+      version: 1
+      /**
+       * Name
+       * @default Untitled
+       */
+      name: string
+      object: components['schemas']['ObjectFile']
+      setting?: components['schemas']['Setting']
+      /**
+       * Seed
+       * @default 1
+       */
+      seed: number
+      /** Bases */
+      bases?: components['schemas']['BaseChoice'][]
+      /** Layers */
+      layers?: components['schemas']['Layer'][]
+      /** Episodes */
+      episodes?: components['schemas']['Episode'][]
+      /**
+       * Year
+       * @description Year in which it is looked at; empty: today, after the years of the setting
+       */
+      year?: number | null
+      /**
+       * Snapshots
+       * @description States to come back to
+       */
+      snapshots?: components['schemas']['Snapshot'][]
+      /**
+       * Vertex Paint
+       * @description Strokes on the vertex colours
+       */
+      vertex_paint?: components['schemas']['VertexStroke'][]
+    }
+    /**
+     * Scratches
+     * @description Fine straight lines, every way or along a direction.
+     */
+    Scratches: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'scratches'
+      /**
+       * Compass
+       * @description 0 away from you (−Z), 90 to the right (+X)
+       * @default 0
+       */
+      azimuth_deg: number
+      /**
+       * Above level
+       * @description 90 straight up, −90 straight down
+       * @default 0
+       */
+      elevation_deg: number
+      /**
+       * Axes
+       * @description Of the place it stands in, or of its file, so that it turns with the object
+       * @default world
+       * @enum {string}
+       */
+      space: 'world' | 'object'
+      /**
+       * Length
+       * @description Of the longest
+       * @default 60
+       */
+      length_mm: number
+      /**
+       * Width
+       * @description In the middle of a scratch
+       * @default 0.6
+       */
+      width_mm: number
+      /**
+       * Amount
+       * @description How many in a cube of that length
+       * @default 2
+       */
+      amount: number
+      /**
+       * Along a direction
+       * @description Most of them run one way
+       * @default false
+       */
+      directed: boolean
+      /**
+       * Towards
+       * @description The direction they run in
+       * @default up
+       * @enum {string}
+       */
+      towards: 'up' | 'down' | 'north' | 'east' | 'south' | 'west' | 'wind' | 'other'
+      /**
+       * Spread
+       * @description 0: all one way, 1: every way
+       * @default 0.2
+       */
+      spread: number
+      /**
+       * Bend
+       * @description Straight, or curved
+       * @default 0.1
+       */
+      bend: number
+      /**
+       * Seed
+       * @description Another number gives another pattern
+       * @default 0
+       */
+      seed: number
+    }
+    /**
+     * Scratching
+     * @description Fine lines everywhere that only the light shows, and deeper ones through the coats; always inwards, thin at both ends.
+     */
+    Scratching: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'scratching'
+      /**
+       * Fine scratches
+       * @description How many hairlines
+       * @default 0.5
+       */
+      amount: number
+      /**
+       * Deep scratches
+       * @description How many go through the paint
+       * @default 0.4
+       */
+      deep: number
+      /**
+       * Length
+       * @description Of the longest
+       * @default 70
+       */
+      length_mm: number
+      /**
+       * Width of deep ones
+       * @default 0.8
+       */
+      width_mm: number
+      /**
+       * Depth of deep ones
+       * @default 120
+       */
+      depth_um: number
+      /**
+       * Direction
+       * @description Every way, along an axis of the object, or around it
+       * @default every
+       * @enum {string}
+       */
+      way: 'every' | 'along' | 'around'
+      /**
+       * Axis
+       * @description Of the object
+       * @default y
+       * @enum {string}
+       */
+      axis: 'x' | 'y' | 'z'
+      /**
+       * Spread
+       * @description How far single ones leave that direction
+       * @default 0.2
+       */
+      spread: number
+    }
+    /**
+     * Setting
+     * @description Ground, sky, wind and climate. The object stands with +y up; north and wind are angles about up, seen from above.
+     */
+    Setting: {
+      /**
+       * Up in the file
+       * @description Which axis of the file points up
+       * @default +y
+       * @enum {string}
+       */
+      up: '+y' | '-y' | '+z' | '-z' | '+x' | '-x'
+      /**
+       * Ground
+       * @description Height of the ground in the object's own heights
+       */
+      ground_mm?: number | null
+      /**
+       * Ground hides
+       * @description The ground counts in occlusion: what is near it is sheltered from below
+       * @default true
+       */
+      ground_hides: boolean
+      /**
+       * North
+       * @description Where north is: 0 is away from you (the −Z side), 90 to the right
+       * @default 0
+       */
+      north_deg: number
+      /**
+       * Latitude
+       * @description North of the equator is positive
+       * @default 52
+       */
+      latitude: number
+      /**
+       * Day of the year
+       * @description Sun of one day: 81 is the spring equinox, 172 midsummer
+       */
+      day?: number | null
+      /**
+       * Wind from
+       * @description Compass direction the rain-bringing wind comes from: 0 north, 90 east
+       * @default 240
+       */
+      wind_from_deg: number
+      /**
+       * Wind in rain
+       * @description Mean speed while it rains; 0: the rain falls straight down
+       * @default 4
+       */
+      wind_speed: number
+      /**
+       * Rain a year
+       * @description Rain on open ground in a year
+       * @default 900
+       */
+      rain_mm: number
+      /**
+       * Corrosivity
+       * @description Class of the place after ISO 9223
+       * @default C4
+       * @enum {string}
+       */
+      corrosivity: 'C1' | 'C2' | 'C3' | 'C4' | 'C5' | 'CX'
+      /**
+       * Years outside
+       * @description How long it has stood here: the age that new layers start from
+       * @default 10
+       */
+      years: number
+    }
+    /**
+     * Setts
+     * @description Split stones in rows of uneven widths, rounded by wheels and feet, with sand between them.
+     */
+    Setts: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'setts'
+      /**
+       * Stones
+       * @description Its own colour, linear
+       * @default [
+       *       0.27,
+       *       0.255,
+       *       0.24
+       *     ]
+       */
+      color: [number, number, number]
+      /**
+       * Sand
+       * @description Its own colour, linear
+       * @default [
+       *       0.125,
+       *       0.105,
+       *       0.08
+       *     ]
+       */
+      sand: [number, number, number]
+      /**
+       * Length
+       * @description From joint to joint
+       * @default 150
+       */
+      width_mm: number
+      /**
+       * Row
+       * @default 105
+       */
+      row_mm: number
+      /**
+       * Joint
+       * @default 12
+       */
+      joint_mm: number
+      /**
+       * Rounding
+       * @description How far the middle stands above the rim
+       * @default 9
+       */
+      dome_mm: number
+      /**
+       * Tone
+       * @description How much stones differ
+       * @default 0.6
+       */
+      tone: number
+      /**
+       * Level
+       * @description How far stones stand out or lie back
+       * @default 4
+       */
+      level_mm: number
+      /**
+       * Unevenness
+       * @description Of tone and gloss, from the whole to the grain
+       * @default 1
+       */
+      uneven: number
+    }
+    /**
+     * SheetMetal
+     * @description Streaks along the rolling direction, hairlines from handling, a mill skin that is thicker in places, hands and rags in the gloss.
+     */
+    SheetMetal: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'sheet_metal'
+      /**
+       * Colour
+       * @description Its own colour, linear
+       * @default [
+       *       0.42,
+       *       0.415,
+       *       0.4
+       *     ]
+       */
+      color: [number, number, number]
+      /**
+       * Roughness
+       * @description 0 mirror, 1 matt; it varies about this
+       * @default 0.36
+       */
+      roughness: number
+      /**
+       * Streaks
+       * @description Lines along the rolling direction
+       * @default 0.5
+       */
+      streaks: number
+      /**
+       * Streak width
+       * @default 0.7
+       */
+      streak_mm: number
+      /**
+       * Mill skin
+       * @description Dark, smooth patches left by the rolls
+       * @default 0.3
+       */
+      skin: number
+      /**
+       * Skin colour
+       * @description Of the mill skin
+       * @default [
+       *       0.15,
+       *       0.155,
+       *       0.17
+       *     ]
+       */
+      skin_color: [number, number, number]
+      /**
+       * Unevenness
+       * @description Of tone and gloss, from the whole to the grain
+       * @default 1
+       */
+      uneven: number
+    }
+    /**
+     * Sheltered
+     * @description Occlusion: the part of the hemisphere hidden within a reach.
+     */
+    Sheltered: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'sheltered'
+      /**
+       * Reach
+       * @description Only what stands nearer than this shelters
+       * @default 64
+       */
+      reach_mm: number
+    }
+    /**
+     * SideSource
+     * @description Front or back of thin sheets that were split into two sides.
+     */
+    SideSource: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'side'
+      /**
+       * Side
+       * @description The side the file shows, or the one split off behind it
+       * @default back
+       * @enum {string}
+       */
+      side: 'front' | 'back'
+    }
+    /**
+     * Sky
+     * @description View factor to the unobstructed sky.
+     */
+    Sky: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'sky'
+    }
+    /**
+     * Slate
+     * @description Split along its cleavage: terraces with ragged edges, a silky grain, now and then a rusty speck or a paler bed.
+     */
+    Slate: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'slate'
+      /**
+       * Colour
+       * @description Its own colour, linear
+       * @default [
+       *       0.06,
+       *       0.066,
+       *       0.075
+       *     ]
+       */
+      color: [number, number, number]
+      /**
+       * Roughness
+       * @description 0 mirror, 1 matt; it varies about this
+       * @default 0.58
+       */
+      roughness: number
+      /**
+       * Terraces
+       * @description Steps where it split at another level
+       * @default 0.5
+       */
+      terraces: number
+      /**
+       * Step
+       * @description Height of a terrace
+       * @default 0.9
+       */
+      step_mm: number
+      /**
+       * Rusty specks
+       * @description Pyrite that has rusted
+       * @default 0.25
+       */
+      specks: number
+      /**
+       * Unevenness
+       * @description Of tone and gloss, from the whole to the grain
+       * @default 1
+       */
+      uneven: number
+    }
+    /**
+     * SlopeSource
+     * @description How far the surface faces a direction, over a span of 90 or 180 degrees.
+     */
+    SlopeSource: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'slope'
+      /**
+       * Compass
+       * @description 0 away from you (−Z), 90 to the right (+X)
+       * @default 0
+       */
+      azimuth_deg: number
+      /**
+       * Above level
+       * @description 90 straight up, −90 straight down
+       * @default 0
+       */
+      elevation_deg: number
+      /**
+       * Axes
+       * @description Of the place it stands in, or of its file, so that it turns with the object
+       * @default world
+       * @enum {string}
+       */
+      space: 'world' | 'object'
+      /**
+       * Towards
+       * @description The direction that counts as white
+       * @default up
+       * @enum {string}
+       */
+      towards: 'up' | 'down' | 'sideways' | 'north' | 'east' | 'south' | 'west' | 'wind' | 'other'
+      /**
+       * Span
+       * @description Angle from white to black
+       * @default 90
+       * @enum {string}
+       */
+      span: '90' | '180'
+    }
+    /**
+     * Smears
+     * @description Touched and wiped: what hands and cloths leave changes how glossy a surface is, and nothing else.
+     */
+    Smears: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'smears'
+      /**
+       * Finger marks
+       * @description How many
+       * @default 0.5
+       */
+      prints: number
+      /**
+       * Width of a finger
+       * @default 8
+       */
+      print_mm: number
+      /**
+       * Smears
+       * @description Wiped arcs and greasy patches
+       * @default 0.5
+       */
+      smears: number
+      /**
+       * Smear size
+       * @default 60
+       */
+      smear_mm: number
+      /**
+       * Roughness
+       * @description Of what they leave; below that of the surface they shine on it
+       * @default 0.55
+       */
+      roughness: number
+    }
+    /**
+     * Snapshot
+     * @description Which layers and episodes are off, and the year. Everything else is that of the scene, so a snapshot never grows old.
+     */
+    Snapshot: {
+      /** Id */
+      id: string
+      /** Name */
+      name: string
+      /**
+       * Layers Off
+       * @description Ids of layers that are off
+       */
+      layers_off?: string[]
+      /**
+       * Episodes Off
+       * @description Ids of episodes that are off
+       */
+      episodes_off?: string[]
+      /**
+       * Year
+       * @description Year it is looked at in; empty: today
+       */
+      year?: number | null
+    }
+    /**
+     * Snow
+     * @description Snow on what faces up and sees the sky: by the slope law, blown off what faces the wind and into its lee, rounded over edges, crumbling where it ends.
+     */
+    Snow: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'snow'
+      /**
+       * Snow
+       * @description How old it is
+       * @default fresh
+       * @enum {string}
+       */
+      state: 'fresh' | 'packed' | 'old'
+      /**
+       * Depth
+       * @description On a level place under the open sky
+       * @default 26
+       */
+      depth_mm: number
+      /**
+       * Wind
+       * @description Blown off what faces the wind of the setting, gathered in its lee and in corners
+       * @default 0.5
+       */
+      wind: number
+      /**
+       * Size of drifts
+       * @description Of edges and corners that the wind goes by
+       * @default 60
+       */
+      drift_mm: number
+      /**
+       * Uneven
+       * @description How far its depth differs from place to place
+       * @default 0.45
+       */
+      uneven: number
+      /**
+       * Size of heaps
+       * @description From one to the next
+       * @default 140
+       */
+      uneven_mm: number
+      /**
+       * Crumbling edge
+       * @description How far it breaks into crumbs where it ends
+       * @default 0.6
+       */
+      crumble: number
+      /**
+       * Crumb size
+       * @default 5
+       */
+      crumb_mm: number
+      /**
+       * Grain
+       * @description Relief of its grains and clumps
+       * @default 0.5
+       */
+      grain: number
+      /**
+       * Glints
+       * @description Crystals that flash
+       * @default 0.5
+       */
+      glints: number
+      /**
+       * Meltwater
+       * @description Wets what comes lower
+       * @default 0.4
+       */
+      melt: number
+      /**
+       * Length of runs
+       * @description How far meltwater runs down
+       * @default 140
+       */
+      melt_mm: number
+    }
+    /**
+     * Soot
+     * @description Smoke rises and leaves soot on what hangs over it and in corners that rain does not reach.
+     */
+    Soot: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'soot'
+      /**
+       * Colour
+       * @default [
+       *       0.012,
+       *       0.011,
+       *       0.01
+       *     ]
+       */
+      color: [number, number, number]
+      /**
+       * Amount
+       * @description How dense it gets
+       * @default 0.55
+       */
+      amount: number
+      /**
+       * Lick size
+       * @description Width of the tongues that smoke leaves
+       * @default 60
+       */
+      lick_mm: number
+      /**
+       * Washed
+       * @description Runs of clean surface where water came through
+       * @default 0.4
+       */
+      washed: number
+    }
+    /**
+     * Speckle
+     * @description Scattered dots.
+     */
+    Speckle: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'speckle'
+      /**
+       * Size
+       * @description Across the largest dot
+       * @default 6
+       */
+      size_mm: number
+      /**
+       * Amount
+       * @description How many: at 100 % every place that can hold a dot does
+       * @default 0.3
+       */
+      amount: number
+      /**
+       * Variety
+       * @description All alike, or down to nothing
+       * @default 0.6
+       */
+      vary: number
+      /**
+       * Soft rim
+       * @default 0.2
+       */
+      softness: number
+      /**
+       * Seed
+       * @description Another number gives another pattern
+       * @default 0
+       */
+      seed: number
+    }
+    /**
+     * Splash
+     * @description Rain throws earth up the foot of what stands on the ground: dense below, single drops above, some of them drawn out downwards.
+     */
+    Splash: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'splash'
+      /**
+       * Colour
+       * @default [
+       *       0.115,
+       *       0.083,
+       *       0.054
+       *     ]
+       */
+      color: [number, number, number]
+      /**
+       * Height
+       * @description Up to where single drops reach
+       * @default 130
+       */
+      height_mm: number
+      /**
+       * Amount
+       * @description How dense it is at the foot
+       * @default 0.6
+       */
+      amount: number
+      /**
+       * Drop size
+       * @description Of the largest drops
+       * @default 4
+       */
+      drop_mm: number
+      /**
+       * Roughness
+       * @default 0.95
+       */
+      roughness: number
+    }
+    /**
+     * Staining
+     * @description What is carried from one thing to another: rust from iron over the stone below it, lime out of cracks and joints, soot above openings.
+     */
+    Staining: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'staining'
+      /**
+       * Stain
+       * @description What is carried, and which way
+       * @default rust
+       * @enum {string}
+       */
+      what: 'rust' | 'lime' | 'soot'
+      /**
+       * Begins
+       * @description At what is there, or wherever the place of the layer is white
+       * @default found
+       * @enum {string}
+       */
+      source: 'found' | 'place'
+      /**
+       * Amount
+       * @description How dense it is where it begins
+       * @default 0.55
+       */
+      amount: number
+      /**
+       * Length
+       * @description Until a third of it is left
+       * @default 170
+       */
+      length_mm: number
+      /**
+       * Width of streaks
+       * @default 9
+       */
+      width_mm: number
+      /**
+       * Halo
+       * @description How far it soaks in around where it begins
+       * @default 7
+       */
+      spread_mm: number
+      /**
+       * Broken
+       * @description How uneven streaks are
+       * @default 0.5
+       */
+      broken: number
+      /**
+       * Colour of rust
+       * @default [
+       *       0.2,
+       *       0.068,
+       *       0.02
+       *     ]
+       */
+      color: [number, number, number]
+    }
+    /**
+     * Strokes
+     * @description What was painted by hand: kept as strokes on the object, not as pixels.
+     */
+    Strokes: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'strokes'
+      /**
+       * Strokes
+       * @description Stroke files, first to last
+       */
+      strokes?: string[]
+    }
+    /**
+     * Sun
+     * @description Direct sun over the day or the year of the setting; open level ground is 1.
+     */
+    Sun: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'sun'
+    }
+    /**
+     * Term
+     * @description One line of a recipe. Its value goes through the fields in the order they stand here.
+     */
+    Term: {
+      /** Source */
+      source:
+        | components['schemas']['Edges']
+        | components['schemas']['Hollows']
+        | components['schemas']['Sheltered']
+        | components['schemas']['SlopeSource']
+        | components['schemas']['Sky']
+        | components['schemas']['Rain']
+        | components['schemas']['Runoff']
+        | components['schemas']['Sun']
+        | components['schemas']['Thin']
+        | components['schemas']['LowDown']
+        | components['schemas']['ProximitySource']
+        | components['schemas']['HeightSource']
+        | components['schemas']['Ramp']
+        | components['schemas']['Strokes']
+        | components['schemas']['Picks']
+        | components['schemas']['VertexColourSource']
+        | components['schemas']['Parts']
+        | components['schemas']['SideSource']
+        | components['schemas']['Even']
+        | components['schemas']['Noise']
+        | components['schemas']['CellsSource']
+        | components['schemas']['Blotches']
+        | components['schemas']['Speckle']
+        | components['schemas']['Fibres']
+        | components['schemas']['Scratches']
+        | components['schemas']['Gradient']
+        | components['schemas']['PiecesSource']
+        | components['schemas']['PictureSource']
+        | components['schemas']['Exposed']
+        | components['schemas']['MaskSource']
+        | components['schemas']['CoatSource']
+        | components['schemas']['ReliefSource']
+        | components['schemas']['Wet']
+        | components['schemas']['BaseMap']
+        | components['schemas']['CracksSource']
+      /**
+       * Soften
+       * @description Gaussian softening along the surface
+       * @default 0
+       */
+      soften_mm: number
+      /**
+       * Black at
+       * @description Values of the source up to this are black
+       * @default 0
+       */
+      low: number
+      /**
+       * White at
+       * @description Values of the source from this on are white
+       * @default 1
+       */
+      high: number
+      /**
+       * Gamma
+       * @description Below 1 lightens the middle, above 1 darkens it
+       * @default 1
+       */
+      gamma: number
+      /**
+       * Curve
+       * @description A free curve through these points, from left to right
+       */
+      curve?: [number, number][] | null
+      /**
+       * Invert
+       * @description Black and white change places
+       * @default false
+       */
+      invert: boolean
+      /**
+       * Grow
+       * @description White spreads by this on all sides; below 0 it shrinks
+       * @default 0
+       */
+      grow_mm: number
+      /**
+       * Break up
+       * @description How far a pattern pulls the edge about
+       * @default 0
+       */
+      breakup_mm: number
+      /**
+       * Break-up size
+       * @description Size of that pattern
+       * @default 12
+       */
+      breakup_size_mm: number
+      /**
+       * Pulls
+       * @description The edge in and out, or what lies along it to and fro
+       * @default across
+       * @enum {string}
+       */
+      breakup_way: 'across' | 'along'
+      /**
+       * Coverage
+       * @description Shift the level so that this share of the real surface is more than half white
+       */
+      cover?: number | null
+      /**
+       * Sharpen
+       * @description Harden the edge about its middle
+       * @default 0
+       */
+      sharpen: number
+      /**
+       * Darkest
+       * @description What black becomes
+       * @default 0
+       */
+      out_low: number
+      /**
+       * Lightest
+       * @description What white becomes
+       * @default 1
+       */
+      out_high: number
+      /**
+       * Combine
+       * @description How this line meets the lines above
+       * @default multiply
+       * @enum {string}
+       */
+      combine: 'multiply' | 'add' | 'subtract' | 'darken' | 'lighten' | 'screen' | 'overlay' | 'difference' | 'over'
+      /**
+       * Amount
+       * @description How much of the operation
+       * @default 1
+       */
+      amount: number
+      /**
+       * Muted
+       * @description The line is kept but does nothing
+       * @default false
+       */
+      muted: boolean
+      /**
+       * Solo
+       * @description Only lines with this mark count
+       * @default false
+       */
+      solo: boolean
+      /**
+       * Link
+       * @description Lines of any layer with the same link are the same line
+       * @default
+       */
+      link: string
+    }
+    /**
+     * Thin
+     * @description Thin places: 1 minus thickness over a limit.
+     */
+    Thin: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'thin'
+      /**
+       * Limit
+       * @description At this thickness the value is 0, at no thickness 1
+       * @default 20
+       */
+      limit_mm: number
+    }
+    /**
+     * Timber
+     * @description Rings through the whole body, so that ends and sides fit; pores, rays and knots; grey and ridged where it has weathered.
+     */
+    Timber: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'timber'
+      /**
+       * Early wood
+       * @description The wide, pale part of a ring
+       * @default [
+       *       0.4,
+       *       0.25,
+       *       0.125
+       *     ]
+       */
+      early: [number, number, number]
+      /**
+       * Late wood
+       * @description The narrow, dark part of a ring
+       * @default [
+       *       0.235,
+       *       0.125,
+       *       0.05
+       *     ]
+       */
+      late: [number, number, number]
+      /**
+       * Rings
+       * @description Width of a year
+       * @default 3.2
+       */
+      ring_mm: number
+      /**
+       * Pores
+       * @description Open vessels, as oak has them; pine has none
+       * @default 0.7
+       */
+      pores: number
+      /**
+       * Knots
+       * @default 0.25
+       */
+      knots: number
+      /**
+       * Weathered
+       * @description Grey, with the late wood standing proud, and checks
+       * @default 0
+       */
+      weathered: number
+      /**
+       * Roughness
+       * @description 0 mirror, 1 matt; it varies about this
+       * @default 0.62
+       */
+      roughness: number
+      /**
+       * Unevenness
+       * @description Of tone and gloss, from the whole to the grain
+       * @default 1
+       */
+      uneven: number
+    }
+    /**
+     * Twin
+     * @description A finer mesh of the same object that the readings and the base normal are measured from.
+     */
+    Twin: {
+      /**
+       * File
+       * @description Relative to the scene document
+       */
+      file: string
+      /**
+       * Search within
+       * @description How far from the surface the twin is looked for; empty: found from the two meshes
+       */
+      reach_mm?: number | null
+    }
+    /**
      * TwinOut
      * @description What came of looking for the high-poly twin.
      */
@@ -1245,6 +6458,60 @@ export interface components {
       missed: number
     }
     /**
+     * Variation
+     * @description The almost invisible unevenness without which a surface looks made by a machine: of tone, of gloss, of relief, and from piece to piece.
+     */
+    Variation: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'variation'
+      /**
+       * Tone
+       * @description Lighter here, darker there
+       * @default 0.25
+       */
+      tone: number
+      /**
+       * Gloss
+       * @description Rougher here, smoother there
+       * @default 0.3
+       */
+      gloss: number
+      /**
+       * Size
+       * @description Of the widest patches
+       * @default 180
+       */
+      size_mm: number
+      /**
+       * Relief
+       * @description Waviness, as of metal beaten or plaster floated by hand
+       * @default 60
+       */
+      relief_um: number
+      /**
+       * Waves
+       * @description Distance between them
+       * @default 90
+       */
+      wave_mm: number
+      /**
+       * Each has a tone
+       * @description What counts as one piece
+       * @default part
+       * @enum {string}
+       */
+      each: 'part' | 'island' | 'piece' | 'none'
+      /**
+       * Tone per piece
+       * @description How far pieces differ
+       * @default 0.3
+       */
+      piece_tone: number
+    }
+    /**
      * VersionOut
      * @description A version of the scene, and which way history goes from it.
      */
@@ -1257,10 +6524,7 @@ export interface components {
       label: string
       /** Saved */
       saved: string
-      /** Document */
-      document: {
-        [key: string]: unknown
-      }
+      document: components['schemas']['Scene']
       /** Can Undo */
       can_undo: boolean
       /** Undo Label */
@@ -1269,6 +6533,349 @@ export interface components {
       can_redo: boolean
       /** Redo Label */
       redo_label: string
+    }
+    /**
+     * VertexColourSource
+     * @description One channel of the vertex colours, those of the file with what was painted on them; white where there are none.
+     */
+    VertexColourSource: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'vertex_colour'
+      /**
+       * Channel
+       * @description Red, green, blue or alpha
+       * @default R
+       * @enum {string}
+       */
+      channel: 'R' | 'G' | 'B' | 'A'
+      /**
+       * Between vertices
+       * @description As it runs from vertex to vertex, with a hard border in the middle, or softened further
+       * @default plain
+       * @enum {string}
+       */
+      edge: 'plain' | 'hard' | 'blurred'
+    }
+    /**
+     * VertexStroke
+     * @description A stroke on one channel of the vertex colours.
+     */
+    VertexStroke: {
+      /**
+       * File
+       * @description The stroke file, relative to the scene document
+       */
+      file: string
+      /**
+       * Channel
+       * @default R
+       * @enum {string}
+       */
+      channel: 'R' | 'G' | 'B' | 'A'
+    }
+    /**
+     * Washing
+     * @description Rain that runs off edges and ledges washes lanes into dust, dirt and stains; what it takes it leaves at their borders and where they end.
+     */
+    Washing: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'washing'
+      /**
+       * Amount
+       * @description How clean the lanes are
+       * @default 0.75
+       */
+      amount: number
+      /**
+       * Washed
+       * @description Share of the place that lanes take up
+       * @default 0.34
+       */
+      coverage: number
+      /**
+       * Length
+       * @description Until a third of the water is left
+       * @default 320
+       */
+      length_mm: number
+      /**
+       * Width
+       * @description Of one lane
+       * @default 9
+       */
+      lane_mm: number
+      /**
+       * Drip marks
+       * @description What was washed out, left beside and at the end of lanes
+       * @default 0.4
+       */
+      marks: number
+    }
+    /**
+     * Water
+     * @description Water that stands: in hollows up to where they spill, in the relief up to a level, or over everything below a level of the world.
+     *
+     *     Hollows are those of the shape with its relief and of an unevenness that no model shows; the surface of the water is level. Colour fades with
+     *     depth, the shore is damp.
+     */
+    Water: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'water'
+      /**
+       * Level is that of
+       * @description How high above the deepest place of each hollow, above the middle of the relief, or above the ground
+       * @default hollows
+       * @enum {string}
+       */
+      by: 'hollows' | 'relief' | 'world'
+      /**
+       * Level
+       * @description Depth at the deepest place of each hollow, no higher than where it spills
+       * @default 3
+       */
+      level_mm: number
+      /**
+       * Level
+       * @description Above the middle of the relief; below 0 only joints and pits are wet
+       * @default -0.5
+       */
+      over_mm: number
+      /**
+       * Level
+       * @description Above the ground of the setting
+       * @default 60
+       */
+      above_mm: number
+      /**
+       * Unevenness
+       * @description Dips of the ground that the model does not show; puddles take their outline from it
+       * @default 3.2
+       */
+      uneven_mm: number
+      /**
+       * Size of dips
+       * @description From one dip to the next
+       * @default 210
+       */
+      uneven_size_mm: number
+      /**
+       * Colour
+       * @description What is left of white light after the depth below
+       * @default [
+       *       0.6,
+       *       0.72,
+       *       0.7
+       *     ]
+       */
+      color: [number, number, number]
+      /**
+       * Depth of the colour
+       * @description Way through the water after which its colour is reached
+       * @default 300
+       */
+      color_mm: number
+      /**
+       * Murk
+       * @description Silt that floats in it and hides the ground
+       * @default 0.25
+       */
+      murk: number
+      /**
+       * Colour of the murk
+       * @default [
+       *       0.085,
+       *       0.075,
+       *       0.052
+       *     ]
+       */
+      murk_color: [number, number, number]
+      /**
+       * Ripples
+       * @description From crest to crest
+       * @default 18
+       */
+      ripple_mm: number
+      /**
+       * Strength of ripples
+       * @description Of the wind; 0 is a mirror
+       * @default 0.25
+       */
+      ripple: number
+      /**
+       * Damp shore
+       * @description How far the ground beside it is damp
+       * @default 12
+       */
+      shore_mm: number
+    }
+    /**
+     * Wet
+     * @description Where water stands or clings at this moment of the chronicle.
+     */
+    Wet: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'wet'
+    }
+    /**
+     * Wetness
+     * @description Water in the pores and on the surface.
+     *
+     *     Rain beats on it, runs down it, splashes up from the ground and seeps from cracks; sun and wind dry it, what stands out first. Porous
+     *     surfaces darken (Lekner and Dorf 1988), then a film stands on them; on paint, metal and glass water gathers in beads that run.
+     */
+    Wetness: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'wetness'
+      /**
+       * Amount
+       * @description From drying patches to soaked through
+       * @default 0.48
+       */
+      amount: number
+      /**
+       * From rain
+       * @description By direction, wind and open sky
+       * @default 0.55
+       */
+      rain: number
+      /**
+       * From run-off
+       * @description Lanes below ledges and where water gathers
+       * @default 0.5
+       */
+      runs: number
+      /**
+       * From the ground
+       * @description Splash and damp that rises at the foot
+       * @default 0.7
+       */
+      ground: number
+      /**
+       * Height at the foot
+       * @description How high damp rises from the ground
+       * @default 110
+       */
+      ground_mm: number
+      /**
+       * From cracks
+       * @description Seeps from cracks that layers before have opened
+       * @default 0.6
+       */
+      cracks: number
+      /**
+       * Dried
+       * @description By sun and wind, edges and what stands out first
+       * @default 0.5
+       */
+      dried: number
+      /**
+       * Film
+       * @description How much water stands on the surface where it is wettest
+       * @default 0.35
+       */
+      film: number
+      /**
+       * Beads
+       * @description Drops and runners on what soaks up nothing
+       * @default 0.5
+       */
+      beads: number
+      /**
+       * Bead size
+       * @description Of the largest drops
+       * @default 3
+       */
+      bead_mm: number
+      /**
+       * Edge size
+       * @description Rounding of the edges that dry first
+       * @default 5
+       */
+      edge_mm: number
+      /**
+       * Patches
+       * @description Width of the patches it dries in
+       * @default 28
+       */
+      ragged_mm: number
+      /**
+       * Width of runs
+       * @description Of one streak
+       * @default 9
+       */
+      lane_mm: number
+      /**
+       * Tide lines
+       * @description A faint rim of what the water left where it dried
+       * @default 0.3
+       */
+      tide: number
+    }
+    /**
+     * ZincCoated
+     * @description Spangle: crystals of zinc that each mirror another way, dulled where the coat has weathered, with runs of dross.
+     */
+    ZincCoated: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'zinc_coated'
+      /**
+       * Colour
+       * @description Its own colour, linear
+       * @default [
+       *       0.5,
+       *       0.52,
+       *       0.54
+       *     ]
+       */
+      color: [number, number, number]
+      /**
+       * Roughness
+       * @description 0 mirror, 1 matt; it varies about this
+       * @default 0.42
+       */
+      roughness: number
+      /**
+       * Spangle
+       * @description Width of a crystal
+       * @default 14
+       */
+      spangle_mm: number
+      /**
+       * Contrast
+       * @description How much crystals differ
+       * @default 0.7
+       */
+      contrast: number
+      /**
+       * Dulled
+       * @description By white, matt carbonates
+       * @default 0.2
+       */
+      dull: number
+      /**
+       * Unevenness
+       * @description Of tone and gloss, from the whole to the grain
+       * @default 1
+       */
+      uneven: number
     }
     /**
      * Stale
@@ -1292,6 +6899,16 @@ export interface components {
        * @default
        */
       remedy: string
+      /**
+       * Value
+       * @default
+       */
+      value: string
+      /**
+       * Accepted
+       * @default
+       */
+      accepted: string
       scene: components['schemas']['VersionOut']
     }
     /**
@@ -1301,10 +6918,7 @@ export interface components {
     EditIn: {
       /** Base */
       base: number
-      /** Document */
-      document: {
-        [key: string]: unknown
-      }
+      document: components['schemas']['Scene']
       /**
        * Label
        * @default Edit
@@ -1328,14 +6942,159 @@ export interface components {
       file: string
     }
     /**
+     * Brush
+     * @description How a dab looks, and how dabs follow each other.
+     */
+    Brush: {
+      /**
+       * Size
+       * @description Across a dab
+       * @default 30
+       */
+      size_mm: number
+      /**
+       * Hardness
+       * @description Share of the dab that is full before it fades
+       * @default 0.6
+       */
+      hardness: number
+      /**
+       * Flow
+       * @description How much one dab lays down
+       * @default 1
+       */
+      flow: number
+      /**
+       * Spacing
+       * @description Distance between dabs as a share of the size
+       * @default 0.15
+       */
+      spacing: number
+      /**
+       * Shape
+       * @description Outline of a dab
+       * @default round
+       * @enum {string}
+       */
+      shape: 'round' | 'square' | 'ragged' | 'picture'
+      /**
+       * Picture
+       * @description White paints
+       * @default
+       */
+      picture: string
+      /**
+       * Scatter
+       * @description How far dabs stray, as a share of the size
+       * @default 0
+       */
+      scatter: number
+      /**
+       * Turned
+       * @description Which way a dab stands: as on the object, along the stroke, upright as seen, or as the pen is held
+       * @default fixed
+       * @enum {string}
+       */
+      turn: 'fixed' | 'stroke' | 'camera' | 'pen'
+      /**
+       * Angle
+       * @description Added to that
+       * @default 0
+       */
+      angle_deg: number
+      /**
+       * Pressure on size
+       * @description How much lighter pressure makes dabs smaller
+       * @default 0
+       */
+      pressure_size: number
+      /**
+       * Pressure on flow
+       * @description How much lighter pressure lays down less
+       * @default 1
+       */
+      pressure_flow: number
+      /**
+       * Tilt widens
+       * @description A pen held flat draws wider across its direction
+       * @default 0
+       */
+      tilt_wide: number
+      /**
+       * Seed
+       * @description Of the scatter and the ragged outline
+       * @default 0
+       */
+      seed: number
+    }
+    /**
+     * Mirror
+     * @description A plane across which the stroke is repeated, in metres and the axes of the file.
+     */
+    Mirror: {
+      /** Normal */
+      normal: [number, number, number]
+      /** At */
+      at: number
+    }
+    /**
+     * Stroke
+     * @description One stroke, in metres and the axes of the file, at the scale it had then.
+     *
+     *     ``reach``: "surface": what hangs together with the place under the brush; "front": everything within the dab that faces it;
+     *     "through": front and back, through the whole object. ``facing``: dabs lie on the surface, or stand across the line of sight.
+     */
+    Stroke: {
+      /**
+       * Version
+       * @default 1
+       * @constant
+       */
+      version: 1
+      /**
+       * Action
+       * @default add
+       * @enum {string}
+       */
+      action: 'add' | 'take'
+      brush?: components['schemas']['Brush']
+      /**
+       * Reach
+       * @default surface
+       * @enum {string}
+       */
+      reach: 'surface' | 'front' | 'through'
+      /**
+       * Facing
+       * @default surface
+       * @enum {string}
+       */
+      facing: 'surface' | 'camera'
+      /**
+       * Camera Up
+       * @default [
+       *       0,
+       *       1,
+       *       0
+       *     ]
+       */
+      camera_up: [number, number, number]
+      mirror?: components['schemas']['Mirror'] | null
+      /**
+       * Scale
+       * @description Metres per unit of the file when it was drawn
+       * @default 1
+       */
+      scale: number
+      /** Points */
+      points: [number, number, number, number, number, number, number, number, number][]
+    }
+    /**
      * StrokeIn
      * @description A stroke, as docs/formats.md describes it; checked by the core.
      */
     StrokeIn: {
-      /** Stroke */
-      stroke: {
-        [key: string]: unknown
-      }
+      stroke: components['schemas']['Stroke']
     }
     /**
      * PictureOut
@@ -1397,10 +7156,7 @@ export interface components {
       range_share: number
       /** Findings */
       findings: string[]
-      /** Base */
-      base: {
-        [key: string]: unknown
-      }
+      base: components['schemas']['BaseChoice']
     }
     /**
      * UseOut
@@ -1579,10 +7335,7 @@ export interface components {
      * @description The scene with the treatment on it, not saved yet; the ids of its new layers, and what was left out.
      */
     PutOnOut: {
-      /** Document */
-      document: {
-        [key: string]: unknown
-      }
+      document: components['schemas']['Scene']
       /** Layers */
       layers: string[]
       /** Notes */
@@ -1595,10 +7348,7 @@ export interface components {
     PutOnIn: {
       /** Name */
       name: string
-      /** Document */
-      document: {
-        [key: string]: unknown
-      }
+      document: components['schemas']['Scene']
     }
     /**
      * SavedOut
@@ -1946,10 +7696,7 @@ export interface components {
        * @default
        */
       client: string
-      /** Document */
-      document?: {
-        [key: string]: unknown
-      } | null
+      document?: components['schemas']['Scene'] | null
     }
     /**
      * Look
@@ -2019,10 +7766,7 @@ export interface components {
        * @default
        */
       treatment: string
-      /** Document */
-      document: {
-        [key: string]: unknown
-      }
+      document: components['schemas']['Scene']
       /**
        * Client
        * @default
@@ -2077,22 +7821,32 @@ export interface components {
       quality: 'good' | 'fine'
       /**
        * Target
+       * @description A target of the catalogue
        * @default gltf
-       * @enum {string}
        */
-      target: 'gltf' | 'maps'
+      target: string
       /**
        * Resolution
+       * @description One of the target's sizes
        * @default 2048
-       * @enum {integer}
        */
-      resolution: 256 | 512 | 1024 | 2048 | 4096
+      resolution: number
       /**
        * Bits
+       * @description One of the target's depths
        * @default 8
-       * @enum {integer}
        */
-      bits: 8 | 16
+      bits: number
+    }
+    /**
+     * DeliveryOut
+     * @description What an export would write, and the sizes that this server has the memory for.
+     */
+    DeliveryOut: {
+      /** Files */
+      files: string[]
+      /** Sizes */
+      sizes: number[]
     }
   }
   responses: never
@@ -2219,6 +7973,46 @@ export interface operations {
         }
         content: {
           'application/json': components['schemas']['Problem']
+        }
+      }
+    }
+  }
+  server_api_projects_remove_project: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        project_id: number
+      }
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown
+        }
+        content?: never
+      }
+    }
+  }
+  server_api_projects_usage: {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['UsageOut']
         }
       }
     }
@@ -2684,6 +8478,37 @@ export interface operations {
         content: {
           'application/json': components['schemas']['PictureOut']
         }
+      }
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+    }
+  }
+  server_api_pictures_remove_picture: {
+    parameters: {
+      query: {
+        file: string
+      }
+      header?: never
+      path: {
+        project_id: number
+      }
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown
+        }
+        content?: never
       }
       /** @description Unprocessable Entity */
       422: {
@@ -3321,6 +9146,48 @@ export interface operations {
         }
         content: {
           'application/json': components['schemas']['JobOut']
+        }
+      }
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+    }
+  }
+  server_api_jobs_delivery: {
+    parameters: {
+      query: {
+        target: string
+      }
+      header?: never
+      path: {
+        object_id: number
+      }
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['DeliveryOut']
+        }
+      }
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
         }
       }
     }

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import { applies, fieldsOf, type FieldSchema } from '../api/scene'
+import { percent } from './format'
 import ChoiceField from './ChoiceField.vue'
 import ColourField from './ColourField.vue'
 import CurveField from './CurveField.vue'
@@ -16,6 +17,8 @@ const props = defineProps<{
   /** Only the fields with this place ("" for those without one); every field when left out. */
   place?: string
   only?: string[]
+  /** Share of the surface that the layer covers, for fields that say it. */
+  coverage?: number
 }>()
 const emit = defineEmits<{
   drag: [name: string, value: unknown]
@@ -42,6 +45,7 @@ const isNumber = (field: FieldSchema) => field.control === 'slider'
       :field="field"
       :name="name"
       :model-value="values[name] as number"
+      :said="field.says && coverage !== undefined ? `${percent(coverage)} ${field.says}` : ''"
       @drag="(v) => emit('drag', name, v)"
       @done="(v) => emit('done', name, v, field.title ?? name)"
     />

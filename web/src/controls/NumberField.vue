@@ -6,26 +6,31 @@ import type { FieldSchema } from '../api/scene'
 import { factor, withUnit } from './format'
 
 /** A slider over the soft range with its default as a tick, and a field that takes any value within the hard limits. */
-const props = defineProps<{ field: FieldSchema; name: string; modelValue: number }>()
+const props = defineProps<{ field: FieldSchema; name: string; modelValue: number; said?: string }>()
 const emit = defineEmits<{ drag: [value: number]; done: [value: number] }>()
 
-const STEPS = 1000
 const soft = computed<[number, number]>(() => props.field.soft ?? [props.field.minimum ?? 0, props.field.maximum ?? 1])
 const whole = computed(() => props.field.type === 'integer')
+/** Places of the slider: as many as its step asks for, else a thousand. */
+const steps = computed(() => {
+  const [a, b] = soft.value
+  return props.field.step && props.field.scale !== 'log' ? Math.max(1, Math.round((b - a) / props.field.step)) : 1000
+})
 const toPlace = (value: number) => {
   const [a, b] = soft.value
   const t = props.field.scale === 'log' ? Math.log(Math.max(value, 1e-9) / a) / Math.log(b / a) : (value - a) / (b - a)
-  return Math.min(1, Math.max(0, t)) * STEPS
+  return Math.min(1, Math.max(0, t)) * steps.value
 }
 const toValue = (place: number) => {
   const [a, b] = soft.value
-  const t = place / STEPS
+  const t = place / steps.value
   const value = props.field.scale === 'log' ? a * (b / a) ** t : a + (b - a) * t
+  if (props.field.step) return Number((Math.round(value / props.field.step) * props.field.step).toPrecision(6))
   // Three significant digits are what a hand can mean.
   return whole.value ? Math.round(value) : Number(value.toPrecision(3))
 }
 const usual = computed(() => (typeof props.field.default === 'number' ? props.field.default : undefined))
-const tick = computed(() => (usual.value === undefined ? undefined : toPlace(usual.value) / STEPS))
+const tick = computed(() => (usual.value === undefined ? undefined : toPlace(usual.value) / steps.value))
 
 let later: ReturnType<typeof setTimeout> | undefined
 let pointer = false
@@ -99,7 +104,7 @@ function reset() {
       <Slider
         :model-value="toPlace(modelValue)"
         :min="0"
-        :max="STEPS"
+        :max="steps"
         :step="1"
         :aria-label="field.title"
         :pt="{ handle: { 'aria-valuetext': shown } }"
@@ -117,6 +122,7 @@ function reset() {
       @blur="leave"
       @keydown.enter="($event.target as HTMLInputElement).blur()"
     />
+    <p v-if="said" class="said muted" aria-live="polite">{{ said }}</p>
     <p v-if="wrong" class="wrong" role="alert">Use {{ wrong }}.</p>
   </div>
 </template>
@@ -145,6 +151,12 @@ function reset() {
 }
 .value {
   width: 100%;
+  text-align: right;
+}
+.said {
+  grid-column: 2 / -1;
+  margin-top: -6px;
+  font-size: 12px;
   text-align: right;
 }
 .wrong {

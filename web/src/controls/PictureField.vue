@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import Select from 'primevue/select'
 import { computed, ref } from 'vue'
-import { api, sendPicture } from '../api/client'
+import { api, messageOf, sendPicture } from '../api/client'
 import type { FieldSchema } from '../api/scene'
 import { useWork } from '../stores/work'
 
@@ -25,6 +25,17 @@ async function list() {
   pictures.value = data ?? []
 }
 void list()
+/** Take a picture out of the project; one that something uses stays, and the line says what does. */
+async function remove(file: string) {
+  if (!work.object) return
+  wrong.value = ''
+  await work.saved()
+  const { error, response } = await api.DELETE('/api/projects/{project_id}/pictures', {
+    params: { path: { project_id: work.object.project }, query: { file } },
+  })
+  if (!response.ok) wrong.value = messageOf(error)
+  await list()
+}
 async function bring(event: Event) {
   const input = event.target as HTMLInputElement
   const file = input.files?.[0]
@@ -60,7 +71,20 @@ async function bring(event: Event) {
         placeholder="None yet"
         empty-message="Bring one in with the button beside"
         @update:model-value="(v) => emit('done', v)"
-      />
+      >
+        <template #option="{ option }">
+          <span class="clip">{{ option.name }}</span>
+          <button
+            v-if="option.file !== modelValue"
+            type="button"
+            class="icon-button away"
+            :aria-label="`Remove ${option.name} from the project`"
+            @click.stop="remove(option.file)"
+          >
+            <i class="pi pi-trash" />
+          </button>
+        </template>
+      </Select>
       <button
         v-tooltip.left="'Bring in a picture'"
         type="button"
@@ -102,5 +126,8 @@ async function bring(event: Event) {
 .wrong {
   grid-column: 1 / -1;
   color: var(--oxide);
+}
+.away {
+  margin-left: auto;
 }
 </style>

@@ -97,9 +97,16 @@ async function check(id: number, mine: AbortController) {
   let { data } = await api.POST('/api/intakes/{intake_id}/check', { params: { path: { intake_id: id } } })
   while (data && data.state === 'checking' && !mine.signal.aborted) {
     await new Promise((go) => setTimeout(go, 250))
-    data = (await api.GET('/api/intakes/{intake_id}', { params: { path: { intake_id: id } } })).data
-    if (data?.state === 'checking' && data.error) break
-    word.value = data?.word ?? ''
+    try {
+      const found = await api.GET('/api/intakes/{intake_id}', { params: { path: { intake_id: id } } })
+      // A server that is away for a moment comes back; what it was looking at goes on then.
+      if (!found.data && found.response.status < 500) break
+      data = found.data ?? data
+      word.value = found.data ? (found.data.word ?? '') : 'Waiting for the server'
+    } catch {
+      word.value = 'Waiting for the server'
+      await new Promise((go) => setTimeout(go, 1500))
+    }
   }
   if (mine.signal.aborted) return
   if (!data) throw new Error('The server did not answer. Check that it is running.')

@@ -26,12 +26,14 @@ const now = useNow({ interval: 30_000 })
 const blank = ref(new Set<number>())
 
 onMounted(async () => {
-  const first = !work.object
+  // Whoever comes from an object asked for this page, even where that object was still being opened.
+  const first = !work.object && !(history.state as { back?: string } | null)?.back
   await work.start()
   // Coming in: go on with what was open last, or with the first object where there is one project.
   const all = work.projects.flatMap((p) => p.objects)
   const next = all.find((o) => o.id === last.value) ?? (work.projects.length === 1 ? all[0] : undefined)
-  if (next && first) void router.replace({ name: 'weather', params: { object: next.id } })
+  if (next && first && router.currentRoute.value.name === 'start')
+    void router.replace({ name: 'weather', params: { object: next.id } })
   else ready.value = true
 })
 
@@ -67,6 +69,24 @@ function remove(id: number, title: string) {
       const { error, response } = await api.DELETE('/api/objects/{object_id}', { params: { path: { object_id: id } } })
       if (!response.ok) work.trouble = messageOf(error)
       work.forget(id)
+      await work.start()
+    },
+  })
+}
+function removeProject(project: Project) {
+  confirm.require({
+    header: `Remove ${project.name}?`,
+    message: project.objects.length
+      ? `${plural(project.objects.length, 'object')} and all pictures brought into it go with it. This cannot be undone.`
+      : 'It is empty. This cannot be undone.',
+    acceptProps: { label: 'Remove', severity: 'danger', size: 'small' },
+    rejectProps: { label: 'Keep', severity: 'secondary', size: 'small' },
+    accept: async () => {
+      const { error, response } = await api.DELETE('/api/projects/{project_id}', {
+        params: { path: { project_id: project.id } },
+      })
+      if (!response.ok) work.trouble = messageOf(error)
+      for (const item of project.objects) work.forget(item.id)
       await work.start()
     },
   })
@@ -113,6 +133,15 @@ async function create() {
         {{ project.name }}
         <span class="muted">{{ plural(project.objects.length, 'object') }}</span>
         <Button size="small" text label="Add an object…" @click="adder?.open(project.id)" />
+        <button
+          v-tooltip.left="`Remove ${project.name}`"
+          type="button"
+          class="icon-button whole"
+          :aria-label="`Remove the project ${project.name}`"
+          @click="removeProject(project)"
+        >
+          <i class="pi pi-trash" />
+        </button>
       </h2>
       <ul>
         <li v-for="item in project.objects" :key="item.id">
@@ -274,6 +303,11 @@ a:hover,
 li:hover .remove,
 .remove:focus-visible {
   opacity: 1;
+}
+.whole {
+  align-self: center;
+  margin-left: auto;
+  color: var(--muted);
 }
 .empty {
   min-height: 150px;

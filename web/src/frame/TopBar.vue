@@ -35,6 +35,7 @@ const objects = computed(() => [
   })),
 ])
 const saved = computed(() => {
+  if (work.kept) return 'Not saved yet'
   if (work.saving) return 'Saving…'
   return work.version
     ? `Saved ${new Date(work.version.saved).toLocaleTimeString([], { hour: '2-digit', minute: '2-digit', hour12: false })}`
@@ -112,7 +113,10 @@ function signOut() {
       >
         <i class="pi pi-refresh" />
       </button>
-      <span class="muted saved" role="status">{{ saved }}</span>
+      <span v-tooltip.bottom="work.kept?.why" class="saved" :class="work.kept ? 'unkept' : 'muted'" role="status">
+        {{ saved }}
+      </span>
+      <button v-if="work.kept" type="button" class="link" @click="work.sendKept()">Try now</button>
       <button
         v-tooltip.bottom="dim ? 'Daylight' : 'Dim'"
         type="button"
@@ -219,5 +223,9 @@ function signOut() {
   .stage {
     padding: 2px 9px 0;
   }
+}
+.unkept {
+  color: var(--oxide);
+  font-weight: 600;
 }
 </style>

@@ -1,7 +1,8 @@
 import { useLocalStorage } from '@vueuse/core'
 import { defineStore } from 'pinia'
 import { computed, ref, watch } from 'vue'
-import { api, messageOf } from '../api/client'
+import { api, insist, messageOf } from '../api/client'
+import type { SentStroke } from '../api/scene'
 import type { Recipe, Term } from '../api/scene'
 import { useWork } from './work'
 
@@ -81,6 +82,7 @@ export const useHand = defineStore('hand', () => {
     const files: string[] = []
     for (const stroke of strokes) {
       const body = {
+        version: 1,
         action: adds ? 'add' : 'take',
         brush: { ...settings.value, size_mm: Number(sizeMm.toPrecision(5)) },
         reach: reach.value,
@@ -94,10 +96,14 @@ export const useHand = defineStore('hand', () => {
           ...p.slice(6).map((x) => Number(x.toFixed(3))),
         ]),
       }
-      const { data, error } = await api.POST('/api/objects/{object_id}/strokes', {
-        params: { path: { object_id: item.id } },
-        body: { stroke: body },
-      })
+      const { data, error } = await insist(
+        () =>
+          api.POST('/api/objects/{object_id}/strokes', {
+            params: { path: { object_id: item.id } },
+            body: { stroke: body as unknown as SentStroke },
+          }),
+        (why) => (work.kept = why ? { label: 'Paint', why } : undefined),
+      )
       if (!data) {
         work.trouble = messageOf(error)
         work.wantsMarks++
@@ -112,7 +118,10 @@ export const useHand = defineStore('hand', () => {
       work.edit(
         `Paint vertex colour ${wanted}`,
         (scene) => {
-          scene.vertex_paint = [...(scene.vertex_paint ?? []), ...files.map((file) => ({ file, channel: wanted }))]
+          scene.vertex_paint = [
+            ...(scene.vertex_paint ?? []),
+            ...files.map((file) => ({ file, channel: wanted as 'R' | 'G' | 'B' | 'A' })),
+          ]
         },
         true,
       )

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import type { Facts } from '../api/scene'
 import { useLocalStorage } from '@vueuse/core'
 import Button from 'primevue/button'
 import ProgressBar from 'primevue/progressbar'
@@ -33,7 +34,7 @@ const uvOpen = ref(false)
 const spot = shallowRef<Spot>()
 const probe = ref('')
 const failed = ref('')
-const mapSets = computed(() => (work.object?.facts.map_sets ?? ['object']) as string[])
+const mapSets = computed(() => ((work.object?.facts as Facts | undefined)?.map_sets ?? ['object']) as string[])
 
 async function load() {
   const item = work.object
@@ -52,7 +53,7 @@ async function load() {
   shown.value = { title: fit.value ? '' : 'Shape only', size: 0 }
   await put()
 }
-const fit = computed(() => (work.object?.facts.uv as { present?: boolean })?.present !== false)
+const fit = computed(() => ((work.object?.facts as Facts | undefined)?.uv as { present?: boolean })?.present !== false)
 const near = computed(() => {
   const id = work.object?.id
   return (work.scene?.object.neighbours ?? [])

@@ -30,8 +30,8 @@ export function workshopLight(width = 256, height = 128): DataTexture {
       let warm = el > 0 ? 0 : 0.05
       const window = pane(az, el, -55, 30, 34, 26)
       const bars = Math.abs(((az + 55 + 360) % 23) - 11.5) < 1.2 ? 0.35 : 1
-      level += window * 6.2 * bars
-      level += pane(az, el, 120, 62, 60, 12) * 3.4
+      level += window * 4.6 * bars
+      level += pane(az, el, 120, 62, 60, 12) * 1.8
       level += pane(az, el, 60, 12, 16, 20) * 1.1
       warm -= window * 0.04
       const k = (y * width + x) * 4

@@ -1,18 +1,18 @@
 import {
-  DataTexture, HalfFloatType, LinearFilter, Mesh, RedFormat, RGBADepthPacking, MeshDepthMaterial, BufferAttribute, type BufferGeometry,
+  DataTexture, DataUtils, HalfFloatType, LinearFilter, Mesh, RedFormat, RGBADepthPacking, MeshDepthMaterial, BufferAttribute, BufferGeometry, type InterleavedBufferAttribute,
   type WebGLProgramParametersWithUniforms,
 } from 'three' // prettier-ignore
-import { TessellateModifier } from 'three/addons/modifiers/TessellateModifier.js'
 import { PLAIN } from './plate'
+import { refined } from './refine'
 
 /** Triangles of the whole object that relief is shown with. */
 const MOST = PLAIN ? 30_000 : 260_000
 
-/** Shader text that moves a vertex by the relief, in metres along the way out of the surface. */
+/** Shader text that moves a vertex by the relief, in metres along the way out of the surface; at a seam by what both sides agreed on. */
 export const MOVED = `
 #include <begin_vertex>
-transformed += limusAway * texture2D( limusRelief, vec2( uv ) ).r * 0.001;`
-export const MOVED_PARS = 'attribute vec3 limusAway; uniform sampler2D limusRelief;'
+transformed += limusAway * mix( texture2D( limusRelief, vec2( uv ) ).r, limusHeld.x, limusHeld.y ) * 0.001;`
+export const MOVED_PARS = 'attribute vec3 limusAway; attribute vec2 limusHeld; uniform sampler2D limusRelief;'
 
 /** The relief of one map set as a texture, in millimetres. */
 export class ReliefPlate {
@@ -24,51 +24,149 @@ export class ReliefPlate {
     texture.needsUpdate = true
     return texture
   }
-  put(hash: string, bytes: Uint8Array) {
-    if (hash === this.hash) return
+  /** Whether it is another one than before. */
+  put(hash: string, bytes: Uint8Array): boolean {
+    if (hash === this.hash) return false
     this.hash = hash
     const values = new Uint16Array(bytes.buffer, bytes.byteOffset, bytes.byteLength / 2)
     this.texture.dispose()
-    this.texture = this.make(values, Math.round(Math.sqrt(values.length)))
+    this.size = Math.round(Math.sqrt(values.length))
+    this.values = values
+    this.texture = this.make(values, this.size)
+    return true
+  }
+  private values: Uint16Array = new Uint16Array([0])
+  private size = 1
+  /** What the shader reads at a place of the map. */
+  at(u: number, v: number): number {
+    const held = (x: number) => Math.min(this.size - 1, Math.max(0, x))
+    const x = u * this.size - 0.5
+    const y = v * this.size - 0.5
+    const [x0, y0] = [Math.floor(x), Math.floor(y)]
+    const of = (i: number, j: number) => DataUtils.fromHalfFloat(this.values[held(j) * this.size + held(i)])
+    const low = of(x0, y0) + (of(x0 + 1, y0) - of(x0, y0)) * (x - x0)
+    const high = of(x0, y0 + 1) + (of(x0 + 1, y0 + 1) - of(x0, y0 + 1)) * (x - x0)
+    return low + (high - low) * (y - y0)
   }
 }
 
-/** The way out of the surface at each vertex, one for all vertices in a place, so that edges do not tear open. */
-function outward(geometry: BufferGeometry): BufferAttribute {
+/** Corners of a finer mesh that lie in one place with several UVs, and of them one for each UV. */
+interface Seam {
+  corners: number[]
+  readers: number[]
+}
+
+/**
+ * Where UVs jump. Each side of a seam reads the relief on its own side of the map; what they read differs by a texel's slope, and that tears open.
+ * Front and back of something thin lie in one place too, but go apart: those are no seam.
+ */
+function seamsOf(vertex: Int32Array, uv: Float32Array, away: Float32Array): Seam[] {
+  const highest = vertex.reduce((most, v) => Math.max(most, v), 0)
+  const first = new Int32Array(highest + 1).fill(-1)
+  const dot = (a: number, b: number) =>
+    away[3 * a] * away[3 * b] + away[3 * a + 1] * away[3 * b + 1] + away[3 * a + 2] * away[3 * b + 2]
+  const alike = (a: number, b: number) =>
+    Math.abs(uv[2 * a] - uv[2 * b]) + Math.abs(uv[2 * a + 1] - uv[2 * b + 1]) < 1e-5
+  const jumps = new Uint8Array(highest + 1)
+  for (let k = 0; k < vertex.length; k++) {
+    const f = first[vertex[k]]
+    if (f < 0) first[vertex[k]] = k
+    else if (!alike(f, k)) jumps[vertex[k]] = 1
+  }
+  const seams = new Map<number, Seam>()
+  for (let k = 0; k < vertex.length; k++) {
+    if (!jumps[vertex[k]]) continue
+    const side = 2 * vertex[k] + (dot(first[vertex[k]], k) < 0 ? 1 : 0)
+    let seam = seams.get(side)
+    if (!seam) seams.set(side, (seam = { corners: [], readers: [] }))
+    seam.corners.push(k)
+    if (!seam.readers.some((r) => alike(r, k))) seam.readers.push(k)
+  }
+  return [...seams.values()].filter((seam) => seam.readers.length > 1)
+}
+
+/** Let both sides of every seam of a finer mesh stand as high as the mean of what they read. */
+export function holdSeams(mesh: Mesh, plate: ReliefPlate) {
+  const uv = mesh.geometry.getAttribute('uv')
+  const held = mesh.geometry.getAttribute('limusHeld') as BufferAttribute
+  for (const { corners, readers } of mesh.userData.seams as Seam[]) {
+    let sum = 0
+    for (const r of readers) sum += plate.at(uv.getX(r), uv.getY(r))
+    for (const c of corners) held.setXY(c, sum / readers.length, 1)
+  }
+  held.needsUpdate = true
+}
+
+/** For each vertex the first one in the same place. */
+function owners(geometry: BufferGeometry): Int32Array {
   const at = geometry.getAttribute('position')
-  const normal = geometry.getAttribute('normal')
-  const sums = new Map<string, [number, number, number]>()
   const box = geometry.boundingBox ?? (geometry.computeBoundingBox(), geometry.boundingBox!)
   const fine = 1e5 / Math.max(1e-9, box.max.distanceTo(box.min))
-  const keys: string[] = []
+  // Places by a hash table in plain arrays: hundreds of thousands of strings would hold the page up for seconds.
+  const slots = 1 << Math.ceil(Math.log2(Math.max(16, 2 * at.count)))
+  const first = new Int32Array(slots).fill(-1)
+  const place = new Int32Array(3 * at.count)
+  const owner = new Int32Array(at.count)
   for (let k = 0; k < at.count; k++) {
-    const key = `${Math.round(at.getX(k) * fine)},${Math.round(at.getY(k) * fine)},${Math.round(at.getZ(k) * fine)}`
-    keys.push(key)
-    const sum = sums.get(key) ?? [0, 0, 0]
-    sum[0] += normal.getX(k)
-    sum[1] += normal.getY(k)
-    sum[2] += normal.getZ(k)
-    sums.set(key, sum)
+    const x = Math.round(at.getX(k) * fine)
+    const y = Math.round(at.getY(k) * fine)
+    const z = Math.round(at.getZ(k) * fine)
+    place.set([x, y, z], 3 * k)
+    let slot = (Math.imul(x, 73856093) ^ Math.imul(y, 19349663) ^ Math.imul(z, 83492791)) & (slots - 1)
+    for (;;) {
+      const j = first[slot]
+      if (j < 0) {
+        first[slot] = owner[k] = k
+        break
+      }
+      if (place[3 * j] === x && place[3 * j + 1] === y && place[3 * j + 2] === z) {
+        owner[k] = j
+        break
+      }
+      slot = (slot + 1) & (slots - 1)
+    }
   }
-  const out = new Float32Array(at.count * 3)
-  for (let k = 0; k < at.count; k++) {
-    const [x, y, z] = sums.get(keys[k])!
-    const length = Math.hypot(x, y, z) || 1
-    out.set([x / length, y / length, z / length], k * 3)
-  }
-  return new BufferAttribute(out, 3)
+  return owner
 }
 
 /** A finer copy of a mesh of the view, whose vertices follow the relief. */
 export function movable(mesh: Mesh, edge: number, depth: MeshDepthMaterial): Mesh {
-  const geometry = mesh.geometry.clone()
-  geometry.deleteAttribute('tangent')
-  geometry.setAttribute('limusAway', outward(geometry))
-  const fine = new TessellateModifier(edge, 9).modify(geometry)
-  geometry.dispose()
-  // The tessellation knows the usual attributes only: the way out is found again on its corners.
-  fine.setAttribute('limusAway', outward(fine))
+  const whole = mesh.geometry
+  const owner = owners(whole)
+  const index = whole.getIndex()
+  const count = index ? index.count : whole.getAttribute('position').count
+  const corners = (name: BufferAttribute | InterleavedBufferAttribute, size: number) => {
+    const values = new Float32Array(count * size)
+    for (let k = 0; k < count; k++)
+      for (let c = 0; c < size; c++) values[k * size + c] = name.getComponent(index ? index.getX(k) : k, c)
+    return values
+  }
+  const carried = ['normal', 'uv'] as const
+  const made = refined(
+    {
+      place: corners(whole.getAttribute('position'), 3),
+      vertex: Int32Array.from({ length: count }, (_, k) => owner[index ? index.getX(k) : k]),
+      more: [
+        // The core says which way each vertex goes, one way for all that meet in a place, so that edges do not tear open.
+        { values: corners(whole.getAttribute('_outward'), 3), size: 3 },
+        ...carried.map((name) => ({
+          values: corners(whole.getAttribute(name), name === 'uv' ? 2 : 3),
+          size: name === 'uv' ? 2 : 3,
+        })),
+      ],
+    },
+    edge,
+    1.3 * MOST,
+  )
+  const fine = new BufferGeometry()
+  fine.setAttribute('position', new BufferAttribute(made.place, 3))
+  fine.setAttribute('limusAway', new BufferAttribute(made.more[0].values, 3))
+  carried.forEach((name, k) =>
+    fine.setAttribute(name, new BufferAttribute(made.more[k + 1].values, made.more[k + 1].size)),
+  )
+  fine.setAttribute('limusHeld', new BufferAttribute(new Float32Array((made.place.length / 3) * 2), 2))
   const out = new Mesh(fine, mesh.material)
+  out.userData.seams = seamsOf(made.vertex, made.more[carried.indexOf('uv') + 1].values, made.more[0].values)
   out.castShadow = out.receiveShadow = true
   out.customDepthMaterial = depth
   // Clicks go to the mesh as it is.

@@ -1,4 +1,11 @@
-import { Color, MeshPhysicalMaterial, ShaderChunk, Vector2, type WebGLProgramParametersWithUniforms } from 'three'
+import {
+  Color,
+  MeshPhysicalMaterial,
+  ShaderChunk,
+  Vector2,
+  type Texture,
+  type WebGLProgramParametersWithUniforms,
+} from 'three'
 import type { Maps } from '../api/scene'
 import { Plate } from './plate'
 import { MOVED, MOVED_PARS, type ReliefPlate } from './relief'
@@ -172,33 +179,25 @@ export class SurfaceMaterial extends MeshPhysicalMaterial {
   }
 
   private extend(shader: WebGLProgramParametersWithUniforms) {
-    const moved = this.relief
-    if (moved) {
-      Object.defineProperty(shader.uniforms, 'limusRelief', {
+    // Every value is given whatever is shown just now: going back to a program that was compiled before does not come here again, and goes on
+    // with the values of whichever was compiled last. They are asked for at each draw: textures are others when the size of maps changes.
+    const give = (name: string, texture: () => Texture | undefined) =>
+      Object.defineProperty(shader.uniforms, name, {
         enumerable: true,
         value: {
           get value() {
-            return moved.texture
+            return texture() ?? null
           },
         },
       })
-      shader.vertexShader = `${MOVED_PARS}\n${shader.vertexShader}`.replace('#include <begin_vertex>', MOVED)
-    }
-    const added = Object.entries(ADDED).filter(([name]) => this.shown.split(',').includes(name))
-    if (!added.length) return
-    const plate = (name: string) => this.plate(name)
-    for (const [name] of added)
-      // Asked for at each draw: the texture is another one when the size of maps changes.
-      Object.defineProperty(shader.uniforms, `${name}Map`, {
-        enumerable: true,
-        value: {
-          get value() {
-            return plate(name).texture
-          },
-        },
-      })
+    for (const name of Object.keys(ADDED)) give(`${name}Map`, () => this.plates.get(name)?.texture)
+    give('limusRelief', () => this.relief?.texture)
     shader.uniforms.limusReach = this.reach
     shader.uniforms.limusGrain = this.grain
+    if (this.relief)
+      shader.vertexShader = `${MOVED_PARS}\n${shader.vertexShader}`.replace('#include <begin_vertex>', MOVED)
+    const added = Object.entries(ADDED).filter(([name]) => this.shown.split(',').includes(name))
+    if (!added.length) return
     const insert = (after: string, what: 'color' | 'after') => {
       const text = added.map(([, part]) => part[what] ?? '').join('\n')
       shader.fragmentShader = shader.fragmentShader.replace(`#include <${after}>`, `#include <${after}>\n${text}`)

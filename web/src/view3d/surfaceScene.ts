@@ -12,7 +12,7 @@ import { BrushCursor } from './brushCursor'
 import { workshopLight } from './environment'
 import { PaintPreview } from './paintPreview'
 import { PLAIN, Plate } from './plate'
-import { depthOf, edgeFor, movable, ReliefPlate } from './relief'
+import { depthOf, edgeFor, holdSeams, movable, ReliefPlate } from './relief'
 import { SurfaceMaterial } from './surfaceMaterial'
 
 export interface Light {
@@ -94,7 +94,8 @@ export class SurfaceScene {
     })
     this.renderer.setClearColor(0x868686, 0)
     this.renderer.toneMapping = NeutralToneMapping
-    this.renderer.toneMappingExposure = 1
+    // White snow in full sun stays below white, or its relief would be lost.
+    this.renderer.toneMappingExposure = 0.7
     this.renderer.shadowMap.enabled = true
     this.renderer.shadowMap.type = PCFShadowMap
     this.renderer.shadowMap.autoUpdate = false
@@ -378,7 +379,8 @@ export class SurfaceScene {
     const moved = maps.relief?.length ? await Promise.all(maps.relief.map(mapBytes)) : []
     if (mine !== this.wanted) return []
     this.moving = moved.length > 0
-    moved.forEach((bytes, k) => this.pages[k]?.relief.put(maps.relief![k], bytes))
+    const other = moved.map((bytes, k) => this.pages[k]?.relief.put(maps.relief![k], bytes))
+    for (const { mesh, page } of this.fine) if (other[page]) holdSeams(mesh, this.pages[page].relief)
     this.use(false)
     return left
   }
@@ -409,6 +411,7 @@ export class SurfaceScene {
     const depths = this.pages.map((page) => depthOf(page.relief))
     this.fine = this.meshes.map(({ mesh, page }) => {
       const made = movable(mesh, edge, depths[page])
+      holdSeams(made, this.pages[page].relief)
       mesh.add(made)
       return { mesh: made, page }
     })
@@ -450,7 +453,7 @@ export class SurfaceScene {
       .set(Math.sin(a) * Math.cos(e), Math.sin(e), Math.cos(a) * Math.cos(e))
       .multiplyScalar(reach * 2)
       .add(centre)
-    this.sun.intensity = 1.9 * light.strength
+    this.sun.intensity = 2.7 * light.strength
     this.scene.environmentIntensity = 0.85 * light.strength
     this.scene.environmentRotation.set(0, a + 0.6, 0)
     const box = this.sun.shadow.camera

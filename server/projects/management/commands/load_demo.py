@@ -74,6 +74,10 @@ class Command(BaseCommand):
                 take_in(project, file, [_content(file)], wanted)
         first = project.items.get(name=OBJECTS[0][2]().name)
         session_of(first.scene()).measure("draft" if options["draft"] else "good", lambda share, word: None)
+        if not options["draft"]:
+            # Something to see of each of the others, in lists and when it is opened.
+            for item in project.items.exclude(pk=first.pk):
+                session_of(item.scene()).measure("draft", lambda share, word: None)
         if fresh and not options["draft"]:
             # Compile what the first evaluation needs; the result stays on disk.
             evaluate_once(WorkObject.objects.select_related("project", "head").get(pk=first.pk), 128)

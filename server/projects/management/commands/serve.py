@@ -1,4 +1,4 @@
-"""Start the whole application: the web server and the worker for long tasks."""
+"""Start the whole application: the web server and the keeper of jobs."""
 
 from __future__ import annotations
 
@@ -14,14 +14,12 @@ from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandError
 
 from limus.store import memory_budget
-from server.jobs.lanes import LANES
-from server.jobs.runner import requeue_stale
 
 
 class Command(BaseCommand):
-    """Migrates, loads the demo where asked, and runs gunicorn and a task worker until Ctrl+C."""
+    """Migrates, loads the demo where asked, and runs the web server and the keeper of jobs until Ctrl+C."""
 
-    help = "Run Limus (web server and task worker)"
+    help = "Run Limus (web server and long work)"
 
     def add_arguments(self, parser: Any) -> None:
         parser.add_argument("--host", default=os.environ.get("LIMUS_BIND", "127.0.0.1"))
@@ -49,30 +47,28 @@ class Command(BaseCommand):
         # In a process of its own, so that this one stays small.
         if options["demo"] and subprocess.run([sys.executable, "manage.py", "load_demo"], check=False).returncode:
             raise CommandError("The demo project could not be built. The lines above say why.")
-        requeue_stale(everything=True)
         environment = {
             **os.environ,
             "LIMUS_BIND": host,
+            "LIMUS_PORT": str(port),
             "LIMUS_DEMO": "1" if options["demo"] else "0",
             "PYTHONUNBUFFERED": "1",
             "LIMUS_WARM": "1",
         }
-        bind = f"[{host}]:{port}" if ":" in host else f"{host}:{port}"
         python = sys.executable
-        web = [python, "-m", "gunicorn", "server.config.wsgi", "--bind", bind, "--worker-class", "gthread", "--workers", "1", "--threads", "64",
-               "--timeout", "300", "--graceful-timeout", "3", "--log-level", "warning", "--no-control-socket"]  # fmt: skip
-        if subprocess.run(
-            [python, "-m", "gunicorn", "--no-control-socket", "--version"], capture_output=True, check=False
-        ).returncode:
-            web.remove("--no-control-socket")
-        # A worker for each queue: who looks at a file does not wait for somebody's export.
+        # The web server keeps results for everybody; jobs keep theirs for as long as they run.
         budget = memory_budget()
         smaller = {**environment, "LIMUS_MEMORY": str(max(256 << 20, budget // 4))}
-        commands = [(web, {**environment, "LIMUS_MEMORY": str(budget)})]
-        for lane in LANES:
-            worker = [python, "manage.py", "db_worker", "--queue-name", lane, "--interval", "0.25", "-v", "0"]
-            commands.append((worker, smaller))
+        commands = [
+            (
+                [python, "-m", "server.config.front"],
+                {**environment, "LIMUS_MEMORY": str(budget), "LIMUS_WITH_PARENT": str(os.getpid())},
+            ),
+            ([python, "manage.py", "work", "--with-parent", str(os.getpid())], smaller),
+        ]
         running = [subprocess.Popen(command, env=given, start_new_session=True) for command, given in commands]
+        begun = [time.monotonic()] * len(running)
+        strikes = [0] * len(running)
 
         def stop(*_: Any) -> None:
             raise KeyboardInterrupt
@@ -84,21 +80,25 @@ class Command(BaseCommand):
             self.stdout.write(f"Keeping up to {budget / (1 << 30):.1f} GB of results in memory (LIMUS_MEMORY changes that).")
             self.stdout.write(f"Limus is ready: http://{shown}:{port}/   (Ctrl+C stops it)")
             self.stdout.flush()
-            while running[0].poll() is None:
-                for k, (command, given) in enumerate(commands[1:], 1):
-                    if running[k].poll() is not None:
-                        running[k] = subprocess.Popen(command, env=given, start_new_session=True)
-                time.sleep(0.5)
-            raise CommandError("The web server stopped. Its last lines above say why.")
+            while True:
+                for k, (command, given) in enumerate(commands):
+                    if running[k].poll() is None:
+                        continue
+                    # Killed from outside it is started again; what ends by itself as soon as it is started will do so again.
+                    quick = time.monotonic() - begun[k] < 10.0 and (running[k].returncode or 0) > 0
+                    strikes[k] = strikes[k] + 1 if quick else 0
+                    if strikes[k] == 3:
+                        what = "The web server" if k == 0 else "The keeper of jobs"
+                        raise CommandError(f"{what} stopped as soon as it was started, three times. Its last lines above say why.")
+                    begun[k] = time.monotonic()
+                    running[k] = subprocess.Popen(command, env=given, start_new_session=True)
+                time.sleep(0.3)
         except KeyboardInterrupt:
             self.stdout.write("\nStopped.")
         finally:
-            # Twice: the worker finishes its task on the first signal and leaves it on the second.
-            for _ in range(2):
-                for process in running:
-                    if process.poll() is None:
-                        process.terminate()
-                time.sleep(0.3)
+            for process in running:
+                if process.poll() is None:
+                    process.terminate()
             for process in running:
                 try:
                     process.wait(8)

@@ -1,10 +1,8 @@
 <script setup lang="ts">
 import { ref } from 'vue'
-import ShortcutSheet from '../../frame/ShortcutSheet.vue'
 import { useBases } from '../../stores/bases'
 import { useWork } from '../../stores/work'
-import SurfaceView from '../../view3d/SurfaceView.vue'
-import { useStageKeys } from '../useStageKeys'
+import StageFrame from '../StageFrame.vue'
 import BaseList from './BaseList.vue'
 import BaseSheet from './BaseSheet.vue'
 import GuessBar from './GuessBar.vue'
@@ -14,9 +12,7 @@ import StoreRoom from './StoreRoom.vue'
 /** What the object is made of, before anything happened to it. */
 const work = useWork()
 const bases = useBases()
-const view = ref<InstanceType<typeof SurfaceView>>()
 const intake = ref<InstanceType<typeof MapIntake>>()
-const shortcuts = ref(false)
 const over = ref(false)
 work.serve('base')
 
@@ -41,36 +37,30 @@ function drop(event: DragEvent) {
   over.value = false
   intake.value?.open([...(event.dataTransfer?.files ?? [])])
 }
-useStageKeys(() => ({
-  l: () => work.show({ kind: 'lit' }),
-  f: () => view.value?.frameObject(),
-  u: () => view.value?.toggleUv(),
+const acts = () => ({
   ',': () => (bases.chosen = Math.max(0, bases.chosen - 1)),
   '.': () => (bases.chosen = Math.min(bases.bases.length - 1, bases.chosen + 1)),
-  '?': () => (shortcuts.value = true),
-}))
+})
 </script>
 
 <template>
-  <main
-    class="work-stage"
-    @dragover="(e) => holdsFiles(e) && (e.preventDefault(), (over = true))"
+  <StageFrame
+    :acts="acts"
+    unfit="No UVs yet: unwrap the object in the Object stage first."
+    @part="pick"
+    @dragover="(e: DragEvent) => holdsFiles(e) && (e.preventDefault(), (over = true))"
     @dragleave.self="over = false"
-    @drop="(e) => holdsFiles(e) && (e.preventDefault(), drop(e))"
+    @drop="(e: DragEvent) => holdsFiles(e) && (e.preventDefault(), drop(e))"
   >
-    <BaseList />
-    <SurfaceView ref="view" @part="pick">
+    <template #left><BaseList /></template>
+    <template #over>
       <GuessBar />
       <div v-if="over" class="dropping" role="status">Drop the texture files of one material</div>
-      <div v-if="work.facts && !work.facts.uv.present" class="chip none" role="status">
-        No UVs yet: unwrap the object in the Object stage first.
-      </div>
-    </SurfaceView>
-    <BaseSheet @maps="intake?.open([])" />
-    <StoreRoom class="below" @maps="intake?.open([])" />
+    </template>
+    <template #sheet><BaseSheet @maps="intake?.open([])" /></template>
+    <template #below><StoreRoom class="below" @maps="intake?.open([])" /></template>
     <MapIntake ref="intake" />
-    <ShortcutSheet v-model:visible="shortcuts" />
-  </main>
+  </StageFrame>
 </template>
 
 <style scoped>
@@ -84,12 +74,5 @@ useStageKeys(() => ({
   background: color-mix(in srgb, var(--tint) 82%, transparent);
   font-size: 15px;
   pointer-events: none;
-}
-.none {
-  position: absolute;
-  left: 50%;
-  bottom: 22px;
-  transform: translateX(-50%);
-  padding: 9px 14px;
 }
 </style>

@@ -91,7 +91,7 @@ async function send(files: File[]) {
     return
   }
   found.value = data
-  uses.value = data.uses.map(({ file, component, role, colour }) => ({ file, component, role, colour }))
+  uses.value = data.uses.map(({ file, component, role, colour }) => ({ file, component, role, colour })) as MapUse[]
   green.value = data.green
   name.value = String((data.base as unknown as Base).name)
   phase.value = 'table'

@@ -2,7 +2,7 @@
 import Button from 'primevue/button'
 import ProgressBar from 'primevue/progressbar'
 import SelectButton from 'primevue/selectbutton'
-import { computed, onBeforeUnmount, ref } from 'vue'
+import { computed, onBeforeUnmount, ref, watch } from 'vue'
 import { api, messageOf } from '../../api/client'
 import type { Job } from '../../api/scene'
 import { useWork } from '../../stores/work'
@@ -11,48 +11,38 @@ import SurfaceView from '../../view3d/SurfaceView.vue'
 /** Take finished maps away. */
 const work = useWork()
 work.serve('weather')
-const TARGETS = [
-  {
-    value: 'gltf' as const,
-    label: 'GLB',
-    about:
-      'One file with the object and its maps: metallic-roughness, normal, ambient occlusion, clear coat where there is one. Opens in any renderer that reads glTF 2.0.',
-  },
-  {
-    value: 'maps' as const,
-    label: 'Maps',
-    about:
-      'One PNG for each channel. Colour is sRGB, everything else linear; normal and height are 16 bit. maps.json names them and gives the range of the height in mm.',
-  },
-]
-const SIZES = [512, 1024, 2048, 4096] as const
-const target = ref<'gltf' | 'maps'>('gltf')
-const size = ref<(typeof SIZES)[number]>(2048)
-const bits = ref<8 | 16>(8)
+const targets = computed(() => work.catalogue?.targets ?? [])
+const kind = ref('gltf')
+const target = computed(() => targets.value.find((t) => t.kind === kind.value) ?? targets.value[0])
+const size = ref(2048)
+const bits = ref(8)
 const job = ref<Job>()
 const trouble = ref('')
 let gone = false
 onBeforeUnmount(() => (gone = true))
 
-const stem = computed(
-  () =>
-    (work.scene?.name ?? 'object')
-      .replace(/[^A-Za-z0-9]+/g, '-')
-      .replace(/^-|-$/g, '')
-      .toLowerCase() || 'object',
+/** What the core would write for the scene as it is, and the sizes that this server has the memory for. */
+const listing = ref<{ files: string[]; sizes: number[] }>()
+const why = ref('')
+let asked = 0
+watch(
+  [kind, () => work.version?.version, () => work.object?.readings],
+  async () => {
+    const mine = ++asked
+    await work.saved()
+    if (!work.object) return
+    const { data, error } = await api.GET('/api/objects/{object_id}/delivery', {
+      params: { path: { object_id: work.object.id }, query: { target: kind.value } },
+    })
+    if (mine !== asked || gone) return
+    listing.value = data
+    why.value = data ? '' : messageOf(error)
+    if (data?.sizes.length && !data.sizes.includes(size.value)) size.value = data.sizes.at(-1)!
+    if (target.value && !target.value.depths.includes(bits.value)) bits.value = target.value.depths[0]
+  },
+  { immediate: true },
 )
-const sets = computed(() => (work.object?.facts.map_sets ?? []) as string[])
-const files = computed(() => {
-  if (target.value === 'gltf') return [`${stem.value}.glb`, 'scene.json']
-  const channels = ['base-color', 'roughness', 'metalness', 'ambient-occlusion', 'normal', 'height']
-  return [
-    ...sets.value.flatMap((s) =>
-      channels.map((c) => `${stem.value}_${s.replace(/[^A-Za-z0-9]+/g, '-').toLowerCase()}_${c}.png`),
-    ),
-    'maps.json',
-    'scene.json',
-  ]
-})
+const sizes = computed(() => (target.value?.sizes ?? []).filter((n) => n >= 512))
 const running = computed(() => job.value?.state === 'queued' || job.value?.state === 'running')
 
 async function start() {
@@ -60,24 +50,28 @@ async function start() {
   await work.saved()
   const { data, error } = await api.POST('/api/objects/{object_id}/jobs', {
     params: { path: { object_id: work.object!.id } },
-    body: { kind: 'export', quality: 'good', target: target.value, resolution: size.value, bits: bits.value },
+    body: { kind: 'export', quality: 'good', target: kind.value, resolution: size.value, bits: bits.value },
   })
   if (!data) {
     trouble.value = messageOf(error)
     return
   }
   job.value = data
-  while (running.value && !gone) {
-    await new Promise((go) => setTimeout(go, 400))
-    const next = await api.GET('/api/jobs/{job_id}', { params: { path: { job_id: data.id } } })
-    if (next.data) job.value = next.data
-  }
-  if (job.value.state === 'failed') trouble.value = job.value.error
-  if (job.value.state === 'done' && !gone) location.assign(job.value.file)
+  const done = await work.follow(
+    data,
+    (now) => (job.value = now),
+    () => !gone && job.value?.state !== 'cancelled',
+  )
+  if (gone || job.value?.state === 'cancelled') return
+  job.value = done
+  if (!done) trouble.value = 'The export is gone from the server. Export again.'
+  else if (done.state === 'failed') trouble.value = done.error
+  else if (done.state === 'done') location.assign(done.file)
 }
 async function cancel() {
   const { data } = await api.POST('/api/jobs/{job_id}/cancel', { params: { path: { job_id: job.value!.id } } })
-  if (data) job.value = data
+  // What runs is ended within a second; nobody has to watch that.
+  if (data) job.value = { ...data, state: 'cancelled' }
 }
 </script>
 
@@ -90,34 +84,38 @@ async function cancel() {
         <section>
           <h3>What?</h3>
           <SelectButton
-            v-model="target"
-            :options="TARGETS"
-            option-label="label"
-            option-value="value"
+            v-model="kind"
+            :options="targets"
+            option-label="title"
+            option-value="kind"
             :allow-empty="false"
             size="small"
             aria-label="Target"
           />
-          <p class="muted">{{ TARGETS.find((t) => t.value === target)?.about }}</p>
+          <p class="muted">{{ target?.about }}</p>
         </section>
         <section>
           <h3>How large?</h3>
           <SelectButton
             v-model="size"
-            :options="[...SIZES]"
+            :options="sizes"
+            :option-disabled="(n: number) => !!listing && !listing.sizes.includes(n)"
             :allow-empty="false"
             size="small"
             aria-label="Resolution"
           />
+          <p v-if="listing && sizes.some((n) => !listing!.sizes.includes(n))" class="muted">
+            Larger ones do not fit into the memory of this server.
+          </p>
           <p class="muted">
             Pixels along one side of each map. Readings are measured anew at this size, so edges are as sharp as the
             maps; 4096 takes a few minutes.
           </p>
-          <template v-if="target === 'maps'">
+          <template v-if="(target?.depths.length ?? 0) > 1">
             <h3>How deep?</h3>
             <SelectButton
               v-model="bits"
-              :options="[8, 16]"
+              :options="target?.depths"
               :allow-empty="false"
               size="small"
               aria-label="Bits per channel"
@@ -127,8 +125,10 @@ async function cancel() {
         <section>
           <h3>What will be written</h3>
           <ul>
-            <li v-for="file in files" :key="file" class="clip">{{ file }}</li>
+            <li v-for="file in listing?.files" :key="file" v-tooltip.left="file" class="clip">{{ file }}</li>
           </ul>
+          <p v-if="why" class="trouble">{{ why }}</p>
+          <p v-else-if="!listing" class="muted" role="status">Finding out…</p>
           <p class="muted">Packed in one zip. scene.json repeats the result from the command line.</p>
         </section>
         <section>

@@ -70,7 +70,9 @@ const units = computed(() => {
   const now = object.value?.scale ?? 1
   return UNITS.some((u) => u.value === now) ? UNITS : [...UNITS, { label: `${now} m`, value: now }]
 })
-const ownUvs = () => work.editObject('UVs of the file', (now) => (now.object.uv = 'own'))
+const UV_NAMES = { own: 'of the file', second: 'of the file, second set', unwrapped: 'made here' }
+const useSet = (uv: 'own' | 'second') =>
+  work.editObject(uv === 'own' ? 'UVs of the file' : 'Second UV set', (now) => (now.object.uv = uv))
 </script>
 
 <template>
@@ -128,11 +130,21 @@ const ownUvs = () => work.editObject('UVs of the file', (now) => (now.object.uv 
     </div>
     <div class="row">
       <span>UVs</span>
-      <span>{{ object.uv === 'own' ? 'of the file' : 'made here' }}</span>
-      <button v-if="object.uv === 'own'" type="button" class="link" :disabled="!!running" @click="unwrap">
-        Unwrap again
-      </button>
-      <button v-else type="button" class="link" @click="ownUvs">Back to the file's</button>
+      <span>{{ UV_NAMES[object.uv] }}</span>
+      <span class="acts">
+        <button
+          v-if="object.uv !== 'unwrapped' && work.facts?.second_uv"
+          type="button"
+          class="link"
+          @click="useSet(object.uv === 'own' ? 'second' : 'own')"
+        >
+          {{ object.uv === 'own' ? 'Take the second set' : 'Take the first set' }}
+        </button>
+        <button v-if="object.uv !== 'unwrapped'" type="button" class="link" :disabled="!!running" @click="unwrap">
+          Unwrap again
+        </button>
+        <button v-else type="button" class="link" @click="useSet('own')">Back to the file's</button>
+      </span>
     </div>
     <div v-if="object.turned.length" class="row">
       <span>Turned</span>
@@ -224,5 +236,9 @@ h2 {
 .small {
   font-size: 12px;
   padding-left: 116px;
+}
+.acts {
+  display: flex;
+  gap: 12px;
 }
 </style>

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import Select from 'primevue/select'
-import { ref } from 'vue'
+import { computed, ref } from 'vue'
 import type { ChannelUse, Layer } from '../../api/scene'
 import NumberField from '../../controls/NumberField.vue'
 import { useWork } from '../../stores/work'
@@ -9,18 +9,9 @@ import { useWork } from '../../stores/work'
 const props = defineProps<{ layer: Layer; family: string }>()
 const work = useWork()
 const channel = ref('')
-const BLENDS = [
-  'normal',
-  'multiply',
-  'screen',
-  'overlay',
-  'darken',
-  'lighten',
-  'difference',
-  'soft-light',
-  'add',
-  'subtract',
-].map((value) => ({ value, label: value.replace('-', ' ') }))
+const BLENDS = computed(() =>
+  (work.catalogue?.blends ?? []).map((value) => ({ value, label: value.replace('-', ' ') })),
+)
 const AMOUNT = {
   title: 'Amount',
   unit: '%',

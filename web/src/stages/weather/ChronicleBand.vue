@@ -7,6 +7,7 @@ import { useWork } from '../../stores/work'
 import EffectPicker from './EffectPicker.vue'
 import EpisodeCard from './EpisodeCard.vue'
 import LayerCard from './LayerCard.vue'
+import SnapshotMenu from './SnapshotMenu.vue'
 
 /** What happened to the surface, from left to right. The hairline plays the story back: layer by layer, or through the years. */
 const work = useWork()
@@ -218,6 +219,7 @@ watch(
           {{ byYears ? `Today, ${Number(work.today.toFixed(1))} years` : 'Today' }}
         </button>
       </div>
+      <SnapshotMenu />
       <span class="ways">
         <button
           v-tooltip.top="byYears ? 'Let the years go by' : 'Look at it through the years'"

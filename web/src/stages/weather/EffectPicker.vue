@@ -18,16 +18,17 @@ const query = ref('')
 const tab = ref<'effects' | 'treatments'>('effects')
 const field = ref<{ $el: HTMLInputElement }>()
 const { found, trouble, begin, stop } = useGlimpses()
-const GROUPS = ['Paint and its losses', 'Metal', 'Deposits', 'Marks and stains', 'Finish']
 
 const wanted = computed(() => query.value.trim().toLowerCase())
 const groups = computed(() =>
-  GROUPS.map((title) => ({
-    title,
-    effects: (work.catalogue?.effects ?? []).filter(
-      (e) => e.group === title && `${e.title} ${e.about} ${e.when} ${title}`.toLowerCase().includes(wanted.value),
-    ),
-  })).filter((g) => g.effects.length),
+  (work.catalogue?.effect_groups ?? [])
+    .map((title) => ({
+      title,
+      effects: (work.catalogue?.effects ?? []).filter(
+        (e) => e.group === title && `${e.title} ${e.about} ${e.when} ${title}`.toLowerCase().includes(wanted.value),
+      ),
+    }))
+    .filter((g) => g.effects.length),
 )
 /** Families that are missing today among those that are acted on. */
 function missing(families: string[]): string {

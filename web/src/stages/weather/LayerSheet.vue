@@ -5,6 +5,7 @@ import ToggleSwitch from 'primevue/toggleswitch'
 import { computed, nextTick, ref, watch } from 'vue'
 import FieldList from '../../controls/FieldList.vue'
 import KindGlyph from '../../controls/KindGlyph.vue'
+import { fieldsOf } from '../../api/scene'
 import NumberField from '../../controls/NumberField.vue'
 import { percent } from '../../controls/format'
 import { useWork } from '../../stores/work'
@@ -137,7 +138,9 @@ function dragEffect(field: string, value: unknown) {
 }
 const done = (title: string) => void work.commit(`${layer.value?.name}: ${title.toLowerCase()}`)
 
-const hasAmount = computed(() => effect.value?.sets_coverage ?? false)
+const hasAmount = computed(
+  () => !!effect.value && fieldsOf(effect.value.schema).some(([, field]) => field.place === 'amount'),
+)
 </script>
 
 <template>
@@ -212,6 +215,7 @@ const hasAmount = computed(() => effect.value?.sets_coverage ?? false)
             :schema="effect.schema"
             :values="layer.effect"
             place="amount"
+            :coverage="outcome?.coverage"
             @drag="dragEffect"
             @done="(_n, _v, title) => done(title)"
           />

@@ -1,10 +1,8 @@
 <script setup lang="ts">
 import { useEventListener } from '@vueuse/core'
 import { ref } from 'vue'
-import ShortcutSheet from '../../frame/ShortcutSheet.vue'
 import { useWork } from '../../stores/work'
-import SurfaceView from '../../view3d/SurfaceView.vue'
-import { useStageKeys } from '../useStageKeys'
+import StageFrame from '../StageFrame.vue'
 import { useHand } from '../../stores/hand'
 import BrushBar from './BrushBar.vue'
 import ChronicleBand from './ChronicleBand.vue'
@@ -14,11 +12,10 @@ import LookList from './LookList.vue'
 
 const work = useWork()
 const hand = useHand()
-const view = ref<InstanceType<typeof SurfaceView>>()
+const view = ref<InstanceType<typeof StageFrame>>()
 const sheet = ref<InstanceType<typeof LayerSheet>>()
 const episode = ref<InstanceType<typeof EpisodeSheet>>()
 const band = ref<InstanceType<typeof ChronicleBand>>()
-const shortcuts = ref(false)
 work.serve('weather')
 
 function neighbour(by: number) {
@@ -39,22 +36,18 @@ useEventListener(
   },
   { capture: true },
 )
-useStageKeys(() => {
+const acts = () => {
   const act: Record<string, () => void> = {
-    l: () => work.show({ kind: 'lit' }),
     m: () =>
       work.selected?.on &&
       work.show(work.look.kind === 'mask' ? { kind: 'lit' } : { kind: 'mask', layer: work.selectedId }),
     p: () => work.look.kind !== 'lit' && (work.pinned = !work.pinned),
     b: () => work.peek(true),
-    f: () => view.value?.frameObject(),
-    u: () => view.value?.toggleUv(),
     a: () => band.value?.add(),
     ',': () => neighbour(-1),
     '.': () => neighbour(1),
     h: () => (hand.tool === 'paint' ? hand.put() : hand.take('paint')),
     i: () => (hand.tool === 'fill' ? hand.put() : hand.take('fill')),
-    '?': () => (shortcuts.value = true),
   }
   if (hand.tool) {
     const resize = (by: number) => {
@@ -69,7 +62,7 @@ useStageKeys(() => {
     })
   }
   return act
-})
+}
 useEventListener(window, 'keyup', (event: KeyboardEvent) => {
   if (event.key.toLowerCase() === 'b') work.peek(false)
   if (event.key === ' ') view.value?.turnInstead(false)
@@ -81,14 +74,15 @@ useEventListener(window, 'blur', () => {
 </script>
 
 <template>
-  <main class="work-stage">
-    <LookList @add="(name, size) => (work.episode ? episode : sheet)?.addReading(name, size)" />
-    <SurfaceView ref="view">
-      <BrushBar v-if="hand.tool" @replay="(record) => view?.replayPen(record)" />
-    </SurfaceView>
-    <EpisodeSheet v-if="work.episode" ref="episode" />
-    <LayerSheet v-else ref="sheet" />
-    <ChronicleBand ref="band" class="below" @rename="sheet?.rename()" />
-    <ShortcutSheet v-model:visible="shortcuts" />
-  </main>
+  <StageFrame ref="view" :acts="acts">
+    <template #left>
+      <LookList @add="(name, size) => (work.episode ? episode : sheet)?.addReading(name, size)" />
+    </template>
+    <template #over><BrushBar v-if="hand.tool" @replay="(record) => view?.replayPen(record)" /></template>
+    <template #sheet>
+      <EpisodeSheet v-if="work.episode" ref="episode" />
+      <LayerSheet v-else ref="sheet" />
+    </template>
+    <template #below><ChronicleBand ref="band" class="below" @rename="sheet?.rename()" /></template>
+  </StageFrame>
 </template>

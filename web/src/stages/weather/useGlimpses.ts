@@ -1,3 +1,4 @@
+import type { Sent } from '../../api/scene'
 import { reactive, ref } from 'vue'
 import { api, messageOf } from '../../api/client'
 import { useWork } from '../../stores/work'
@@ -22,7 +23,7 @@ export function useGlimpses() {
     stop()
     const item = work.object
     if (!item || !work.scene || item.readings === 'missing') return
-    const document = work.copy(work.scene) as unknown as Record<string, never>
+    const document = work.copy(work.scene) as unknown as Sent
     const state = JSON.stringify([item.id, item.readings, document])
     if (state !== madeOf) found.clear()
     madeOf = state

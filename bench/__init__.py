@@ -1,0 +1,1 @@
+"""The benchmark: ratios measured in one run (`make bench`), never assertions."""

@@ -1,0 +1,62 @@
+"""Where things grow: how damp, how shaded, how rough, and what holds on."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from limus.effects.effect import Event, ramp
+from limus.readings.open_weather import RAIN_READS, SUN_READS, openness, rain_by_sky, sun_by_sky
+
+#: What ``habitat`` looks at, see ``READS``.
+HABITAT_READS = tuple(sorted({*RAIN_READS, *SUN_READS}))
+
+
+@dataclass(frozen=True)
+class Habitat:
+    """Each (n,) float32 0..1. ``damp``: how wet it stays, from rain, run-off and shelter; ``shade``: how little sun it gets; ``light``: open sky;
+    ``hold``: how rough and porous the surface is; ``joint``: in joints and cracks; ``hollow``: in corners.
+    """
+
+    damp: np.ndarray
+    shade: np.ndarray
+    light: np.ndarray
+    hold: np.ndarray
+    joint: np.ndarray
+    hollow: np.ndarray
+
+
+def habitat(event: Event, corner_mm: float, crack_mm: float) -> Habitat:
+    """The surface before this layer as something that grows sees it.
+
+    ``corner_mm`` : rounding of the corners that count. ``crack_mm`` : how far from a crack's lips it is still damp.
+    """
+    pile, place = event.pile, event.scope.place
+
+    def weather() -> np.ndarray:
+        sun, rain = np.minimum(sun_by_sky(place), np.float32(1.4)), np.minimum(rain_by_sky(place), np.float32(1.0))
+        ran = event.run_down(rain, 30.0 * corner_mm)
+        shade = np.float32(1.0) - np.minimum(sun / np.float32(1.1), np.float32(1.0))
+        curve = place.measured.curvature(corner_mm)
+        hollow = np.clip(np.float32(-2.2) * curve, 0.0, 1.0)
+        open_ = openness(place)
+        # What the sun and the wind get at dries; what is right under cover never gets wet.
+        damp = (
+            np.float32(0.40) * ran + np.float32(0.42) * shade + np.float32(0.30) * hollow - np.float32(0.7) * np.maximum(curve, 0)
+        )
+        damp = damp * ramp(open_, 0.02, 0.22)
+        return np.stack([damp, shade, open_, hollow], axis=1).astype(np.float32)
+
+    made = event.kept(["habitat", corner_mm], weather)
+    pores = event.before("pores", [], pile.porosity)
+    rough = event.visible().get("roughness", np.float32(0.5))
+    hold = np.clip(np.float32(0.30) + pores * np.float32(4.0) + (rough - np.float32(0.45)) * np.float32(0.8), 0.05, 1.0)
+    joint = pile.marks.joint if pile.marks.joint is not None else np.zeros(len(made), np.float32)
+    if pile.cleft is not None:
+        joint = np.maximum(joint, pile.clefts(crack_mm))
+    damp = np.clip(made[:, 0] + np.float32(0.35) * joint, 0.0, 1.2)
+    hold = np.broadcast_to(hold, damp.shape).astype(np.float32)
+    return Habitat(
+        damp.astype(np.float32), made[:, 1].copy(), made[:, 2].copy(), hold, np.asarray(joint, np.float32), made[:, 3].copy()
+    )

@@ -1,0 +1,203 @@
+"""Effect: standing water."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import ClassVar, Literal
+
+import numpy as np
+
+from limus.effects.damp import water_coat, wetted
+from limus.effects.effect import Effect, Event, Group, Kind, Outcome, raised, ramp
+from limus.fields import choice, colour, number
+from limus.masks.recipe import Recipe
+from limus.materials.channels import CHANNELS, one, spread
+from limus.materials.optics import WATER_IOR
+from limus.object_size import ONE_METRE, ObjectSize
+from limus.parallel import for_ranges, kernel
+from limus.patterns.noise import fractal
+from limus.readings.catalogue import READINGS
+from limus.readings.sun_path import compass
+from limus.strata.pile import Coat, Pile
+from limus.surface.blur import blur
+from limus.surface.filling import Hollows, filled
+
+#: Cosine of the slope beyond which water does not lie on a surface but stands in front of it.
+LEVEL = 0.55
+#: Water that stands in front of a wall is no relief of the wall: no more than this counts, mm.
+IN_FRONT = 2.0
+#: F0 of stone, paint and glass (n = 1.5) under water against that in air: ((1.5 - 1.33) / (1.5 + 1.33))^2 / 0.04.
+UNDER_WATER = ((1.5 - WATER_IOR) / (1.5 + WATER_IOR)) ** 2 / 0.04
+
+
+@kernel
+def _sunk(start, end, color, depth, under, water, murk, length, murky, out):  # type: ignore[no-untyped-def]
+    """Light goes down and comes up again: twice the depth (Beer and Lambert); what floats in the water takes its place."""
+    for i in range(start, end):
+        d = max(depth[i], np.float32(0.0))
+        cloud = np.float32(1.0) - np.exp(-d / murky) if murky > 0 else np.float32(0.0)
+        for c in range(3):
+            clear = color[i, c] * water[c] ** (np.float32(2.0) * d / length)
+            out[i, c] = color[i, c] + (clear + (murk[c] - clear) * cloud - color[i, c]) * under[i]
+
+
+class Water(Effect):
+    """Water that stands: in hollows up to where they spill, in the relief up to a level, or over everything below a level of the world.
+
+    Hollows are those of the shape with its relief and of an unevenness that no model shows; the surface of the water is level. Colour fades with
+    depth, the shore is damp.
+    """
+
+    kind: Literal["water"] = "water"
+    order: ClassVar[int] = 22
+    family: ClassVar[Kind] = "deposit"
+    title: ClassVar[str] = "Standing water"
+    group: ClassVar[Group] = "Weather"
+    pieces: ClassVar[dict[str, str]] = {"film": "Water", "damp": "Damp shore"}
+    reads: ClassVar[tuple[str, ...]] = ("setting.ground_mm", "setting.wind_from_deg", "setting.north_deg")
+    summary: ClassVar[str] = "Puddles in hollows up to where they spill, water in joints, or a level of the world"
+    when: ClassVar[str] = "After rain on what lies level; last but for snow. Raise the level until it just shows in the joints"
+
+    by: Literal["hollows", "relief", "world"] = choice(
+        "hollows",
+        "Level is that of",
+        "How high above the deepest place of each hollow, above the middle of the relief, or above the ground",
+        hints={"place": "amount"},
+        hollows="hollows, as they fill",
+        relief="the relief",
+        world="the world, above the ground",
+    )
+    level_mm: float = number(
+        3.0, "Level", "mm", -500.0, 20000.0, (0.0, 20.0), "Depth at the deepest place of each hollow, no higher than where it spills",
+        place="amount", step=0.1, says="of the surface is under water", grows=0.6, when={"by": "hollows"},
+    )  # fmt: skip
+    over_mm: float = number(
+        -0.5, "Level", "mm", -500.0, 500.0, (-12.0, 6.0), "Above the middle of the relief; below 0 only joints and pits are wet",
+        place="amount", step=0.1, says="of the surface is under water", grows=0.0, when={"by": "relief"},
+    )  # fmt: skip
+    above_mm: float = number(
+        60.0, "Level", "mm", -100000.0, 100000.0, (-50.0, 500.0), "Above the ground of the setting",
+        place="amount", step=0.1, says="of the surface is under water", grows=1.0, when={"by": "world"},
+    )  # fmt: skip
+    uneven_mm: float = number(
+        3.2, "Unevenness", "mm", 0.0, 500.0, (0.0, 20.0), "Dips of the ground that the model does not show; puddles take their outline from it", grows=0.7
+    )  # fmt: skip
+    uneven_size_mm: float = number(
+        210.0, "Size of dips", "mm", 1.0, 100000.0, (20.0, 2000.0), "From one dip to the next", log=True, grows=0.9
+    )
+    color: tuple[float, float, float] = colour((0.60, 0.72, 0.70), "Colour", "What is left of white light after the depth below")
+    color_mm: float = number(
+        300.0, "Depth of the colour", "mm", 1.0, 100000.0, (20.0, 5000.0), "Way through the water after which its colour is reached", log=True, grows=0.0
+    )  # fmt: skip
+    murk: float = number(0.25, "Murk", "%", 0.0, 1.0, about="Silt that floats in it and hides the ground")
+    murk_color: tuple[float, float, float] = colour((0.085, 0.075, 0.052), "Colour of the murk")
+    ripple_mm: float = number(18.0, "Ripples", "mm", 1.0, 2000.0, (4.0, 200.0), "From crest to crest", log=True, grows=0.4)
+    ripple: float = number(0.25, "Strength of ripples", "%", 0.0, 1.0, about="Of the wind; 0 is a mirror")
+    shore_mm: float = number(12.0, "Damp shore", "mm", 0.0, 5000.0, (0.0, 120.0), "How far the ground beside it is damp", grows=0.6)
+
+    @classmethod
+    def default_where(cls, size: ObjectSize = ONE_METRE) -> Recipe:
+        """Everywhere: where it can stand is for the water to say."""
+        return Recipe()
+
+    def apply(self, event: Event) -> Outcome:
+        """Let it stand."""
+        pile, texels = event.pile, event.pile.texels
+        count = len(event.mask)
+        nothing = np.zeros(count, np.float32)
+        if event.strength <= 0:
+            return Outcome(pile, nothing)
+        up = texels.normal[:, 1]
+        dips, ground = self._dips(event), self._ground(event)
+        note = ""
+        if self.by == "hollows":
+            shape: list[object] = [self.uneven_mm, self.uneven_size_mm, event.mask_key]
+            hollows: Hollows = event.before("hollows", shape, lambda: filled(texels, ground))
+            if float((hollows.level - ground).max(initial=0.0)) < 1e-3:
+                return Outcome(pile, nothing, "Nothing here is a hollow that could hold water: raise the unevenness, or take the level of the relief")  # fmt: skip
+            depth = np.minimum(hollows.level, hollows.bottom + np.float32(max(self.level_mm, 0.0) * event.strength)) - ground
+            if self.level_mm <= 0:
+                note = "The level lies below every hollow: raise it"
+        elif self.by == "relief":
+            depth = np.float32(self.over_mm) - (pile.relief() + dips)
+            depth = np.where(up > np.float32(LEVEL), depth, np.float32(-1.0)) * np.float32(event.strength)
+            note = "" if bool((depth > 0).any()) else "The level lies below all of the relief: raise it"
+        else:
+            high = READINGS["height"].value(event.scope.place, 0.0) + pile.relief() * up
+            depth = np.float32(self.above_mm) - high
+            note = "" if bool((depth > 0).any()) else "The level lies below everything: raise it"
+        depth = np.where(event.mask > np.float32(0.004), depth, np.float32(-1.0)).astype(np.float32)
+        # Over half a texel's way a shore is neither wet nor dry.
+        under = event.settled(ramp(depth, 0.0, max(0.02, min(0.15, 0.02 * texels.texel_mm))))
+        if self.by != "world":
+            under = under * ramp(up, LEVEL - 0.1, LEVEL + 0.05)
+        under = np.minimum(under, np.float32(1.0)) * np.float32(event.strength if self.by == "world" else 1.0)
+        if not bool((under > 0.004).any()):
+            return Outcome(pile, nothing, note or "No water stands here at this level: raise it")
+        if self.by == "world" and float(under.min()) > 0.99:
+            note = "All of the object is under water: lower the level"
+        near = blur(texels, under, self.shore_mm) if self.shore_mm > 0 else under
+        # The ground sinks into its dips where there is water, and rises again on the shore.
+        out = raised(pile, dips * np.maximum(under, np.minimum(near * np.float32(2.5), np.float32(1.0))))
+        out = out.with_coat(self._below(event, pile, depth, under, near))
+        lies = ramp(up, LEVEL - 0.1, LEVEL + 0.05)
+        # Up to the surface straight up; a wall has water in front of it, which is no relief of the wall.
+        deep = np.minimum(
+            np.maximum(depth, np.float32(0.0)) / np.maximum(up, np.float32(0.4)), np.float32(IN_FRONT) + lies * np.float32(60.0)
+        )
+        if self.ripple > 0:
+            deep = deep + self._ripples(event) * lies * ramp(depth, 0.0, 0.15 * self.ripple_mm)
+        return Outcome(out.with_coat(water_coat(event, under, np.maximum(deep, 0.0) * under)), under.astype(np.float32), note)
+
+    def _dips(self, event: Event) -> np.ndarray:
+        """(n,) float32 mm: dips and humps that the model does not show, and humps where the recipe is grey, so that shores follow its outline."""
+        if self.by == "world" or self.uneven_mm <= 0:
+            return np.zeros(len(event.mask), np.float32)
+        wide = event.noise(self.uneven_size_mm, octaves=5, gain=0.48, salt=201)
+        return np.asarray(
+            (np.float32(0.5) * wide + np.float32(1.5) * (np.float32(1.0) - event.mask)) * np.float32(self.uneven_mm), np.float32
+        )
+
+    def _ground(self, event: Event) -> np.ndarray:
+        """(n,) float32 mm: how high the ground of the water lies."""
+
+        def make() -> np.ndarray:
+            pile, texels = event.pile, event.pile.texels
+            up = np.maximum(texels.normal[:, 1], np.float32(0.0))
+            at = (texels.position[:, 1] - texels.position[:, 1].min()) * np.float32(1000.0)
+            return np.asarray(at + (pile.relief() + self._dips(event)) * up, np.float32)
+
+        return event.before("ground", [self.by, self.uneven_mm, self.uneven_size_mm, event.mask_key], make)  # type: ignore[no-any-return]
+
+    def _below(self, event: Event, pile: Pile, depth: np.ndarray, under: np.ndarray, near: np.ndarray) -> Coat:
+        """A veil: the ground as it looks through the water, and damp around it."""
+        damp = under
+        if self.shore_mm > 0:
+            ragged = event.noise(max(self.shore_mm, 2.0) * 1.6, octaves=4, gain=0.6, salt=204)
+            damp = np.maximum(under, ramp(np.sqrt(near) + np.float32(0.12) * ragged * (near > np.float32(0.02)), 0.12, 0.62))
+        sheet = event.visible()
+        wet = wetted(event, pile, damp.astype(np.float32), np.maximum(under, ramp(damp, 0.8, 1.0) * np.float32(0.35)), sheet)
+        color = np.empty((len(depth), 3), np.float32)
+        # Full murk hides the ground at a hundredth of the depth at which a trace of it does.
+        murky = 4000.0 * 0.003**self.murk if self.murk > 0 else 0.0
+        for_ranges(
+            _sunk, len(depth), wet.sheet["base_color"], depth, under, np.clip(np.array(self.color, np.float32), 0.001, 1.0),
+            np.array(self.murk_color, np.float32), np.float32(self.color_mm), np.float32(murky), color,
+        )  # fmt: skip
+        weight = spread(sheet.get("specular_weight", one(1.0)), CHANNELS["specular_weight"], len(depth))
+        mirrors = weight * (np.float32(1.0) - under * np.float32(1.0 - UNDER_WATER))
+        return replace(wet, sheet={**wet.sheet, "base_color": color, "specular_weight": mirrors.astype(np.float32)})
+
+    def _ripples(self, event: Event) -> np.ndarray:
+        """(n,) float32 mm: crests across the wind."""
+        texels = event.pile.texels
+        setting = event.scope.place.setting
+        way = compass(setting, setting.wind_from_deg).astype(np.float32)
+
+        def make() -> np.ndarray:
+            # Longer across the wind than along it.
+            along = texels.position @ way
+            points = texels.position - np.float32(0.55) * (texels.position - along[:, None] * way)
+            return fractal(np.ascontiguousarray(points, np.float32), self.ripple_mm, octaves=3, gain=0.45, seed=event.seed(205), texel_mm=texels.texel_mm)  # fmt: skip
+
+        return event.kept(["ripples", self.ripple_mm], make) * np.float32(self.ripple * 0.012 * self.ripple_mm)

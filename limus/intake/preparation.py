@@ -1,0 +1,183 @@
+"""From the object of a scene to the mesh that is worked on, and what stands around it.
+
+Everything here is a pure function of the files and the document, so an undo gives the very mesh there was before. What takes long
+(unwrapping) is kept on disk by the hash of what it depends on.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from io import BytesIO
+from pathlib import Path
+
+import numpy as np
+
+from limus.errors import InputError
+from limus.formats.files import write_whole
+from limus.formats.read import read_object
+from limus.hashing import key_of
+from limus.intake.object_file import Neighbour, ObjectFile
+from limus.readings.kept import cache_folder, note
+from limus.readings.surroundings import Surroundings
+from limus.setting import Setting
+from limus.store import shared
+from limus.surface.axes import placed
+from limus.surface.mesh import Mesh, Part
+from limus.surface.sheets import with_backs
+from limus.surface.subdivide import subdivided
+from limus.surface.turning import turned
+from limus.surface.unwrap import laid_on_before, unwrapped
+
+Progress = Callable[[float], None]
+#: Gives the path of a file named in a scene.
+Finder = Callable[[str], Path]
+
+
+def beside_scene(folder: Path) -> Finder:
+    """Files of a scene lie beside it, or below."""
+    return lambda name: folder / name
+
+
+def read_once(path: Path) -> Mesh:
+    """``read_object``, kept in memory by path, size and time of change."""
+    try:
+        about = path.stat()
+    except (OSError, ValueError) as error:
+        reason = getattr(error, "strerror", None) or error
+        raise InputError(f"the file cannot be read ({reason})", where=path.name, remedy="Check the path") from error
+    key = key_of("object file", str(path.resolve()), about.st_size, about.st_mtime_ns)
+    mesh: Mesh = shared().get(key, lambda: read_object(path))
+    return mesh
+
+
+def prepared(document: ObjectFile, setting: Setting, find: Finder, progress: Progress | None = None) -> Mesh:
+    """The mesh that is worked on: read, given its size, stood upright, turned, split, subdivided and unwrapped as the scene says.
+
+    Raises
+    ------
+    InputError : see the readers; parts that the document names and the file lacks count as nothing.
+    """
+    mesh = placed(read_once(find(document.file)), document.scale, setting.up)
+    mesh = turned(mesh, document.turned)
+    if document.subdivide_mm:
+        mesh = subdivided(mesh, document.subdivide_mm)
+    if document.uv == "second":
+        mesh = by_second_uv(mesh)
+    if document.uv == "unwrapped":
+        mesh = unwrapped_once(mesh, progress)
+    # Backs last: they take over the UVs of their fronts.
+    mesh = with_backs(mesh, document.two_sided)
+    if not document.own_maps and mesh.base_maps:
+        mesh = replace(mesh, base_maps=())
+    return mesh
+
+
+def by_second_uv(mesh: Mesh) -> Mesh:
+    """The mesh on the second UV set of its file.
+
+    Raises
+    ------
+    InputError : the file has none.
+    """
+    if mesh.other_uv is None:
+        raise InputError("the file has no second UV set", where="object.uv", remedy="Choose its own UVs, or unwrap it here")
+    return replace(mesh, uv=mesh.other_uv, other_uv=mesh.uv, uv_set=1 - mesh.uv_set, tangents=None, without_uv=())
+
+
+def unwrap_file(mesh: Mesh) -> Path:
+    """Where the unwrapped UVs of a mesh are kept."""
+    return cache_folder() / f"{key_of('unwrapped 3', mesh.key)}.npz"
+
+
+def unwrapped_once(mesh: Mesh, progress: Progress | None = None) -> Mesh:
+    """``unwrapped``, from disk where it was made before."""
+    path = unwrap_file(mesh)
+    try:
+        with np.load(path, allow_pickle=False) as kept:
+            rows, triangles, uv, notes = kept["rows"], kept["triangles"], kept["uv"], [str(x) for x in kept["notes"]]
+        if triangles.shape != mesh.triangles.shape or rows.max() >= len(mesh.positions):
+            raise ValueError("another mesh")
+    except (OSError, ValueError, EOFError, KeyError):
+        numbered = replace(mesh, colours=np.arange(len(mesh.positions), dtype=np.float64)[:, None])
+        made = unwrapped(numbered, progress)
+        assert made.uv is not None and made.colours is not None
+        rows, triangles, uv = made.colours[:, 0].astype(np.int32), made.triangles, made.uv
+        notes = list(made.notes[len(mesh.notes) :])
+        out = BytesIO()
+        np.savez(out, rows=rows, triangles=triangles, uv=uv, notes=np.array(notes, dtype=np.str_))
+        write_whole(path, out.getvalue())
+    note(path.name)
+    return replace(
+        mesh,
+        positions=mesh.positions[rows],
+        normals=mesh.normals[rows],
+        triangles=triangles,
+        uv=uv,
+        tangents=None,
+        colours=None if mesh.colours is None else mesh.colours[rows],
+        **laid_on_before(mesh, rows),
+        without_uv=(),
+        notes=(*mesh.notes, *notes),
+    )
+
+
+def rotation(degrees: tuple[float, float, float]) -> np.ndarray:
+    """(3, 3) turn about x, then y, then z."""
+    cx, cy, cz = np.cos(np.radians(degrees))
+    sx, sy, sz = np.sin(np.radians(degrees))
+    about_x = np.array([[1, 0, 0], [0, cx, -sx], [0, sx, cx]])
+    about_y = np.array([[cy, 0, sy], [0, 1, 0], [-sy, 0, cy]])
+    about_z = np.array([[cz, -sz, 0], [sz, cz, 0], [0, 0, 1]])
+    return about_z @ about_y @ about_x
+
+
+def between(mesh: Mesh, other: Mesh) -> np.ndarray:
+    """(3,) metres to add to ``other`` so that it stands to ``mesh`` as in their files, where both lie far from the origin of one site."""
+    return other.offset - mesh.offset if mesh.offset.any() and other.offset.any() else np.zeros(3)
+
+
+def neighbour_mesh(neighbour: Neighbour, find: Finder, beside: Mesh) -> Mesh:
+    """One neighbour where it stands, in the axes and metres of the object ``beside`` it."""
+    mesh = placed(read_once(find(neighbour.file)), neighbour.scale, neighbour.up)
+    turn = rotation(neighbour.rotation_deg)
+    shift = np.array(neighbour.position_mm) / 1000.0 + between(beside, mesh)
+    return Mesh(
+        positions=(mesh.positions.astype(np.float64) @ turn.T + shift).astype(np.float32),
+        normals=(mesh.normals @ turn.T).astype(np.float32),
+        triangles=mesh.triangles,
+        parts=(Part(neighbour.name, 0, len(mesh.triangles), 0),),
+        source=neighbour.name,
+    )
+
+
+def surroundings(document: ObjectFile, setting: Setting, mesh: Mesh, find: Finder) -> Surroundings:
+    """Ground, neighbours and twin of the prepared ``mesh``."""
+    ground = None
+    if setting.ground_hides:
+        ground = float(mesh.bounds[0, 1]) if setting.ground_mm is None else setting.ground_mm / 1000.0
+    near = [neighbour_mesh(n, find, mesh) for n in document.neighbours if n.on]
+    joined = None
+    if near:
+        starts = np.cumsum([0] + [len(m.positions) for m in near[:-1]])
+        joined = Mesh(
+            positions=np.concatenate([m.positions for m in near]),
+            normals=np.concatenate([m.normals for m in near]),
+            triangles=np.concatenate([m.triangles + start for m, start in zip(near, starts, strict=True)]).astype(np.int32),
+            source="neighbours",
+        )
+    twin = None
+    if document.twin is not None:
+        twin = placed(read_once(find(document.twin.file)), document.scale, setting.up)
+        apart = between(mesh, twin)
+        if apart.any():
+            twin = replace(twin, positions=(twin.positions + apart).astype(np.float32), offset=mesh.offset)
+        gap = np.abs(twin.bounds.mean(axis=0) - mesh.bounds.mean(axis=0)).max()
+        if gap > mesh.diagonal or not 0.2 < twin.diagonal / max(mesh.diagonal, 1e-12) < 5:
+            raise InputError(
+                "the high-poly twin does not lie where the object lies, or has another size",
+                where="object.twin.file",
+                remedy="Export both from one scene with one scale and origin",
+            )
+    reach = document.twin.reach_mm / 1000.0 if document.twin is not None and document.twin.reach_mm else None
+    return Surroundings(ground, joined, twin, reach)

@@ -1,0 +1,1 @@
+"""What is drawn by hand: strokes, what they lay down, and colours of vertices."""

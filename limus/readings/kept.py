@@ -1,0 +1,34 @@
+"""Where readings are kept on disk, and which of them were touched: whoever looks after the disk wants to know whose they are."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
+from pathlib import Path
+
+_noted: ContextVar[set[str] | None] = ContextVar("kept files", default=None)
+
+
+def cache_folder() -> Path:
+    """Where readings are kept: LIMUS_CACHE, or a folder in the user's cache directory."""
+    return Path(os.environ.get("LIMUS_CACHE") or Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache") / "limus")
+
+
+def note(name: str) -> None:
+    """A file of that folder was read or written."""
+    names = _noted.get()
+    if names is not None:
+        names.add(name)
+
+
+@contextmanager
+def noting() -> Iterator[set[str]]:
+    """Names of the files that are read or written within."""
+    names: set[str] = set()
+    token = _noted.set(names)
+    try:
+        yield names
+    finally:
+        _noted.reset(token)

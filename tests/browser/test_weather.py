@@ -1,0 +1,89 @@
+"""Water by tenths of a millimetre, and snapshots of dry and wet, as they are used."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from server.projects.models import WorkObject
+from tests.browser.base import BrowserTest
+
+
+class Weather(BrowserTest):
+    first_only = False
+
+    def saved(self) -> dict[str, Any]:
+        item = WorkObject.objects.select_related("head").get(name="Gate hoist")
+        assert item.head is not None
+        return item.head.document  # type: ignore[no-any-return]
+
+    def water(self) -> dict[str, Any]:
+        return next(one for one in self.saved()["layers"] if one["effect"]["kind"] == "water")
+
+    def test_the_level_goes_by_tenths_and_says_what_is_wet(self) -> None:
+        page = self.page
+        self.open()
+        page.get_by_test_id("add-layer").scroll_into_view_if_needed()
+        page.get_by_test_id("add-layer").click()
+        page.locator("[data-effect=water]").click()
+        self.settle()
+        row = page.locator("[data-field=level_mm]")
+        row.scroll_into_view_if_needed()
+        self.assertRegex(row.inner_text(), r"[\d.]+ % of the surface is under water")
+        before = float(self.water()["effect"]["level_mm"])
+        row.get_by_role("slider").focus()
+        page.keyboard.press("ArrowRight")
+        page.wait_for_timeout(800)
+        self.settle()
+        self.assertAlmostEqual(float(self.water()["effect"]["level_mm"]) - before, 0.1, places=3)
+        # More of it, more is wet.
+        shares = []
+        for level in ("0.5", "8"):
+            field = row.get_by_label("Level, value")
+            field.fill(level)
+            field.press("Enter")
+            self.settle()
+            shares.append(float(row.locator(".said").inner_text().split(" ")[0].replace("<", "0")))
+        self.assertGreater(shares[1], shares[0])
+        # The level of the world is another field, in the same place.
+        page.locator("[data-field=by]").get_by_role("combobox").click()
+        page.get_by_role("option", name="the world, above the ground").click()
+        self.settle()
+        self.assertEqual(page.locator("[data-field=above_mm]").count(), 1)
+        self.assertEqual(page.locator("[data-field=level_mm]").count(), 0)
+        for _ in range(4):
+            page.keyboard.press("Control+z")
+            self.settle()
+
+    def test_snapshots_bring_states_back(self) -> None:
+        page = self.page
+        self.open()
+        last = self.order()[-1]
+        page.get_by_test_id("snapshots").click()
+        page.get_by_label("Name of the snapshot").fill("Dusty")
+        page.get_by_role("button", name="Keep", exact=True).click()
+        self.settle()
+        self.assertEqual([s["name"] for s in self.saved()["snapshots"]], ["Dusty"])
+        page.locator(f"[data-layer={last}]").click()
+        page.locator("#layer-on").click()
+        self.settle()
+        self.assertEqual(page.locator("[data-snapshot=Dusty]").get_attribute("aria-pressed"), "false")
+        page.get_by_test_id("snapshots").click()
+        page.get_by_label("Name of the snapshot").fill("Clean")
+        page.keyboard.press("Enter")
+        self.settle()
+        page.locator("[data-snapshot=Dusty]").click()
+        self.settle()
+        layers = {one["id"]: one["on"] for one in self.saved()["layers"]}
+        self.assertTrue(layers[last])
+        page.locator("[data-snapshot=Clean]").click()
+        self.settle()
+        layers = {one["id"]: one["on"] for one in self.saved()["layers"]}
+        self.assertFalse(layers[last])
+        # One step back is one state back.
+        page.keyboard.press("Control+z")
+        self.settle()
+        self.assertTrue({one["id"]: one["on"] for one in self.saved()["layers"]}[last])
+        page.get_by_test_id("snapshots").click()
+        page.get_by_role("button", name="Remove Clean").click()
+        self.settle()
+        self.assertEqual([s["name"] for s in self.saved()["snapshots"]], ["Dusty"])

@@ -1,0 +1,183 @@
+import type { Sent } from '../../api/scene'
+import { computed, markRaw } from 'vue'
+import { api, messageOf } from '../../api/client'
+import type { Evaluation, Look } from '../../api/scene'
+import { client, LIT, DRAG_SIZE, copy, type State, type Verbs } from './state'
+
+/** Asking for what the view shows: one request under way, one waiting; the newest wins. And what is looked at. */
+export function evaluating(s: State, w: Verbs) {
+  const {
+    object,
+    scene,
+    evaluation,
+    selectedId,
+    selectedTerm,
+    selectedEpisode,
+    look,
+    pinned,
+    until,
+    peeking,
+    bench,
+    wantsRelief,
+    size,
+    busy,
+    evaluationTrouble,
+    wantsMarks,
+    marks,
+    focus,
+    facts,
+  } = s
+  let ticket = 0
+  let underWay = false
+  let waiting: { size: number; pictures: boolean } | undefined
+
+  function evaluate(wanted: { size: number; pictures: boolean }) {
+    if (underWay) {
+      waiting = wanted
+      return
+    }
+    void run(wanted)
+  }
+
+  async function run(wanted: { size: number; pictures: boolean }) {
+    const item = object.value
+    if (!item || !scene.value) return
+    if (bench.value !== 'weather' ? !facts.value?.uv.present : item.readings === 'missing') return
+    underWay = true
+    busy.value = true
+    const number = ++ticket
+    let again = false
+    try {
+      const serves = bench.value
+      const carried = wantsMarks.value
+      const request = {
+        params: { path: { object_id: item.id } },
+        body: {
+          ticket: number,
+          client,
+          document: copy(scene.value) as unknown as Sent,
+          resolution: wanted.size,
+          until: peeking.value ? before(selectedId.value) : until.value,
+          look: peeking.value ? { ...LIT } : { ...look.value },
+          selected: focus.value,
+          pictures: wanted.pictures,
+          bases: serves === 'base' && wanted.pictures,
+          relief: wantsRelief.value,
+        },
+      }
+      const { data, error, response } =
+        serves !== 'weather'
+          ? await api.POST('/api/objects/{object_id}/look', request)
+          : await api.POST('/api/objects/{object_id}/evaluate', request)
+      if (serves !== bench.value) {
+        again = true
+        return
+      }
+      if (item.id !== object.value?.id) return
+      if (data) {
+        const old = evaluation.value
+        // Small pictures come only with full evaluations; a drag step keeps the ones there are.
+        if (!wanted.pictures && old) {
+          const cards = new Map(old.layers.map((l) => [l.id, l.picture]))
+          data.layers.forEach((l) => (l.picture = cards.get(l.id) ?? ''))
+          data.coats.forEach((c, k) => (c.picture = old.coats[k]?.name === c.name ? old.coats[k].picture : ''))
+          data.pictures = old.pictures
+          data.channels = old.channels
+          data.exposed = old.exposed
+          data.bases = old.bases
+        }
+        evaluation.value = markRaw(data) as Evaluation
+        marks.value = carried
+        evaluationTrouble.value = ''
+        if (object.value && data.readings !== object.value.readings)
+          object.value = { ...object.value, readings: data.readings }
+      } else if (response.status === 422 && look.value.kind !== 'lit' && !waiting) {
+        // What was looked through is gone (its layer was removed or switched off): show the surface again.
+        look.value = { ...LIT }
+        pinned.value = false
+        again = true
+      } else if (response.status !== 409) evaluationTrouble.value = messageOf(error)
+    } catch (error) {
+      evaluationTrouble.value = messageOf(error instanceof TypeError ? undefined : error)
+    } finally {
+      underWay = false
+      busy.value = false
+      const next = waiting ?? (again ? wanted : undefined)
+      waiting = undefined
+      if (next) evaluate(next)
+    }
+  }
+
+  const full = () => evaluate({ size: size.value, pictures: true })
+  /** The true surface at once, the small pictures when the hand rests: while one stroke follows another. */
+  let resting: ReturnType<typeof setTimeout> | undefined
+  function lightly() {
+    evaluate({ size: size.value, pictures: false })
+    clearTimeout(resting)
+    resting = setTimeout(full, 1200)
+  }
+  /** While a control is being moved. */
+  function preview() {
+    if (waiting?.pictures) return
+    evaluate({ size: Math.min(DRAG_SIZE, size.value), pictures: false })
+  }
+
+  function before(id: string): string | null {
+    const layers = scene.value?.layers ?? []
+    const k = layers.findIndex((l) => l.id === id)
+    if (k < 0) return until.value
+    return k === 0 ? '' : layers[k - 1].id
+  }
+
+  /** The Object stage and the others look at different things. */
+  function serve(what: 'weather' | 'object' | 'base') {
+    if (bench.value === what) return
+    bench.value = what
+    look.value = { ...LIT }
+    pinned.value = false
+    evaluation.value = undefined
+    full()
+  }
+
+  function show(wanted: Partial<Look>) {
+    look.value = { ...LIT, ...wanted }
+    full()
+  }
+  function select(id: string) {
+    if (selectedId.value === id && !selectedEpisode.value) return
+    selectedEpisode.value = ''
+    selectedId.value = id
+    selectedTerm.value = -1
+    if (!pinned.value && look.value.kind === 'mask') look.value = { ...LIT, kind: 'mask', layer: id }
+    else if (!pinned.value && look.value.kind === 'term') look.value = { ...LIT }
+    full()
+  }
+  function selectEpisode(id: string) {
+    if (selectedEpisode.value === id) return
+    selectedEpisode.value = id
+    selectedTerm.value = -1
+    if (!pinned.value && ['mask', 'term'].includes(look.value.kind)) look.value = { ...LIT }
+    full()
+  }
+  function playTo(id: string | null) {
+    if (until.value === id) return
+    until.value = id
+    preview()
+  }
+  function peek(on: boolean) {
+    if (peeking.value === on || !selectedId.value) return
+    peeking.value = on
+    full()
+  }
+
+  const today = computed(() => Number(scene.value?.setting.years ?? 10))
+  /** Look at the surface in a year; null: today. While it is dragged nothing is saved. */
+  function goToYear(year: number | null, keep: boolean) {
+    if (!scene.value) return
+    scene.value.year = year === null || year >= today.value ? null : Number(Math.max(0, year).toFixed(2))
+    if (keep) void w.commit(scene.value.year === null ? 'Back to today' : `Age ${scene.value.year} years`)
+    else preview()
+  }
+
+  return { full, lightly, preview, serve, show, select, selectEpisode, playTo, peek, today, goToYear }
+}

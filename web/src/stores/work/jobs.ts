@@ -1,0 +1,76 @@
+import { api } from '../../api/client'
+import type { Job } from '../../api/scene'
+import { type State, type Verbs } from './state'
+
+/** Long work: started, followed to its end, cancelled. */
+export function jobs(s: State, w: Verbs) {
+  const { object, measuring, trouble, notice, facts } = s
+  let measurement = 0
+  async function measure(quality: 'good' | 'fine' = 'good') {
+    const item = object.value
+    if (!item || !facts.value?.uv.present) return
+    const mine = ++measurement
+    await w.saved()
+    const { data } = await api.POST('/api/objects/{object_id}/jobs', {
+      params: { path: { object_id: item.id } },
+      body: { kind: 'measure', quality, target: 'gltf', resolution: 1024, bits: 8 },
+    })
+    let drafted = item.readings !== 'missing' && item.readings !== 'outdated'
+    const job = await follow(
+      data,
+      (now) => {
+        measuring.value = now
+        if (!drafted && now.progress >= 0.1 && object.value) {
+          drafted = true
+          object.value = { ...object.value, readings: 'draft' }
+          w.full()
+        }
+      },
+      () => mine === measurement && object.value?.id === item.id,
+    )
+    if (mine !== measurement) return
+    measuring.value = undefined
+    if (object.value?.id !== item.id) return
+    if (job?.state === 'done') {
+      object.value = { ...object.value, readings: quality }
+      w.full()
+    } else if (job?.state === 'failed') trouble.value = job.error
+    else if (job?.state === 'cancelled') notice.value = 'Measuring was cancelled. Measure again in the Object stage.'
+  }
+
+  /**
+   * Follow long work to its end, through a server that is away for a while; what it is when `alive` says that nobody looks any more, or
+   * nothing when it is gone.
+   */
+  async function follow(
+    job: Job | undefined,
+    say: (job: Job) => void,
+    alive: () => boolean = () => true,
+  ): Promise<Job | undefined> {
+    let missed = 0
+    while (job && (job.state === 'queued' || job.state === 'running') && alive()) {
+      say(missed > 3 ? { ...job, word: 'Waiting for the server', seconds_left: null } : job)
+      await new Promise((go) => setTimeout(go, Math.min(400 * (missed + 1), 4000)))
+      try {
+        const found: { data?: Job; response: Response } = await api.GET('/api/jobs/{job_id}', {
+          params: { path: { job_id: job.id } },
+        })
+        if (found.data) {
+          job = found.data
+          missed = 0
+        } else if (found.response.status < 500) return undefined
+        else missed++
+      } catch {
+        missed++
+      }
+    }
+    return job
+  }
+
+  async function cancelMeasuring() {
+    if (measuring.value)
+      await api.POST('/api/jobs/{job_id}/cancel', { params: { path: { job_id: measuring.value.id } } })
+  }
+
+  return { measure, follow, cancelMeasuring }
+}

@@ -1,0 +1,84 @@
+import { api, messageOf } from '../../api/client'
+import type { Catalogue } from '../../api/scene'
+import { LIT, type State, type Verbs } from './state'
+
+/** Projects, the catalogue, and opening an object. */
+export function opening(s: State, w: Verbs) {
+  const {
+    projects,
+    catalogue,
+    object,
+    scene,
+    version,
+    evaluation,
+    selectedId,
+    selectedTerm,
+    look,
+    until,
+    trouble,
+    demo,
+  } = s
+  async function start() {
+    const [first, session] = await Promise.all([
+      api.GET('/api/projects'),
+      api.GET('/api/session'),
+      catalogue.value ? undefined : fit(1),
+    ])
+    demo.value = session.data?.demo ?? demo.value
+    if (first.data) projects.value = first.data
+    if (!first.data) trouble.value = messageOf(first.error)
+  }
+
+  let fitted = 0
+  /** The catalogue with defaults that suit an object of this size in metres. */
+  async function fit(size: number) {
+    if (size === fitted) return
+    const { data } = await api.GET('/api/catalogue', { params: { query: { size_m: size } } })
+    if (!data) return
+    fitted = size
+    catalogue.value = data as Catalogue
+  }
+
+  async function open(id: number): Promise<boolean> {
+    if (object.value?.id === id) return true
+    if (!catalogue.value) await start()
+    const { data, error, response } = await api.GET('/api/objects/{object_id}', { params: { path: { object_id: id } } })
+    if (!data) {
+      trouble.value = response.status === 404 ? 'This object does not exist any more.' : messageOf(error)
+      return false
+    }
+    await fit(data.diagonal_m)
+    evaluation.value = undefined
+    w.anew()
+    object.value = data
+    localStorage.setItem('limus.object', String(id))
+    look.value = { ...LIT }
+    until.value = null
+    selectedId.value = ''
+    selectedTerm.value = -1
+    w.take(data.scene)
+    w.takeUpKept()
+    if (!['good', 'fine'].includes(data.readings)) void w.measure()
+    w.full()
+    return true
+  }
+
+  /** Vertex colours were painted on an object that had none. */
+  function colouredNow() {
+    if (!object.value?.missing_readings.vertex_colour) return
+    const missing = { ...object.value.missing_readings }
+    delete missing.vertex_colour
+    object.value = { ...object.value, missing_readings: missing }
+  }
+
+  /** The object was removed. */
+  function forget(id: number) {
+    if (object.value?.id !== id) return
+    object.value = undefined
+    scene.value = undefined
+    version.value = undefined
+    evaluation.value = undefined
+  }
+
+  return { start, fit, open, colouredNow, forget }
+}

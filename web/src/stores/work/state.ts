@@ -1,0 +1,135 @@
+import { useLocalStorage } from '@vueuse/core'
+import { computed, ref, shallowRef, toRaw } from 'vue'
+import type {
+  Catalogue,
+  Evaluation,
+  Facts,
+  Job,
+  Layer,
+  Look,
+  ObjectOut,
+  Project,
+  Scene,
+  VersionOut,
+} from '../../api/scene'
+
+/** Sizes that the view works with: while a control is dragged, and at rest. */
+export const DRAG_SIZE = 512
+export type Size = number
+
+export const client = Math.random().toString(36).slice(2)
+export const copy = <T>(value: T): T => JSON.parse(JSON.stringify(toRaw(value)))
+export const LIT: Look = { kind: 'lit', name: '', component: '', size_mm: 0, layer: '', index: 0 }
+
+/** What is known of the object being worked on; every part of the store reads and writes it. */
+export function stateOf() {
+  const projects = ref<Project[]>([])
+  const catalogue = shallowRef<Catalogue>()
+  const object = shallowRef<ObjectOut>()
+  const scene = ref<Scene>()
+  const version = shallowRef<VersionOut>()
+  const evaluation = shallowRef<Evaluation>()
+  const selectedId = ref('')
+  const selectedTerm = ref(-1)
+  /** The episode whose sheet is open, or "". */
+  const selectedEpisode = ref('')
+  const look = ref<Look>({ ...LIT })
+  const pinned = ref(false)
+  const until = ref<string | null>(null)
+  const peeking = ref(false)
+  /** Which stage the view serves: the object as made, or the weathered surface. */
+  const bench = ref<'weather' | 'object' | 'base'>('weather')
+  /** The view is near enough to show the relief itself. */
+  const wantsRelief = ref(false)
+  const size = useLocalStorage<Size>('limus.size', 1024)
+  /** Edits on their way to the server. */
+  const unsaved = ref(0)
+  const saving = computed(() => unsaved.value > 0)
+  const busy = ref(false)
+  const measuring = shallowRef<Job>()
+  const evaluationTrouble = ref('')
+  const savingTrouble = ref('')
+  /** The line over the view. What an evaluation complains of goes with the next one that works; anything else stays until it is put right. */
+  const trouble = computed({
+    get: () => savingTrouble.value || evaluationTrouble.value,
+    set: (text: string) => {
+      savingTrouble.value = text
+      if (!text) evaluationTrouble.value = ''
+    },
+  })
+  /** An edit that the server did not take: it is kept here and sent again. */
+  const kept = ref<{ label: string; why: string }>()
+  /** The demo's user signs in by itself, so signing out would do nothing. */
+  const demo = ref(true)
+  const notice = ref('')
+
+  /** How many strokes are in the scene that is asked for, and in the one that is shown. */
+  const wantsMarks = ref(0)
+  const marks = ref(0)
+
+  const selected = computed<Layer | undefined>(() => scene.value?.layers.find((l) => l.id === selectedId.value))
+  const episode = computed(() => scene.value?.episodes.find((e) => e.id === selectedEpisode.value))
+  /** What the recipe that is open belongs to, as questions name it. */
+  const focus = computed(() => (selectedEpisode.value ? `episode:${selectedEpisode.value}` : selectedId.value))
+  const outcome = computed(() => new Map((evaluation.value?.layers ?? []).map((l) => [l.id, l])))
+  const effects = computed(() => new Map((catalogue.value?.effects ?? []).map((e) => [e.kind, e])))
+  const sources = computed(() => new Map((catalogue.value?.sources ?? []).map((s) => [s.kind, s])))
+  const facts = computed(() => object.value?.facts as unknown as Facts | undefined)
+  const parts = computed(() => (facts.value?.parts ?? []).map((p) => p.name))
+
+  return {
+    projects,
+    catalogue,
+    object,
+    scene,
+    version,
+    evaluation,
+    selectedId,
+    selectedTerm,
+    selectedEpisode,
+    look,
+    pinned,
+    until,
+    peeking,
+    bench,
+    wantsRelief,
+    size,
+    unsaved,
+    saving,
+    busy,
+    measuring,
+    trouble,
+    evaluationTrouble,
+    savingTrouble,
+    kept,
+    demo,
+    notice,
+    wantsMarks,
+    marks,
+    selected,
+    episode,
+    focus,
+    outcome,
+    effects,
+    sources,
+    facts,
+    parts,
+  }
+}
+export type State = ReturnType<typeof stateOf>
+/** What the parts of the store ask of each other. */
+export interface Verbs {
+  full(): void
+  lightly(): void
+  take(found: VersionOut): void
+  anew(): void
+  takeUpKept(): void
+  saved(): Promise<void>
+  edit(label: string, change: (scene: Scene) => void, light?: boolean): void
+  commit(label: string, light?: boolean): Promise<unknown>
+  preview(): void
+  fit(size: number): Promise<void>
+  measure(quality?: 'good' | 'fine'): Promise<void>
+  settle(now: Scene): void
+  referring(id: string): string[]
+}
