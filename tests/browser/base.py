@@ -17,7 +17,8 @@ from django.core.management import call_command
 from django.db import connections
 from django.test import override_settings
 from PIL import Image
-from playwright.sync_api import Page, sync_playwright
+from playwright.sync_api import Locator, Page, sync_playwright
+from playwright.sync_api import TimeoutError as Waited
 
 from server.jobs import runner
 from server.jobs.models import Job
@@ -154,7 +155,11 @@ class BrowserTest(StaticLiveServerTestCase):
 
     def tab(self, width: int = 1000, height: int = 700) -> Page:
         """A new window of its own session; small, because every frame is drawn by the processor."""
-        page = self._browser.new_context(viewport={"width": width, "height": height}, accept_downloads=True).new_page()
+        # Without movement nothing that closes lies over what is clicked next.
+        context = self._browser.new_context(
+            viewport={"width": width, "height": height}, accept_downloads=True, reduced_motion="reduce"
+        )
+        page = context.new_page()
         page.set_default_timeout(PATIENCE)
         page.add_init_script(
             f"if (location.protocol !== 'about:') {{ localStorage['limus.plain'] = '1'; localStorage['limus.size'] ??= '{self.at_rest}' }}"
@@ -215,21 +220,48 @@ class BrowserTest(StaticLiveServerTestCase):
 
     def press(self, name: str) -> None:
         """Press a button that opens something: what is open closes when the page below it scrolls, so that is done first."""
-        button = self.page.get_by_role("button", name=name)
-        button.scroll_into_view_if_needed()
+        self._to_rest(self.page.get_by_role("button", name=name)).click()
+
+    def _to_rest(self, what: Locator) -> Locator:
+        what.scroll_into_view_if_needed()
         self.page.wait_for_timeout(300)
-        button.click()
+        return what
+
+    def pick(self, opener: Locator, choice: Locator) -> None:
+        """Open a list and take a line of it; one that closed because something below it still scrolled is opened again, as anyone would."""
+        self._to_rest(opener)
+        for left in (2, 1, 0):
+            opener.click()
+            try:
+                choice.click(timeout=PATIENCE / 3)
+                return
+            except Waited:
+                if not left or choice.is_visible():
+                    raise
+
+    def add(self, kind: str) -> None:
+        """Lay a layer of this effect over the others."""
+        cards = self.page.locator("[data-layer]")
+        more = cards.count()
+        self.pick(self.page.get_by_test_id("add-layer"), self.page.locator(f"[data-effect={kind}]"))
+        cards.nth(more).wait_for()
+        self.settle()
+
+    def take(self, grip: Locator, by: tuple[float, float], *, steps: int = 5, release: bool = True) -> None:
+        """Take something with the mouse, once it keeps still and nothing lies over it, and move it by pixels."""
+        grip.hover()
+        box: Any = grip.bounding_box()
+        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+        self.page.mouse.move(x, y)
+        self.page.mouse.down()
+        for k in range(1, steps + 1):
+            self.page.mouse.move(x + by[0] * k / steps, y + by[1] * k / steps)
+            self.page.wait_for_timeout(60)
+        if release:
+            self.page.mouse.up()
 
     def slide(self, field: str, by: int, *, release: bool = True) -> None:
         """Take the handle of a slider and move it by pixels."""
         handle = self.page.locator(f"[data-field={field}] .p-slider-handle")
         handle.scroll_into_view_if_needed()
-        box: Any = handle.bounding_box()
-        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
-        self.page.mouse.move(x, y)
-        self.page.mouse.down()
-        for k in range(1, 6):
-            self.page.mouse.move(x + by * k / 5, y)
-            self.page.wait_for_timeout(60)
-        if release:
-            self.page.mouse.up()
+        self.take(handle, (by, 0), release=release)

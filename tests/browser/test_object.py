@@ -33,8 +33,7 @@ class ObjectTest(BrowserTest):
         self.page.get_by_role("tab", name=name).click()
 
     def bring(self, *files: Path) -> None:
-        self.page.locator(".crumbs").click()
-        self.page.get_by_role("menuitem", name="Add an object").click()
+        self.pick(self.page.locator(".crumbs"), self.page.get_by_role("menuitem", name="Add an object"))
         self.page.get_by_label("Object file").set_input_files(list(files))
 
 
@@ -67,8 +66,7 @@ class Looking(ObjectTest):
         field.press("Enter")
         page.get_by_test_id("view-label").get_by_text("Curvature at 30 mm").wait_for()
         # One component of a reading that has several.
-        page.get_by_label("Position: component").first.click()
-        page.get_by_role("option", name="y", exact=True).click()
+        self.pick(page.get_by_label("Position: component").first, page.get_by_role("option", name="y", exact=True))
         page.get_by_test_id("view-label").get_by_text("Position, y").wait_for()
         page.keyboard.press("Escape")
         page.locator("section.view canvas").first.focus()
@@ -165,8 +163,7 @@ class Bringing(ObjectTest):
     def test_a_file_without_uvs_all_the_way(self) -> None:
         page = self.page
         self.open()
-        page.locator(".crumbs").click()
-        page.get_by_role("menuitem", name="Add an object").click()
+        self.pick(page.locator(".crumbs"), page.get_by_role("menuitem", name="Add an object"))
         page.get_by_role("button", name="slate-panel-without-uvs.obj").click()
         page.get_by_text("it has no UVs").wait_for()
         self.assertIn("triangles", page.locator(".found dl").inner_text())
@@ -201,8 +198,7 @@ class Bringing(ObjectTest):
             page.get_by_text("hard to believe").wait_for()
             self.assertIn("millimetre", page.locator(".found").inner_text())
             self.assertIn("0.9", page.locator(".found dl").inner_text())
-            page.get_by_label("Up in the file").click()
-            page.get_by_role("option", name="+Z").click()
+            self.pick(page.get_by_label("Up in the file"), page.get_by_role("option", name="+Z"))
             self.assertTrue(page.get_by_label("Turn box 2").is_checked())
             page.get_by_role("button", name="Take it in").click()
             page.locator(".crumbs", has_text="tin").wait_for()
@@ -211,8 +207,7 @@ class Bringing(ObjectTest):
         self.assertEqual((made.object.scale, made.setting.up, made.object.turned), (0.001, "+z", ["box 2"]))
         self.assertIn("1.8", page.locator(".sheet header").inner_text())
         # The unit can still be changed afterwards, and that undone.
-        page.get_by_test_id("file-unit").click()
-        page.get_by_role("option", name="centimetre").click()
+        self.pick(page.get_by_test_id("file-unit"), page.get_by_role("option", name="centimetre"))
         self.settle()
         self.assertEqual(self.scene("tin").object.scale, 0.01)
         page.keyboard.press("Control+z")
@@ -274,8 +269,7 @@ class Bringing(ObjectTest):
         page.get_by_test_id("view-label").get_by_text("Twin misses").wait_for()
         self.settle()
         page.get_by_role("button", name="Back to the surface").click()
-        page.get_by_role("button", name="Add a neighbour…").click()
-        page.get_by_role("menuitem", name="Gauge board").click()
+        self.pick(page.get_by_role("button", name="Add a neighbour…"), page.get_by_role("menuitem", name="Gauge board"))
         page.locator("[data-neighbour]").wait_for()
         place = page.get_by_label("Gauge board: place along x")
         place.fill("420")

@@ -28,14 +28,10 @@ class Story(BrowserTest):
         self.assertEqual(self.label(), "Lit · 1024 · today")
 
         # Add rust.
-        page.get_by_test_id("add-layer").click()
-        page.locator("[data-effect=rust]").click()
-        page.locator("[data-layer=rust-2]").wait_for()
-        self.settle()
+        self.add("rust")
         self.assertEqual(self.order()[-1], "rust-2")
         self.assertEqual(page.locator(".sheet .title").inner_text(), "Rust 2")
-        page.locator(".sheet header").get_by_role("button", name="More").click()
-        page.get_by_role("menuitem", name="Remove").click()
+        self.pick(page.locator(".sheet header").get_by_role("button", name="More"), page.get_by_role("menuitem", name="Remove"))
         self.settle()
 
         # Drag a setting: the surface changes while dragging, small, and sharpens on release.

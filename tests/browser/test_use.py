@@ -25,26 +25,15 @@ class Use(BrowserTest):
         return item.head.document  # type: ignore[no-any-return]
 
     def drag(self, test_id: str, by: tuple[int, int]) -> None:
-        grip = self.page.locator(test_id).first
-        box: Any = grip.bounding_box()
-        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
-        self.page.mouse.move(x, y)
-        self.page.mouse.down()
-        self.page.mouse.move(x + by[0], y + by[1], steps=5)
+        self.take(self.page.locator(test_id).first, by, release=False)
         self.page.wait_for_timeout(200)
         self.page.mouse.up()
-        self.settle()
-
-    def choose(self, kind: str) -> None:
-        self.page.get_by_test_id("add-layer").scroll_into_view_if_needed()
-        self.page.get_by_test_id("add-layer").click()
-        self.page.locator(f"[data-effect={kind}]").click()
         self.settle()
 
     def test_a_sign_is_placed_aged_and_used_again(self) -> None:
         page = self.page
         self.open()
-        self.choose("decal")
+        self.add("decal")
         sign = self.order()[-1]
         self.assertIsNone(self.effect(sign)["at"])
         # By its handles: over the surface, larger, turned; each a step of its own.
@@ -70,8 +59,7 @@ class Use(BrowserTest):
         # Its episode saved, and put on another object.
         page.locator("[data-episode=weather]").click()
         page.get_by_label("Selected episode").wait_for()
-        page.get_by_role("button", name="More for this episode").click()
-        page.get_by_role("menuitem", name="Save as treatment").click()
+        self.pick(page.get_by_role("button", name="More for this episode"), page.get_by_role("menuitem", name="Save as treatment"))
         page.get_by_label("Name", exact=True).fill("By the water")
         page.get_by_role("button", name="Save", exact=True).click()
         page.get_by_text("Saved as the treatment").wait_for()
@@ -80,9 +68,7 @@ class Use(BrowserTest):
         other = WorkObject.objects.get(name=self.on)
         self.open(f"/object/{other.pk}/weather")
         before = len(self.saved()["layers"])
-        page.get_by_test_id("add-layer").scroll_into_view_if_needed()
-        page.get_by_test_id("add-layer").click()
-        page.get_by_role("button", name="A treatment").click()
+        self.pick(page.get_by_test_id("add-layer"), page.get_by_role("button", name="A treatment"))
         page.locator("[data-treatment^='own:'] .whole").click()
         page.locator("[data-treatment]").first.wait_for(state="detached")
         self.settle()
@@ -123,8 +109,7 @@ class Use(BrowserTest):
         page.keyboard.press("Control+z")
         self.settle()
         # Folded to one card, and back.
-        page.get_by_role("button", name="More for this episode").click()
-        page.get_by_role("menuitem", name="Fold to one card").click()
+        self.pick(page.get_by_role("button", name="More for this episode"), page.get_by_role("menuitem", name="Fold to one card"))
         self.settle()
         card = page.locator("[data-episode-card=used]")
         self.assertIn("4 layers", card.inner_text())
@@ -132,23 +117,19 @@ class Use(BrowserTest):
         self.settle()
         self.assertEqual(page.locator("[data-episode-card]").count(), 0)
         # A place over all of them.
-        page.get_by_role("button", name="Add a line").click()
-        page.get_by_role("menuitem", name="Noise").click()
+        self.pick(page.get_by_role("button", name="Add a line"), page.get_by_role("menuitem", name="Noise"))
         self.settle()
         self.assertEqual(self.saved()["episodes"][1]["where"]["terms"][0]["source"]["kind"], "noise")
         # Moved as one, duplicated as one, dissolved.
-        page.get_by_role("button", name="More for this episode").click()
-        page.get_by_role("menuitem", name="Earlier").click()
+        self.pick(page.get_by_role("button", name="More for this episode"), page.get_by_role("menuitem", name="Earlier"))
         self.settle()
         self.assertEqual([one["episode"] for one in self.saved()["layers"]][:4], ["used"] * 4)
-        page.get_by_role("button", name="More for this episode").click()
-        page.get_by_role("menuitem", name="Duplicate").click()
+        self.pick(page.get_by_role("button", name="More for this episode"), page.get_by_role("menuitem", name="Duplicate"))
         self.settle()
         document = self.saved()
         self.assertEqual(len(document["episodes"]), 4)
         self.assertEqual(len(document["layers"]), 18)
-        page.get_by_role("button", name="More for this episode").click()
-        page.get_by_role("menuitem", name="Dissolve").click()
+        self.pick(page.get_by_role("button", name="More for this episode"), page.get_by_role("menuitem", name="Dissolve"))
         self.settle()
         self.assertEqual(len(self.saved()["episodes"]), 3)
         self.assertEqual(len(self.saved()["layers"]), 18)

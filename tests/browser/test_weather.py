@@ -22,10 +22,7 @@ class Weather(BrowserTest):
     def test_the_level_goes_by_tenths_and_says_what_is_wet(self) -> None:
         page = self.page
         self.open()
-        page.get_by_test_id("add-layer").scroll_into_view_if_needed()
-        page.get_by_test_id("add-layer").click()
-        page.locator("[data-effect=water]").click()
-        self.settle()
+        self.add("water")
         row = page.locator("[data-field=level_mm]")
         row.scroll_into_view_if_needed()
         self.assertRegex(row.inner_text(), r"[\d.]+ % of the surface is under water")
@@ -45,8 +42,9 @@ class Weather(BrowserTest):
             shares.append(float(row.locator(".said").inner_text().split(" ")[0].replace("<", "0")))
         self.assertGreater(shares[1], shares[0])
         # The level of the world is another field, in the same place.
-        page.locator("[data-field=by]").get_by_role("combobox").click()
-        page.get_by_role("option", name="the world, above the ground").click()
+        self.pick(
+            page.locator("[data-field=by]").get_by_role("combobox"), page.get_by_role("option", name="the world, above the ground")
+        )
         self.settle()
         self.assertEqual(page.locator("[data-field=above_mm]").count(), 1)
         self.assertEqual(page.locator("[data-field=level_mm]").count(), 0)

@@ -148,10 +148,7 @@ class Sizes(BrowserTest):
 
     def test_a_new_layer_has_sizes_that_fit(self) -> None:
         self.open()
-        self.page.get_by_test_id("add-layer").click()
-        self.page.locator("[data-effect=chipping]").click()
-        self.page.locator("[data-layer=chipping-2]").wait_for()
-        self.settle()
+        self.add("chipping")
         scene = WorkObject.objects.get(name="Gate hoist").scene()
         new = scene.layer("chipping-2")
         assert new is not None
@@ -165,8 +162,7 @@ class Sizes(BrowserTest):
         self.open()
         self.page.locator("[data-layer=dust]").click()
         self.settle()
-        self.press("Add a line")
-        self.page.get_by_role("menuitem", name="Exposed").click()
+        self.pick(self.page.get_by_role("button", name="Add a line"), self.page.get_by_role("menuitem", name="Exposed"))
         self.settle()
         self.page.locator(".term.open [data-field=what] .p-select").click()
         options = self.page.get_by_role("option").all_inner_texts()
