@@ -29,15 +29,16 @@ browser:
 	@sh tools/browser.sh
 
 test: setup browser
+	@$(if $(ARGS),,cd web && npx --no-install vitest run --silent)
 	@$(PY) -W ignore::UserWarning manage.py test --noinput --parallel $(JOBS) $(or $(ARGS),tests)
 
 check: setup
 	@.venv/bin/ruff format --check . && .venv/bin/ruff check . && .venv/bin/mypy
-	@cd web && npx --no-install prettier --check --log-level warn src && npx --no-install eslint src --max-warnings 0 && npx --no-install vue-tsc --noEmit
+	@cd web && npx --no-install prettier --check --log-level warn src tests && npx --no-install eslint src tests --max-warnings 0 && npx --no-install vue-tsc --noEmit
 	@echo "Checks passed."
 
 format: setup
-	@.venv/bin/ruff format . && .venv/bin/ruff check --fix . ; cd web && npx --no-install prettier --write --log-level warn src
+	@.venv/bin/ruff format . && .venv/bin/ruff check --fix . ; cd web && npx --no-install prettier --write --log-level warn src tests
 
 types: setup
 	@mkdir -p var && $(PY) manage.py export_openapi_schema --api server.api.api.api --output var/openapi.json

@@ -10,7 +10,7 @@ export default ts.config(
   ...ts.configs.recommended,
   ...vue.configs['flat/recommended'],
   {
-    files: ['src/**/*.{ts,vue}'],
+    files: ['{src,tests}/**/*.{ts,vue}'],
     languageOptions: { globals: globals.browser, parserOptions: { parser: ts.parser } },
     rules: { 'vue/multi-word-component-names': 'off', 'vue/require-default-prop': 'off' },
   },

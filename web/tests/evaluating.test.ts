@@ -1,0 +1,125 @@
+import './api'
+import { beforeEach, describe, expect, test, vi } from 'vitest'
+import { evaluating } from '../src/stores/work/evaluating'
+import { layer, opened, sceneOf } from './scenes'
+import { Server } from './server'
+
+let server: Server
+beforeEach(() => {
+  server = new Server(sceneOf(layer('paint'), layer('rust'), layer('dust')))
+})
+function bench() {
+  const commits: string[] = []
+  const { state, verbs } = opened(server, { commit: async (label) => commits.push(label) })
+  return { state, commits, ...evaluating(state, verbs) }
+}
+const rest = () => new Promise((go) => setTimeout(go, 20))
+const sizes = () => server.asked.map((a) => a.body.resolution)
+
+describe('what the view asks for', () => {
+  test('one request at a time; of those that wait the newest', async () => {
+    const { preview, full, state } = bench()
+    server.holds = '/evaluate'
+    preview()
+    await rest()
+    for (let k = 0; k < 30; k++) preview()
+    full()
+    expect(sizes()).toEqual([512])
+    expect(state.busy.value).toBe(true)
+    server.holds = ''
+    server.go()
+    await rest()
+    expect(sizes()).toEqual([512, 1024])
+    expect(state.busy.value).toBe(false)
+  })
+  test('a step of a drag that comes late never takes the place of the whole', async () => {
+    const { preview, full } = bench()
+    server.holds = '/evaluate'
+    preview()
+    await rest()
+    full()
+    preview()
+    server.holds = ''
+    server.go()
+    await rest()
+    expect(sizes()).toEqual([512, 1024])
+  })
+  test('a view smaller than that of a drag stays small', async () => {
+    const { preview, state } = bench()
+    state.size.value = 256
+    preview()
+    await rest()
+    expect(sizes()).toEqual([256])
+    state.size.value = 1024
+  })
+  test('what it complains of is shown, and goes with the next that works', async () => {
+    const { full, state } = bench()
+    server.faults = [{ status: 422, body: { message: 'layers[1]: no such picture' } }]
+    full()
+    await rest()
+    expect(state.trouble.value).toBe('layers[1]: no such picture')
+    full()
+    await rest()
+    expect(state.trouble.value).toBe('')
+  })
+  test('looking through something that is gone falls back to the surface', async () => {
+    const { show, state } = bench()
+    server.faults = [{ status: 422, body: { message: 'no layer rust-9' } }]
+    show({ kind: 'mask', layer: 'rust-9' })
+    await rest()
+    expect(state.look.value.kind).toBe('lit')
+    expect(server.asked.length).toBe(2)
+    expect(state.trouble.value).toBe('')
+  })
+  test('an answer for an object that was left is not taken', async () => {
+    const { full, state } = bench()
+    server.holds = '/evaluate'
+    full()
+    await rest()
+    state.object.value = { ...state.object.value!, id: 2 }
+    server.go()
+    await rest()
+    expect(state.evaluation.value).toBeUndefined()
+  })
+  test('small pictures stay while a drag brings none', async () => {
+    const { full, preview, state } = bench()
+    const answer = (picture: string) => ({
+      status: 200,
+      body: { layers: [{ id: 'rust', picture }], coats: [], readings: 'good' },
+    })
+    server.faults = [answer('p1')]
+    full()
+    await rest()
+    server.faults = [answer('')]
+    preview()
+    await rest()
+    expect(state.evaluation.value!.layers[0].picture).toBe('p1')
+  })
+  test('before and after: without the chosen layer and what came later', async () => {
+    const { peek, select } = bench()
+    const until = () => server.asked.at(-1)!.body.until
+    select('rust')
+    await rest()
+    expect(until()).toBe(null)
+    peek(true)
+    await rest()
+    expect(until()).toBe('paint')
+    peek(false)
+    select('paint')
+    await rest()
+    peek(true)
+    await rest()
+    expect(until()).toBe('')
+  })
+})
+
+test('a year is kept within the age of the place, and saved only when it is let go', async () => {
+  const { goToYear, state, commits } = bench()
+  goToYear(-3, false)
+  expect([state.scene.value!.year, commits]).toEqual([0, []])
+  goToYear(4.256, true)
+  expect([state.scene.value!.year, commits]).toEqual([4.26, ['Age 4.26 years']])
+  goToYear(25, true)
+  expect([state.scene.value!.year, commits.at(-1)]).toEqual([null, 'Back to today'])
+  await vi.waitFor(() => expect(state.busy.value).toBe(false))
+})

@@ -1,0 +1,115 @@
+import { BufferAttribute, BufferGeometry, DataUtils, Mesh, MeshDepthMaterial } from 'three'
+import { describe, expect, test } from 'vitest'
+import { edgeFor, holdSeams, movable, ReliefPlate } from '../src/view3d/relief'
+
+interface Corner {
+  at: [number, number, number]
+  uv: [number, number]
+  out: [number, number, number]
+}
+function meshOf(corners: Corner[]): Mesh {
+  const geometry = new BufferGeometry()
+  const attribute = (of: (c: Corner) => number[], size: number) =>
+    new BufferAttribute(new Float32Array(corners.flatMap(of)), size)
+  geometry.setAttribute(
+    'position',
+    attribute((c) => c.at, 3),
+  )
+  geometry.setAttribute(
+    'normal',
+    attribute((c) => c.out, 3),
+  )
+  geometry.setAttribute(
+    '_outward',
+    attribute((c) => c.out, 3),
+  )
+  geometry.setAttribute(
+    'uv',
+    attribute((c) => c.uv, 2),
+  )
+  return new Mesh(geometry)
+}
+const plateOf = (size: number, height: (x: number, y: number) => number) => {
+  const plate = new ReliefPlate()
+  const values = Uint16Array.from({ length: size * size }, (_, k) =>
+    DataUtils.toHalfFloat(height(k % size, Math.floor(k / size))),
+  )
+  plate.put('any', new Uint8Array(values.buffer))
+  return plate
+}
+const up: [number, number, number] = [0, 0, 1]
+const tri = (at: [number, number][], uv: [number, number][], out = up, z = 0): Corner[] =>
+  at.map((p, k) => ({ at: [p[0], p[1], z], uv: uv[k], out }))
+/** Two triangles that meet on the line from (0, 0) to (0, 1); their UVs do not. */
+const parted = () => [
+  ...tri([[0, 0], [0, 1], [-1, 0]], [[0.1, 0.1], [0.1, 0.4], [0.4, 0.1]]), // prettier-ignore
+  ...tri([[0, 0], [1, 0], [0, 1]], [[0.6, 0.6], [0.9, 0.6], [0.6, 0.9]]), // prettier-ignore
+]
+/** What the shader makes of a corner: `MOVED`. */
+function heights(mesh: Mesh, plate: ReliefPlate): Map<string, number[]> {
+  const [at, uv, held] = ['position', 'uv', 'limusHeld'].map((name) => mesh.geometry.getAttribute(name))
+  const found = new Map<string, number[]>()
+  for (let k = 0; k < at.count; k++) {
+    const read = plate.at(uv.getX(k), uv.getY(k))
+    const height = read + (held.getX(k) - read) * held.getY(k)
+    const key = `${at.getX(k).toFixed(5)} ${at.getY(k).toFixed(5)}`
+    found.set(key, [...(found.get(key) ?? []), height])
+  }
+  return found
+}
+const apart = (list: number[]) => Math.max(...list) - Math.min(...list)
+
+describe('a plate of relief', () => {
+  const plate = plateOf(4, (x, y) => x + 10 * y)
+  test('reads a texel in its middle and goes straight between', () => {
+    for (const [x, y] of [[0, 0], [2, 1], [3, 3]]) expect(plate.at((x + 0.5) / 4, (y + 0.5) / 4)).toBe(x + 10 * y) // prettier-ignore
+    expect(plate.at(2 / 4, 2.5 / 4)).toBeCloseTo(1.5 + 20, 6)
+  })
+  test('goes on beyond its border as it ends', () => {
+    expect(plate.at(0, 0)).toBe(0)
+    expect(plate.at(1, 1)).toBe(33)
+  })
+  test('is the same plate while its content is', () => {
+    expect(plate.put('any', new Uint8Array(2))).toBe(false)
+  })
+})
+
+describe('where UVs jump', () => {
+  const plate = plateOf(8, (x, y) => Math.sin(3 * x) + 0.3 * y)
+  test('both sides stand at one height, the mean of what they read', () => {
+    const mesh = movable(meshOf(parted()), 0.25, new MeshDepthMaterial())
+    const before = heights(mesh, plate)
+    const line = [...before.keys()].filter((key) => key.startsWith('0.00000'))
+    expect(line.length).toBeGreaterThan(4)
+    // Without it they are torn, or this test shows nothing.
+    expect(Math.max(...line.map((key) => apart(before.get(key)!)))).toBeGreaterThan(0.1)
+    holdSeams(mesh, plate)
+    const after = heights(mesh, plate)
+    for (const key of line) {
+      expect(apart(after.get(key)!)).toBeLessThan(1e-6)
+      const [low, high] = [Math.min(...before.get(key)!), Math.max(...before.get(key)!)]
+      expect(after.get(key)![0]).toBeCloseTo((low + high) / 2, 5)
+    }
+    // Beside the seam nothing was touched.
+    for (const [key, list] of after) if (!line.includes(key)) expect(list).toEqual(before.get(key))
+  })
+  test('where they go on there is no seam', () => {
+    const whole = [
+      ...tri([[0, 0], [0, 1], [-1, 0]], [[0.5, 0.1], [0.5, 0.4], [0.2, 0.1]]), // prettier-ignore
+      ...tri([[0, 0], [1, 0], [0, 1]], [[0.5, 0.1], [0.8, 0.1], [0.5, 0.4]]), // prettier-ignore
+    ]
+    expect(movable(meshOf(whole), 0.25, new MeshDepthMaterial()).userData.seams).toEqual([])
+  })
+  test('front and back of something thin go apart', () => {
+    const front = tri([[0, 0], [1, 0], [0, 1]], [[0.1, 0.1], [0.4, 0.1], [0.1, 0.4]]) // prettier-ignore
+    const back = tri([[0, 0], [0, 1], [1, 0]], [[0.6, 0.6], [0.6, 0.9], [0.9, 0.6]], [0, 0, -1]) // prettier-ignore
+    expect(movable(meshOf([...front, ...back]), 0.25, new MeshDepthMaterial()).userData.seams).toEqual([])
+  })
+})
+
+test('a larger object is cut into no more triangles than a small one', () => {
+  // Equilateral triangles of this edge over the area: sqrt(3) / 4 of its square each.
+  const count = (area: number) => area / ((Math.sqrt(3) / 4) * edgeFor(area) ** 2)
+  expect(count(400)).toBeCloseTo(count(0.01), 3)
+  expect(count(1)).toBeLessThan(300_000)
+})
