@@ -38,7 +38,7 @@ class Wetness(Effect):
     summary: ClassVar[str] = "Damp where rain, run-off, ground and cracks bring water; beads on paint; drying edges first"
     when: ClassVar[str] = "Late in the chronicle: after rain, by the water, at the foot of walls; before puddles and snow"
 
-    amount: float = number(0.48, "Amount", "%", 0.0, 1.0, about="From drying patches to soaked through", place="amount")
+    amount: float = number(0.62, "Amount", "%", 0.0, 1.0, about="From drying patches to soaked through", place="amount")
     rain: float = number(0.55, "From rain", "%", 0.0, 1.0, about="By direction, wind and open sky")
     runs: float = number(0.5, "From run-off", "%", 0.0, 1.0, about="Lanes below ledges and where water gathers")
     ground: float = number(0.7, "From the ground", "%", 0.0, 1.0, about="Splash and damp that rises at the foot")

@@ -41,14 +41,15 @@ class GltfMaps:
 _FILM_NM = 2000.0
 
 
-def _extensions(maps: GltfMaps, texture: Callable[[str, str], dict[str, Any]]) -> dict[str, dict[str, Any]]:
-    """The extensions of glTF 2.0 that a material needs."""
+def _extensions(maps: GltfMaps, texture: Callable[[str, str], dict[str, Any]], normal: dict[str, Any]) -> dict[str, dict[str, Any]]:
+    """The extensions of glTF 2.0 that a material needs. The coat follows the relief: without a normal texture of its own it would lie flat."""
     out: dict[str, dict[str, Any]] = {}
     have, numbers = maps.pictures, maps.numbers
     if "clear_coat" in have:
         coat = texture("clear_coat", "clear coat")
         out["KHR_materials_clearcoat"] = {
             "clearcoatFactor": 1.0, "clearcoatTexture": coat, "clearcoatRoughnessFactor": 1.0, "clearcoatRoughnessTexture": dict(coat),
+            "clearcoatNormalTexture": dict(normal),
         }  # fmt: skip
     if "fuzz" in have:
         fuzz = texture("fuzz", "fuzz")
@@ -196,6 +197,7 @@ def glb_bytes(
                 return {"index": len(images) - 1}
 
             orm = texture("orm", "occlusion roughness metalness")
+            normal = texture("normal", "normal")
             material: dict[str, Any] = {
                 "name": title,
                 "pbrMetallicRoughness": {
@@ -203,13 +205,13 @@ def glb_bytes(
                     "metallicRoughnessTexture": orm,
                 },
                 "occlusionTexture": dict(orm),
-                "normalTexture": texture("normal", "normal"),
+                "normalTexture": normal,
             }
             if not entry.opaque:
                 material["alphaMode"] = "BLEND"
             if "emission" in entry.pictures:
                 material |= {"emissiveFactor": [1.0, 1.0, 1.0], "emissiveTexture": texture("emission", "emission")}
-            more = _extensions(entry, texture)
+            more = _extensions(entry, texture, normal)
             if more:
                 extensions |= set(more)
                 material["extensions"] = more

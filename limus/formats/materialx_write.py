@@ -111,9 +111,10 @@ def materialx(
             source = "normal_back"
         bumped = Xml.SubElement(maps_group, "normalmap", name="normal", type="vector3")
         Xml.SubElement(bumped, "input", name="in", type="vector3", nodename=source)
-        Xml.SubElement(
-            surface, "input", name="geometry_normal", type="vector3", nodegraph="maps", output=output("normal", "normal", "vector3")
-        )
+        # What is laid over it, a coat or a film, follows the relief.
+        bumped_out = output("normal", "normal", "vector3")
+        for wanted in ("geometry_normal", "geometry_coat_normal"):
+            Xml.SubElement(surface, "input", name=wanted, type="vector3", nodegraph="maps", output=bumped_out)
     material = Xml.SubElement(root, "surfacematerial", name=_name(name), type="material")
     Xml.SubElement(material, "input", name="surfaceshader", type="surfaceshader", nodename="surface")
     Xml.indent(root)

@@ -567,6 +567,8 @@ class ThroughGltf(TestCase):
         core = material["pbrMetallicRoughness"]
         coat, sheen, specular = more["KHR_materials_clearcoat"], more["KHR_materials_sheen"], more["KHR_materials_specular"]
         film, volume = more["KHR_materials_iridescence"], more["KHR_materials_volume"]
+        # Left out, a coat lies flat whatever the relief (KHR_materials_clearcoat).
+        self.assertEqual(coat["clearcoatNormalTexture"], material["normalTexture"])
         got: dict[str, Any] = {
             "base_color": to_linear(pixel(core["baseColorTexture"])[:3]), "opacity": pixel(core["baseColorTexture"])[3],
             "roughness": pixel(core["metallicRoughnessTexture"])[1], "metalness": pixel(core["metallicRoughnessTexture"])[2],

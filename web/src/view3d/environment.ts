@@ -8,8 +8,8 @@ import {
 } from 'three'
 
 /**
- * Light of a workshop with a north window, made here: an overcast sky through one tall window and a long roof light, a pale room, a
- * grey floor. Linear values; 1 is a white wall. Wide soft sources show roughness, the bright window shows gloss.
+ * Light of a workshop with a north window, made here: an overcast sky through one tall window, two small ones opposite and a long roof
+ * light, a pale room, a grey floor. Linear values; 1 is a white wall. Wide soft sources show roughness, the bright window shows gloss.
  */
 export function workshopLight(width = 256, height = 128): DataTexture {
   const data = new Float32Array(width * height * 4)
@@ -26,13 +26,15 @@ export function workshopLight(width = 256, height = 128): DataTexture {
     const el = 90 - ((y + 0.5) / height) * 180
     for (let x = 0; x < width; x++) {
       const az = ((x + 0.5) / width) * 360 - 180
-      let level = el > 0 ? 0.34 + 0.2 * soft(el, 0, 80) : 0.2 + 0.08 * soft(-el, 0, 60)
+      let level = el > 0 ? 0.36 + 0.16 * soft(el, 0, 80) : 0.2 + 0.08 * soft(-el, 0, 60)
       let warm = el > 0 ? 0 : 0.05
       const window = pane(az, el, -55, 30, 34, 26)
       const bars = Math.abs(((az + 55 + 360) % 23) - 11.5) < 1.2 ? 0.35 : 1
-      level += window * 4.6 * bars
+      level += window * 3.0 * bars
       level += pane(az, el, 120, 62, 60, 12) * 1.8
-      level += pane(az, el, 60, 12, 16, 20) * 1.1
+      // Two small windows on the far side: what lies level and shines has something to mirror, and outlines stand off.
+      const rungs = Math.abs(el - 21) < 1.1 ? 0.3 : 1
+      level += (pane(az, el, 58, 21, 13, 17) + pane(az, el, 104, 21, 13, 17)) * 3.2 * rungs
       warm -= window * 0.04
       const k = (y * width + x) * 4
       data[k] = level * (1 + warm)

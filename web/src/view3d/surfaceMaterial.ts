@@ -93,6 +93,32 @@ const ADDED: Record<string, { pars: string; color?: string; instead?: [string, s
   },
 }
 
+/**
+ * What lies on a surface and shines follows its relief, ripples of water too; three takes the shape of the mesh for it. And where the normals
+ * within a pixel scatter, gloss is as much less, or wet relief sparkles like noise: Y. Tokuyoshi and A. S. Kaplanyan, "Improved Geometric
+ * Specular Antialiasing", 2019 (from memory: a quarter of the squared differences, twice, at most 0.18; a coat's normals are smoothed already).
+ */
+const COATED = `{
+    // A film evens out what is finest, and no mirror of it is turned away from the eye.
+    clearcoatNormal = normalize( tbn * ( texture2D( normalMap, vNormalMapUv, 1.2 ).xyz * 2.0 - 1.0 ) );
+    vec3 eye = normalize( vViewPosition );
+    clearcoatNormal = normalize( clearcoatNormal + eye * max( 0.0, 0.12 - dot( clearcoatNormal, eye ) ) );
+  }`
+const CALMED: [string, string][] = [
+  [
+    'material.roughness = min( material.roughness, 1.0 );',
+    `vec3 limusU = dFdx( normal ), limusV = dFdy( normal );
+      float limusScatter = min( 0.5 * ( dot( limusU, limusU ) + dot( limusV, limusV ) ), 0.18 );
+      material.roughness = min( sqrt( sqrt( pow4( material.roughness ) + limusScatter ) ), 1.0 );`,
+  ],
+  [
+    'material.clearcoatRoughness = min( material.clearcoatRoughness, 1.0 );',
+    `vec3 limusCoatU = dFdx( clearcoatNormal ), limusCoatV = dFdy( clearcoatNormal );
+      float limusCoatScatter = min( 0.25 * ( dot( limusCoatU, limusCoatU ) + dot( limusCoatV, limusCoatV ) ), 0.05 );
+      material.clearcoatRoughness = min( sqrt( sqrt( pow4( material.clearcoatRoughness ) + limusCoatScatter ) ), 1.0 );`,
+  ],
+]
+
 /** The lit surface of one map set: every channel of the material that is in use. */
 export class SurfaceMaterial extends MeshPhysicalMaterial {
   private readonly plates = new Map<string, Plate>()
@@ -197,13 +223,15 @@ export class SurfaceMaterial extends MeshPhysicalMaterial {
     if (this.relief)
       shader.vertexShader = `${MOVED_PARS}\n${shader.vertexShader}`.replace('#include <begin_vertex>', MOVED)
     const added = Object.entries(ADDED).filter(([name]) => this.shown.split(',').includes(name))
-    if (!added.length) return
     const insert = (after: string, what: 'color' | 'after') => {
       const text = added.map(([, part]) => part[what] ?? '').join('\n')
       shader.fragmentShader = shader.fragmentShader.replace(`#include <${after}>`, `#include <${after}>\n${text}`)
     }
     let physical: string = ShaderChunk.lights_physical_fragment
-    for (const [, part] of added) for (const [from, to] of part.instead ?? []) physical = physical.replace(from, to)
+    for (const [from, to] of [...CALMED, ...added.flatMap(([, part]) => part.instead ?? [])])
+      physical = physical.replace(from, to)
+    if (this.clearcoat)
+      shader.fragmentShader = shader.fragmentShader.replace('#include <clearcoat_normal_fragment_maps>', COATED)
     shader.fragmentShader = shader.fragmentShader.replace('#include <lights_physical_fragment>', physical)
     const names = added.map(([name]) => `#define LIMUS_${name.toUpperCase()}`).join('\n')
     shader.fragmentShader = `${names}\nvarying vec3 vLimusPlace;\n${added.map(([, part]) => part.pars).join('\n')}\n${shader.fragmentShader}`

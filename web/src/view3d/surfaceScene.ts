@@ -95,7 +95,7 @@ export class SurfaceScene {
     this.renderer.setClearColor(0x868686, 0)
     this.renderer.toneMapping = NeutralToneMapping
     // White snow in full sun stays below white, or its relief would be lost.
-    this.renderer.toneMappingExposure = 0.7
+    this.renderer.toneMappingExposure = 0.66
     this.renderer.shadowMap.enabled = true
     this.renderer.shadowMap.type = PCFShadowMap
     this.renderer.shadowMap.autoUpdate = false
@@ -455,7 +455,8 @@ export class SurfaceScene {
       .add(centre)
     this.sun.intensity = 2.7 * light.strength
     this.scene.environmentIntensity = 0.85 * light.strength
-    this.scene.environmentRotation.set(0, a + 0.6, 0)
+    // The window stands where the sun does: light from two sides would leave no form.
+    this.scene.environmentRotation.set(0, a + 0.6 + Math.PI, 0)
     const box = this.sun.shadow.camera
     box.left = box.bottom = -reach * 0.75
     box.right = box.top = reach * 0.75
