@@ -26,25 +26,29 @@ PIXELS = {
     "emission": (0, 90, 160, 255),
     "sparkle": (255, 0, 0, 255),
 }
+#: Other pixels: nothing that comes back from the body itself, and normals (green up) straight and turned aside.
+OTHERS = {"black": (0, 0, 0, 255), "no_shine": (0, 0, 0, 0), "straight": (128, 128, 255, 255), "aside": (210, 150, 216, 255)}
 #: Pictures that say something only beside another one.
 BESIDE = {"tint": "clear_coat", "through": "transmission", "scatter": "subsurface"}
 
 
 class Channels(BrowserTest):
-    def show(self, *names: str) -> np.ndarray:
-        """The view with these pictures on, as if the server had sent them."""
+    def show(self, *names: str, **instead: str) -> np.ndarray:
+        """The view with these pictures on, as if the server had sent them; ``instead`` says which pixel a picture is."""
 
         def answered(route: Route) -> None:
             found = route.fetch()
             body = json.loads(found.text())
             if body.get("maps"):
                 body["maps"]["more"] = {name: [f"pixel-{name}"] for name in names}
+                for name, pixel in instead.items():
+                    (body["maps"] if name in ALWAYS else body["maps"]["more"])[name] = [f"pixel-{pixel}"]
                 body["maps"]["numbers"] = {"subsurface_radius": 40.0} if "subsurface" in names else {}
             route.fulfill(response=found, body=json.dumps(body))
 
         def pixel(route: Route) -> None:
             name = route.request.url.rsplit("pixel-", 1)[1]
-            route.fulfill(status=200, content_type="application/octet-stream", body=bytes(PIXELS[name]))
+            route.fulfill(status=200, content_type="application/octet-stream", body=bytes((PIXELS | OTHERS)[name]))
 
         self.page.route("**/evaluate", answered)
         self.page.route("**/api/maps/pixel-*", pixel)
@@ -68,6 +72,14 @@ class Channels(BrowserTest):
         # Emission is blue and lights every place; tint takes blue and green away.
         self.assertGreater(float((shown["emission"] - plain)[..., 2].max()), 60)
         self.assertLess(float((shown["tint"] - shown["clear_coat"])[..., 1:].min()), -15)
+
+    def test_a_coat_follows_the_relief(self) -> None:
+        dark = {"base_color": "black", "specular": "no_shine"}
+        without = [self.show(**dark, normal=way) for way in ("straight", "aside")]
+        coated = [self.show("clear_coat", **dark, normal=way) for way in ("straight", "aside")]
+        # Of a body that sends nothing back no relief is seen; of the coat over it, it is.
+        self.assertLess(float(np.abs(without[1] - without[0]).mean()), 0.3)
+        self.assertGreater(float(np.abs(coated[1] - coated[0]).mean()), 2.0)
 
     def test_all_of_them_together(self) -> None:
         everything = self.picture_of_all()
