@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Literal
 
 from pydantic import BaseModel, Field
 
+from limus.surface.uv_health import UvHealth
+
 Triple = tuple[float, float, float]
+Level = Literal["good", "note", "warning", "problem"]
 
 
 class PartFacts(BaseModel):
@@ -20,48 +24,29 @@ class PartFacts(BaseModel):
     high_m: Triple = (0.0, 0.0, 0.0)
 
 
-class UvFacts(BaseModel):
-    """How fit the UVs are; shares are 0..1 of the real surface, densities texels per metre at 1024."""
-
-    present: bool
-    islands: int = 0
-    used: float = 0.0
-    overlapping: float = 0.0
-    outside: float = 0.0
-    flipped: float = 0.0
-    zero_area: int = 0
-    stretch: float = 1.0
-    density: float = 0.0
-    density_low: float = 0.0
-    density_high: float = 0.0
-    island_low: float = 0.0
-    island_high: float = 0.0
-    gap: int | None = None
-    close: int = 0
-    missing: list[str] = Field(default_factory=list)
-
-
-class MeshFacts(BaseModel):
-    """Counts over the whole mesh, and parts that need a look."""
+@dataclass(frozen=True)
+class MeshHealth:
+    """Counts over the whole mesh: edges with one face, edges with more than two, triangles cut by others (of those looked at); parts that need a look."""
 
     open_edges: int = 0
     crowded_edges: int = 0
     crossing: int = 0
-    inside_out: list[str] = Field(default_factory=list)
-    sheets: list[str] = Field(default_factory=list)
+    inside_out: tuple[str, ...] = ()
+    sheets: tuple[str, ...] = ()
     tiny: int = 0
 
 
-class FindingFacts(BaseModel):
-    """Something that was found, in words: what, why it matters, how to mend it, and a step that can be taken here."""
+@dataclass(frozen=True)
+class Finding:
+    """``what`` is wrong in one sentence, ``why`` it matters, ``mend`` what to do; ``action`` names a step that can be taken here."""
 
     key: str
-    level: Literal["good", "note", "warning", "problem"]
+    level: Level
     what: str
     why: str
     mend: str = ""
     action: Literal["", "unwrap", "turn", "two_sided", "scale"] = ""
-    parts: list[str] = Field(default_factory=list)
+    parts: tuple[str, ...] = ()
 
 
 class Facts(BaseModel):
@@ -83,9 +68,9 @@ class Facts(BaseModel):
     longest_edge_mm: float = 0.0
     tangents: bool = False
     textures: list[str] = Field(default_factory=list)
-    uv: UvFacts = Field(default_factory=lambda: UvFacts(present=False))
-    mesh: MeshFacts = Field(default_factory=MeshFacts)
-    findings: list[FindingFacts] = Field(default_factory=list)
+    uv: UvHealth = UvHealth(present=False)
+    mesh: MeshHealth = MeshHealth()
+    findings: list[Finding] = Field(default_factory=list)
     notes: list[str] = Field(default_factory=list)
 
 

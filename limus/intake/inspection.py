@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 import time
-from dataclasses import asdict, dataclass
-from typing import Any, Literal
+from typing import Any
 
 import numpy as np
 
-from limus.intake.facts import Facts
+from limus.intake.facts import Facts, Finding, Level, MeshHealth
 from limus.readings.rays import ray_scene, trace
 from limus.surface.adjacency import Adjacency, adjacency
 from limus.surface.axes import plausible_scale
@@ -17,24 +16,8 @@ from limus.surface.sheets import thin_sheets
 from limus.surface.turning import inside_out
 from limus.surface.uv_health import UvHealth, uv_health
 
-Level = Literal["good", "note", "warning", "problem"]
-
-
 #: Seconds that looking for edges that cross, and for free backs of sheets, may take each; of the rest a share is looked at.
 _PATIENCE = 4.0
-
-
-@dataclass(frozen=True)
-class Finding:
-    """``what`` is wrong in one sentence, ``why`` it matters, ``mend`` what to do; ``action`` names a step that can be taken here."""
-
-    key: str
-    level: Level
-    what: str
-    why: str
-    mend: str = ""
-    action: Literal["", "unwrap", "turn", "two_sided", "scale"] = ""
-    parts: tuple[str, ...] = ()
 
 
 def _names(names: tuple[str, ...] | list[str]) -> str:
@@ -123,18 +106,6 @@ def uv_findings(health: UvHealth) -> list[Finding]:
             ),
         )  # fmt: skip
     return out
-
-
-@dataclass(frozen=True)
-class MeshHealth:
-    """Counts over the whole mesh: edges with one face, edges with more than two, triangles cut by others (of those looked at)."""
-
-    open_edges: int
-    crowded_edges: int
-    crossing: int
-    inside_out: tuple[str, ...]
-    sheets: tuple[str, ...]
-    tiny: int
 
 
 def crossing_edges(mesh: Mesh, near: Adjacency, most: int = 400_000) -> int:
@@ -333,9 +304,9 @@ def inspection(mesh: Mesh, *, unit_known: bool = True, resolution: int = 1024) -
         "longest_edge_mm": float(f"{_longest(mesh) * 1000:.4g}"),
         "tangents": mesh.tangents is not None,
         "textures": _textures(mesh),
-        "uv": health.as_dict(),
-        "mesh": asdict(solid),
-        "findings": [asdict(f) for f in findings],
+        "uv": health,
+        "mesh": solid,
+        "findings": findings,
         "notes": list(mesh.notes),
     }
     return Facts.model_validate(found).model_dump(mode="json")

@@ -27,7 +27,7 @@ from limus.surface.mesh import Mesh, Part
 from limus.surface.sheets import with_backs
 from limus.surface.subdivide import subdivided
 from limus.surface.turning import turned
-from limus.surface.unwrap import laid_on_before, unwrapped
+from limus.surface.unwrap import Atlas, atlas_for
 
 Progress = Callable[[float], None]
 #: Gives the path of a file named in a scene.
@@ -91,35 +91,20 @@ def unwrap_file(mesh: Mesh) -> Path:
 
 
 def unwrapped_once(mesh: Mesh, progress: Progress | None = None) -> Mesh:
-    """``unwrapped``, from disk where it was made before."""
+    """The mesh with new UVs, from disk where it was made before."""
     path = unwrap_file(mesh)
     try:
         with np.load(path, allow_pickle=False) as kept:
-            rows, triangles, uv, notes = kept["rows"], kept["triangles"], kept["uv"], [str(x) for x in kept["notes"]]
-        if triangles.shape != mesh.triangles.shape or rows.max() >= len(mesh.positions):
+            atlas = Atlas(kept["rows"], kept["triangles"], kept["uv"], tuple(str(x) for x in kept["notes"]))
+        if atlas.triangles.shape != mesh.triangles.shape or atlas.rows.max() >= len(mesh.positions):
             raise ValueError("another mesh")
     except (OSError, ValueError, EOFError, KeyError):
-        numbered = replace(mesh, colours=np.arange(len(mesh.positions), dtype=np.float64)[:, None])
-        made = unwrapped(numbered, progress)
-        assert made.uv is not None and made.colours is not None
-        rows, triangles, uv = made.colours[:, 0].astype(np.int32), made.triangles, made.uv
-        notes = list(made.notes[len(mesh.notes) :])
+        atlas = atlas_for(mesh, progress)
         out = BytesIO()
-        np.savez(out, rows=rows, triangles=triangles, uv=uv, notes=np.array(notes, dtype=np.str_))
+        np.savez(out, rows=atlas.rows, triangles=atlas.triangles, uv=atlas.uv, notes=np.array(atlas.notes, dtype=np.str_))
         write_whole(path, out.getvalue())
     note(path.name)
-    return replace(
-        mesh,
-        positions=mesh.positions[rows],
-        normals=mesh.normals[rows],
-        triangles=triangles,
-        uv=uv,
-        tangents=None,
-        colours=None if mesh.colours is None else mesh.colours[rows],
-        **laid_on_before(mesh, rows),
-        without_uv=(),
-        notes=(*mesh.notes, *notes),
-    )
+    return atlas.put_on(mesh)
 
 
 def rotation(degrees: tuple[float, float, float]) -> np.ndarray:

@@ -8,7 +8,7 @@ import sys
 import threading
 import time
 from collections.abc import Callable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from io import BytesIO
 from typing import Any
 
@@ -30,12 +30,47 @@ def seconds_for(triangles: int) -> float:
     return float(given) if given.replace(".", "", 1).isdigit() else _SECONDS + _SECONDS_EACH * triangles
 
 
-def unwrapped(mesh: Mesh, progress: Callable[[float], None] | None = None) -> Mesh:
-    """The mesh with new UVs, one atlas per map set, every triangle in exactly one island.
+@dataclass(frozen=True)
+class Atlas:
+    """New UVs for the triangles of a mesh, one atlas per map set.
 
-    Positions, normals, colours and parts stay; vertices on new seams are doubled. Made by the library xatlas, whose result is the
-    same on every run, in a process of its own. Where that takes longer than ``seconds_for`` or fails, every triangle gets a chart of its
-    own, and a note says so.
+    Attributes
+    ----------
+    rows : (V,) which vertex of the mesh each new one is; vertices on seams are doubled. triangles : (T, 3) of new vertices.
+    uv : (V, 2) float32, v down. notes : what is to be said of it.
+    """
+
+    rows: np.ndarray
+    triangles: np.ndarray
+    uv: np.ndarray
+    notes: tuple[str, ...] = ()
+
+    def put_on(self, mesh: Mesh) -> Mesh:
+        """The mesh with these UVs; positions, normals, colours and parts stay."""
+        return replace(
+            mesh,
+            positions=mesh.positions[self.rows],
+            normals=mesh.normals[self.rows],
+            triangles=self.triangles,
+            uv=self.uv,
+            tangents=None,
+            colours=None if mesh.colours is None else mesh.colours[self.rows],
+            **_laid_on_before(mesh, self.rows),
+            without_uv=(),
+            notes=(*mesh.notes, *self.notes),
+        )
+
+
+def unwrapped(mesh: Mesh, progress: Callable[[float], None] | None = None) -> Mesh:
+    """The mesh with new UVs: see ``atlas_for``."""
+    return atlas_for(mesh, progress).put_on(mesh)
+
+
+def atlas_for(mesh: Mesh, progress: Callable[[float], None] | None = None) -> Atlas:
+    """New UVs, every triangle in exactly one island.
+
+    Made by the library xatlas, whose result is the same on every run, in a process of its own. Where that takes longer than
+    ``seconds_for`` or fails, every triangle gets a chart of its own, and a note says so.
 
     Parameters
     ----------
@@ -80,18 +115,7 @@ def unwrapped(mesh: Mesh, progress: Callable[[float], None] | None = None) -> Me
     uv[:, 1] = 1.0 - uv[:, 1]
     if progress is not None:
         progress(1.0)
-    return replace(
-        mesh,
-        positions=mesh.positions[rows],
-        normals=mesh.normals[rows],
-        triangles=triangles,
-        uv=uv,
-        tangents=None,
-        colours=None if mesh.colours is None else mesh.colours[rows],
-        **laid_on_before(mesh, rows),
-        without_uv=(),
-        notes=(*mesh.notes, *notes),
-    )
+    return Atlas(rows, triangles, uv, tuple(notes))
 
 
 def _charts(
@@ -133,7 +157,7 @@ def _charts(
     return out, ""
 
 
-def laid_on_before(mesh: Mesh, rows: np.ndarray) -> dict[str, Any]:
+def _laid_on_before(mesh: Mesh, rows: np.ndarray) -> dict[str, Any]:
     """Fields of the unwrapped mesh that keep colour, roughness and metalness of the file where they were: laid on by its own UVs.
 
     Where pictures use two UV sets only those of one can be kept; normal maps go, since their tangents went.

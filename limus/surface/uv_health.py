@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass
-from typing import Any
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -42,10 +41,6 @@ class UvHealth:
     gap: int | None = None
     close: int = 0
     missing: tuple[str, ...] = ()
-
-    def as_dict(self) -> dict[str, Any]:
-        """Plain numbers."""
-        return asdict(self)
 
 
 @kernel

@@ -136,7 +136,7 @@ class Layers(BrowserTest):
             page.get_by_test_id("view-label").get_by_text(title).wait_for()
             self.settle()
             page.get_by_label("Legend").wait_for()
-        page.locator("nav.looks").get_by_text("topcoat").click()
+        page.locator("nav.side-list").get_by_text("topcoat").click()
         page.get_by_test_id("view-label").get_by_text("Works green: topcoat").wait_for()
         page.keyboard.press("p")
         page.get_by_text("pinned").wait_for()

@@ -194,7 +194,7 @@ class Unwrapping(Case):
         self.assertIsNone(own.uv)
         made = prepared(ObjectFile(file=name, uv="unwrapped"), Setting(), self.find)
         self.assertIsNotNone(made.uv)
-        with mock.patch("limus.intake.preparation.unwrapped", side_effect=AssertionError("made again")):
+        with mock.patch("limus.intake.preparation.atlas_for", side_effect=AssertionError("made again")):
             self.assertEqual(prepared(ObjectFile(file=name, uv="unwrapped"), Setting(), self.find).key, made.key)
         self.assertIsNone(prepared(ObjectFile(file=name), Setting(), self.find).uv)
         # A spoilt file is made again.

@@ -170,7 +170,7 @@ class Working(StageTest):
         self.assertEqual((job.state, job.error), ("done", ""))
         before = self.state()
         self.assertEqual(before["scene"]["document"]["object"]["uv"], "own")
-        with mock.patch("limus.intake.preparation.unwrapped", side_effect=AssertionError("made again")):
+        with mock.patch("limus.intake.preparation.atlas_for", side_effect=AssertionError("made again")):
             version = self.change("object", uv="unwrapped")
             after = self.state()
         self.assertNotEqual(after["digest"], before["digest"])

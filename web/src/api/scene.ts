@@ -28,11 +28,11 @@ export type Episode = Omit<Whole<S['Episode']>, 'where'> & { where: Recipe }
 export type Snapshot = Whole<S['Snapshot']>
 export type Neighbour = Whole<S['Neighbour']>
 export type SceneObject = Omit<Whole<S['ObjectFile']>, 'neighbours'> & { neighbours: Neighbour[] }
-export type Finding = Whole<S['FindingFacts']>
+export type Finding = Whole<S['Finding']>
 export type Facts = Omit<Whole<S['Facts']>, 'findings' | 'uv' | 'mesh'> & {
   findings: Finding[]
-  uv: Whole<S['UvFacts']>
-  mesh: Whole<S['MeshFacts']>
+  uv: Whole<S['UvHealth']>
+  mesh: Whole<S['MeshHealth']>
 }
 export type ReplaceReport = Whole<S['Comparison']>
 export type Levels = Whole<S['Levels']> & Named

@@ -1259,18 +1259,48 @@ export interface components {
       tangents: boolean
       /** Textures */
       textures?: string[]
-      uv?: components['schemas']['UvFacts']
-      mesh?: components['schemas']['MeshFacts']
+      /**
+       * @default {
+       *       "present": false,
+       *       "islands": 0,
+       *       "used": 0,
+       *       "overlapping": 0,
+       *       "outside": 0,
+       *       "flipped": 0,
+       *       "zero_area": 0,
+       *       "stretch": 1,
+       *       "density": 0,
+       *       "density_low": 0,
+       *       "density_high": 0,
+       *       "island_low": 0,
+       *       "island_high": 0,
+       *       "gap": null,
+       *       "close": 0,
+       *       "missing": []
+       *     }
+       */
+      uv: components['schemas']['UvHealth']
+      /**
+       * @default {
+       *       "open_edges": 0,
+       *       "crowded_edges": 0,
+       *       "crossing": 0,
+       *       "inside_out": [],
+       *       "sheets": [],
+       *       "tiny": 0
+       *     }
+       */
+      mesh: components['schemas']['MeshHealth']
       /** Findings */
-      findings?: components['schemas']['FindingFacts'][]
+      findings?: components['schemas']['Finding'][]
       /** Notes */
       notes?: string[]
     }
     /**
-     * FindingFacts
-     * @description Something that was found, in words: what, why it matters, how to mend it, and a step that can be taken here.
+     * Finding
+     * @description ``what`` is wrong in one sentence, ``why`` it matters, ``mend`` what to do; ``action`` names a step that can be taken here.
      */
-    FindingFacts: {
+    Finding: {
       /** Key */
       key: string
       /**
@@ -1293,8 +1323,11 @@ export interface components {
        * @enum {string}
        */
       action: '' | 'unwrap' | 'turn' | 'two_sided' | 'scale'
-      /** Parts */
-      parts?: string[]
+      /**
+       * Parts
+       * @default []
+       */
+      parts: string[]
     }
     /**
      * GoneFacts
@@ -1341,10 +1374,10 @@ export interface components {
       word: string
     }
     /**
-     * MeshFacts
-     * @description Counts over the whole mesh, and parts that need a look.
+     * MeshHealth
+     * @description Counts over the whole mesh: edges with one face, edges with more than two, triangles cut by others (of those looked at); parts that need a look.
      */
-    MeshFacts: {
+    MeshHealth: {
       /**
        * Open Edges
        * @default 0
@@ -1360,10 +1393,16 @@ export interface components {
        * @default 0
        */
       crossing: number
-      /** Inside Out */
-      inside_out?: string[]
-      /** Sheets */
-      sheets?: string[]
+      /**
+       * Inside Out
+       * @default []
+       */
+      inside_out: string[]
+      /**
+       * Sheets
+       * @default []
+       */
+      sheets: string[]
       /**
        * Tiny
        * @default 0
@@ -1407,10 +1446,17 @@ export interface components {
       high_m: [number, number, number]
     }
     /**
-     * UvFacts
-     * @description How fit the UVs are; shares are 0..1 of the real surface, densities texels per metre at 1024.
+     * UvHealth
+     * @description Figures over the whole object; shares are 0..1 of the real surface unless said otherwise.
+     *
+     *     ``overlapping``: share of used texture space that more than one triangle claims. ``outside``: surface whose UVs leave 0..1.
+     *     ``flipped``: surface with mirrored UVs. ``zero_area``: triangles without UV area. ``stretch``: area-weighted mean ratio of the
+     *     longer to the shorter texel side. ``density``: texels per metre at 1024 (area-weighted median), with its 5 % and 95 % points.
+     *     ``island_low``, ``island_high``: density of the coarsest and the finest island (those below a thousandth of the surface left out).
+     *     ``gap``: texels between the two islands that lie closest at 1024 (0: they touch; None: one island only). ``close``: pairs of
+     *     islands less than two texels apart. ``missing``: names of parts without UVs.
      */
-    UvFacts: {
+    UvHealth: {
       /** Present */
       present: boolean
       /**
@@ -1480,8 +1526,11 @@ export interface components {
        * @default 0
        */
       close: number
-      /** Missing */
-      missing?: string[]
+      /**
+       * Missing
+       * @default []
+       */
+      missing: string[]
     }
     /**
      * IntakeIn
@@ -6744,7 +6793,7 @@ export interface components {
       /**
        * Amount
        * @description From drying patches to soaked through
-       * @default 0.48
+       * @default 0.62
        */
       amount: number
       /**

@@ -48,7 +48,7 @@ const hasOwn = computed(() => (work.facts?.textures.length ?? 0) > 0)
 </script>
 
 <template>
-  <nav class="list" aria-label="Bases and channels">
+  <nav class="side-list" aria-label="Bases and channels">
     <h2 class="muted">Bases</h2>
     <button
       v-for="row in rows"
@@ -115,26 +115,6 @@ const hasOwn = computed(() => (work.facts?.textures.length ?? 0) > 0)
 </template>
 
 <style scoped>
-.list {
-  overflow-y: auto;
-  background: var(--panel);
-  border-right: 1px solid var(--line);
-  padding-bottom: 10px;
-}
-h2 {
-  font-size: 12px;
-  font-weight: 600;
-  padding: 11px 14px 4px;
-}
-.row {
-  width: 100%;
-  display: flex;
-  align-items: center;
-  gap: 9px;
-  padding: 1px 14px;
-  min-height: 29px;
-  text-align: left;
-}
 .base {
   padding: 4px 14px;
 }
@@ -146,20 +126,6 @@ h2 {
   min-width: 0;
   flex: 1;
 }
-.row:hover {
-  background: color-mix(in srgb, var(--ink) 5%, transparent);
-}
-.row.on {
-  background: var(--tint);
-}
-img,
-.blank {
-  width: 24px;
-  height: 24px;
-  border-radius: 3px;
-  background: #868686;
-  flex: none;
-}
 .base img,
 .base .blank {
   width: 30px;
@@ -169,11 +135,8 @@ img,
   color: var(--oxide);
   font-size: 11px;
 }
-kbd,
 .share {
   margin-left: auto;
-  font: inherit;
-  color: var(--muted);
   white-space: nowrap;
 }
 </style>

@@ -17,7 +17,7 @@ const is = (name: string) => work.look.kind === 'uv' && work.look.name === name
 </script>
 
 <template>
-  <nav class="list" aria-label="Parts and UVs">
+  <nav class="side-list" aria-label="Parts and UVs">
     <h2 class="muted">Surface</h2>
     <button
       type="button"
@@ -73,47 +73,11 @@ const is = (name: string) => work.look.kind === 'uv' && work.look.name === name
 </template>
 
 <style scoped>
-.list {
-  overflow-y: auto;
-  background: var(--panel);
-  border-right: 1px solid var(--line);
-  padding-bottom: 10px;
-}
-h2 {
-  font-size: 12px;
-  font-weight: 600;
-  padding: 11px 14px 4px;
-}
-.row {
-  width: 100%;
-  display: flex;
-  align-items: center;
-  gap: 9px;
-  padding: 1px 14px;
-  min-height: 29px;
-  text-align: left;
-}
 .part {
   min-height: 25px;
 }
-.row:hover {
-  background: color-mix(in srgb, var(--ink) 5%, transparent);
-}
-.row.on {
-  background: var(--tint);
-}
-img,
-.blank {
-  width: 24px;
-  height: 24px;
-  border-radius: 3px;
-  background: #868686;
-  flex: none;
-}
-kbd,
+
 .count {
   margin-left: auto;
-  font: inherit;
-  color: var(--muted);
 }
 </style>

@@ -34,7 +34,7 @@ function key(event: KeyboardEvent) {
 
 <template>
   <article
-    class="card"
+    class="card story-card"
     :class="{ selected, off: !episode.on, later }"
     tabindex="0"
     role="group"
@@ -59,45 +59,14 @@ function key(event: KeyboardEvent) {
 </template>
 
 <style scoped>
+/* Several lie behind it. */
 .card {
-  width: 118px;
-  flex: none;
-  background: var(--panel);
-  border: 1px solid var(--line);
-  border-radius: 5px;
-  overflow: hidden;
-  cursor: pointer;
-  user-select: none;
   box-shadow:
     3px 3px 0 -1px var(--panel),
     3px 3px 0 0 var(--line);
 }
-.card.selected {
-  border-color: var(--verdigris);
-}
-.card.later > *,
 .card.off > * {
   opacity: 0.4;
-}
-.picture {
-  position: relative;
-  height: 58px;
-  background: #868686;
-}
-.picture img {
-  width: 100%;
-  height: 100%;
-  object-fit: cover;
-  display: block;
-}
-.warn {
-  position: absolute;
-  left: 5px;
-  top: 5px;
-  color: #fff;
-  background: var(--oxide);
-  border-radius: 50%;
-  font-size: 13px;
 }
 .text {
   display: flex;

@@ -35,7 +35,7 @@ function key(event: KeyboardEvent) {
 
 <template>
   <article
-    class="card"
+    class="card story-card"
     :class="{ selected, off: !layer.on || quiet, later }"
     tabindex="0"
     role="group"
@@ -77,39 +77,14 @@ function key(event: KeyboardEvent) {
 </template>
 
 <style scoped>
-.card {
-  width: 118px;
-  flex: none;
-  background: var(--panel);
-  border: 1px solid var(--line);
-  border-radius: 5px;
-  overflow: hidden;
-  cursor: pointer;
-  user-select: none;
-}
-.card:hover {
+.card:hover:not(.selected) {
   border-color: var(--muted);
 }
 .card.selected {
-  border-color: var(--verdigris);
   box-shadow: 0 0 0 1px var(--verdigris);
-}
-.card.later > * {
-  opacity: 0.4;
 }
 .card.off .text {
   opacity: 0.6;
-}
-.picture {
-  position: relative;
-  height: 58px;
-  background: #868686;
-}
-.picture img {
-  width: 100%;
-  height: 100%;
-  object-fit: cover;
-  display: block;
 }
 .eye {
   position: absolute;
@@ -129,15 +104,6 @@ function key(event: KeyboardEvent) {
 .card:focus-within .eye,
 .card.off .eye {
   opacity: 1;
-}
-.warn {
-  position: absolute;
-  left: 5px;
-  top: 5px;
-  color: #fff;
-  background: var(--oxide);
-  border-radius: 50%;
-  font-size: 13px;
 }
 .text {
   display: flex;

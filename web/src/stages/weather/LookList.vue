@@ -107,7 +107,7 @@ function resize(row: Row, value: number | null) {
 </script>
 
 <template>
-  <nav class="looks" aria-label="Look-through">
+  <nav class="side-list" aria-label="Look-through">
     <h2 class="muted">Surface</h2>
     <button
       type="button"
@@ -187,35 +187,6 @@ function resize(row: Row, value: number | null) {
 </template>
 
 <style scoped>
-.looks {
-  overflow-y: auto;
-  background: var(--panel);
-  border-right: 1px solid var(--line);
-  padding-bottom: 10px;
-}
-h2 {
-  font-size: 12px;
-  font-weight: 600;
-  padding: 11px 14px 4px;
-}
-.row {
-  width: 100%;
-  display: flex;
-  align-items: center;
-  gap: 9px;
-  padding: 1px 14px 1px 14px;
-  min-height: 29px;
-  text-align: left;
-}
-.row:hover {
-  background: color-mix(in srgb, var(--ink) 5%, transparent);
-}
-.row.on {
-  background: var(--tint);
-}
-.row:disabled {
-  opacity: 0.45;
-}
 .pick {
   display: flex;
   flex: 1;
@@ -224,19 +195,6 @@ h2 {
   gap: 9px;
   text-align: left;
   min-height: 27px;
-}
-img,
-.blank {
-  width: 24px;
-  height: 24px;
-  border-radius: 3px;
-  background: #868686;
-  flex: none;
-}
-kbd {
-  margin-left: auto;
-  font: inherit;
-  color: var(--muted);
 }
 .row[draggable='true'] {
   cursor: grab;
