@@ -119,6 +119,8 @@ class Runner(DiscoverRunner):
         once = [(kept, entry) for kept, entry in failed if entry[0].id().startswith("tests.browser.")]
         if self.failfast or len(once) > self.second_tries:
             return result
+        # Processes that came from this one have closed what they took along of its connection, and its files with it.
+        connections.close_all()
         for kept, entry in once:
             test, said = entry
             again = unittest.TestResult()

@@ -409,8 +409,8 @@ class Playing(Base):
         for kind, effect in EFFECTS.items():
             # Each on what it is for: paint and its losses on painted iron, rust where it is chipped.
             first = () if kind in ("paint", "patina", *stone) else STORY[-1:] if kind == "washing" else STORY[:2]
-            # A flood is as high as it is: on an object of this size.
-            made = effect.fitted(ObjectSize(0.4)) if kind == "mud" else effect()
+            # A flood is as high as it is, and so is what rises from the ground: on an object of this size.
+            made = effect.fitted(ObjectSize(0.4)) if kind in ("mud", "wetness") else effect()
             chapter = bench.play(scene(*first, layer("it", made), bases=[from_stock(bases.get(kind, "cast iron"))]))[-1]
             if kind != "decal":  # which says that there is a gap between ball and box
                 self.assertEqual(chapter.note, "", kind)
