@@ -117,7 +117,7 @@ class Runner(DiscoverRunner):
         lists = (result.failures, result.errors)
         failed = [(kept, entry) for kept in lists for entry in kept if isinstance(entry[0], unittest.TestCase)]
         once = [(kept, entry) for kept, entry in failed if entry[0].id().startswith("tests.browser.")]
-        if self.failfast or len(once) > self.second_tries:
+        if self.failfast or not 0 < len(once) <= self.second_tries:
             return result
         # Processes that came from this one have closed what they took along of its connection, and its files with it.
         connections.close_all()
