@@ -5,7 +5,7 @@ The API publishes these as JSON Schema and the interface draws its controls from
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Annotated, Any
 
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -14,6 +14,15 @@ class Document(BaseModel):
     """Base of everything in a scene document: unknown fields and NaN are refused."""
 
     model_config = ConfigDict(extra="forbid", allow_inf_nan=False, validate_default=False)
+
+
+class _NamesFile:
+    """Marks a text that is the name of a file."""
+
+
+NAMES_FILE = _NamesFile()
+#: The name of a file, relative to the document. Whoever keeps documents for others checks these and nothing else: see ``named_files``.
+FileName = Annotated[str, NAMES_FILE]
 
 
 def number(

@@ -90,7 +90,10 @@ class Scene(Document):
 
     @property
     def files(self) -> dict[str, str]:
-        """Every file that the scene names besides its object: path of the field -> name."""
+        """Every file besides its object that the scene would read with all layers on: path of the field -> name.
+
+        ``named_files.named_files`` gives those too that stand in fields that are not in use.
+        """
         out = {f"object.neighbours[{k}].file": n.file for k, n in enumerate(self.object.neighbours)}
         if self.object.twin is not None:
             out["object.twin.file"] = self.object.twin.file

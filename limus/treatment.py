@@ -15,10 +15,12 @@ from typing import Any, Literal
 from pydantic import BaseModel, Field, ValidationError
 
 from limus.effects.catalogue import EFFECTS
+from limus.effects.effect import Effect
 from limus.episode import Episode
 from limus.errors import InputError
 from limus.fields import Document
 from limus.masks.recipe import SOURCES, Recipe, Term
+from limus.named_files import named_files
 from limus.object_size import ONE_METRE, ObjectSize, within
 from limus.refusal import first_refusal, refuse_odd_text
 from limus.scene import Layer, Scene, scene_from
@@ -108,6 +110,11 @@ def _portable(where: Recipe, mine: dict[str, str], called: str, notes: list[str]
     return where.model_copy(update={"terms": terms})
 
 
+def _without_files(effect: Effect) -> Effect:
+    """The effect with no file named, in use or not."""
+    return effect.model_copy(update={name: "" for name in named_files(effect)})
+
+
 def _general(name: str) -> bool:
     return name == "base" or name.startswith("family:")
 
@@ -130,7 +137,7 @@ def treatment_of(scene: Scene, ids: list[str], size: ObjectSize, name: str, abou
         effect = layer.effect
         if effect.files:
             notes.append(f"{layer.name}: its picture belongs to its object; choose one again where it is used")
-            effect = effect.model_copy(update={"file": ""})
+        effect = _without_files(effect)
         if "at" in type(effect).model_fields:
             effect = effect.model_copy(update={"at": None})
         kept.append(layer.model_copy(update={"where": where, "effect": effect}))
@@ -157,7 +164,8 @@ def treated(scene: Scene, treatment: Treatment, size: ObjectSize) -> Treated:
     layers = []
     for layer in treatment.layers:
         where = _scaled_recipe(_portable(layer.where, mine, layer.name, notes), factor)
-        effect = layer.effect.model_copy(update=scaled(layer.effect, factor))
+        effect = _without_files(layer.effect)
+        effect = effect.model_copy(update=scaled(effect, factor))
         layers.append(
             layer.model_copy(
                 update={"id": mine[layer.id], "effect": effect, "where": where, "episode": brackets.get(layer.episode, "")}

@@ -254,7 +254,7 @@ def versions_of(server: Server) -> tuple[set[int], set[str], set[int], dict[str,
 import json
 from server.projects.models import SceneVersion, SourceFile, WorkObject
 from server.jobs.models import Job
-from server.projects.workshop import find
+from server.projects.data_files import find
 seeds = [s[2] for v in SceneVersion.objects.values_list('change', flat=True) for s in v if s[0] == 'set' and s[1] == ['seed']]
 strokes = [p for p in SourceFile.objects.filter(path__startswith='strokes/').values_list('path', flat=True) if find(p).is_file()]
 objects = [o.pk for o in WorkObject.objects.all() if find(o.scene().object.file).is_file()]

@@ -12,7 +12,7 @@ from scipy import ndimage
 from limus.colour import to_linear
 from limus.effects.effect import Effect, Event, Frame, Group, Kind, Outcome, hidden
 from limus.errors import InputError
-from limus.fields import choice, colour, number, switch
+from limus.fields import FileName, choice, colour, number, switch
 from limus.formats.picture_read import read_picture
 from limus.materials.channels import one
 from limus.materials.substance import DECAL
@@ -47,7 +47,7 @@ class Decal(Effect):
     font: Literal["stencil", "narrow", "plain"] = choice(
         "stencil", "Font", "", hints={"when": {"what": "text"}}, **{k: v[0] for k, v in FONTS.items()}
     )
-    file: str = Field(
+    file: FileName = Field(
         "", max_length=500, title="Picture", description="PNG, WebP or SVG with transparency; others cover their whole box",
         json_schema_extra={"control": "picture", "when": {"what": "picture"}},
     )  # fmt: skip

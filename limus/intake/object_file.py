@@ -6,7 +6,7 @@ from typing import Literal
 
 from pydantic import Field
 
-from limus.fields import Document, number, switch
+from limus.fields import Document, FileName, number, switch
 
 Triple = tuple[float, float, float]
 
@@ -14,7 +14,7 @@ Triple = tuple[float, float, float]
 class Twin(Document):
     """A finer mesh of the same object that the readings and the base normal are measured from."""
 
-    file: str = Field(min_length=1, max_length=500, title="File", description="Relative to the scene document")
+    file: FileName = Field(min_length=1, max_length=500, title="File", description="Relative to the scene document")
     reach_mm: float | None = Field(
         default=None,
         gt=0,
@@ -37,7 +37,7 @@ class Neighbour(Document):
 
     id: str = Field(pattern=r"^[a-z0-9][a-z0-9-]{0,39}$")
     name: str = Field(min_length=1, max_length=120)
-    file: str = Field(min_length=1, max_length=500, description="Relative to the scene document")
+    file: FileName = Field(min_length=1, max_length=500, description="Relative to the scene document")
     on: bool = True
     position_mm: Triple = Field((0.0, 0.0, 0.0), title="Position", description="x, y (up), z of its origin")
     rotation_deg: Triple = Field((0.0, 0.0, 0.0), title="Rotation", description="About x, then y, then z")
@@ -48,7 +48,7 @@ class Neighbour(Document):
 class ObjectFile(Document):
     """The imported model and what is done to it on the way in; paths are relative to the scene document."""
 
-    file: str = Field(min_length=1, max_length=500)
+    file: FileName = Field(min_length=1, max_length=500)
     scale: float = number(1.0, "Unit of the file", "m", 1e-12, 1e12, (0.001, 1.0), "Metres per unit of the file", log=True)
     uv: Literal["own", "second", "unwrapped"] = Field(
         "own", title="UVs", description="Those of the file, its second set, or made here"

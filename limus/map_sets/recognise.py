@@ -10,7 +10,7 @@ from typing import Literal
 import numpy as np
 
 from limus.errors import InputError
-from limus.fields import Document
+from limus.fields import Document, FileName
 from limus.formats.picture_read import read_picture
 from limus.map_sets.content import Content, content_of
 from limus.map_sets.normal_map import green_of, range_from
@@ -25,7 +25,7 @@ COMPONENTS: tuple[Component, ...] = ("R", "G", "B", "A")
 class MapUse(Document):
     """One file, or one component of it, in a role; what is "left out" stays in the list and does nothing."""
 
-    file: str
+    file: FileName
     role: str = "left out"
     component: Component = "all"
     colour: Literal["srgb", "linear"] = "linear"

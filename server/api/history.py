@@ -10,9 +10,9 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from limus.scene import Scene
 from server.api.answers import Problem, Stale, VersionOut, object_of, stale, version_out
-from server.projects.difference import difference, values
+from server.projects.difference import difference
 from server.projects.intake import own_files_only, vouched
-from server.projects.models import StaleEdit, named_files
+from server.projects.models import StaleEdit, put_in_place
 
 router = Router()
 
@@ -52,7 +52,7 @@ def edit(request: HttpRequest, object_id: int, body: EditIn) -> Any:
         item.commit(body.base, document, body.label, steps if item.head_id == body.base else None)
     except StaleEdit:
         return 409, stale(item)
-    vouched(item, before | named_files(values(steps[0])))
+    vouched(item, before | put_in_place(steps[0]))
     return 200, version_out(item)
 
 

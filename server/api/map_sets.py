@@ -23,7 +23,8 @@ from server.api.pictures import PictureOut
 from server.projects.drawn import keep_map_files
 from server.projects.gate import gate
 from server.projects.models import Project, SourceFile
-from server.projects.workshop import find, session_of
+from server.projects.data_files import find
+from server.projects.workshop import session_of
 
 router = Router()
 

@@ -17,7 +17,7 @@ from server.api.answers import Problem, body_pieces, object_of, project_of
 from server.projects import storage
 from server.projects.drawn import keep_picture, keep_stroke
 from server.projects.models import SourceFile
-from server.projects.workshop import find
+from server.projects.data_files import find
 
 router = Router()
 

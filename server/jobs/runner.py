@@ -15,6 +15,7 @@ from django.utils import timezone
 
 from limus.delivery import deliver
 from limus.errors import Cancelled, InputError
+from limus.formats.picture_read import check_picture
 from limus.masks.hand.stroke import load_stroke
 from limus.readings.kept import noting
 from limus.scene import Scene, scene_from
@@ -24,9 +25,10 @@ from server.jobs.limits import ATTEMPTS
 from server.jobs.models import Job
 from server.projects import intake as intakes
 from server.projects import storage
+from server.projects.data_files import find
 from server.projects.disk import DISK_FULL, disk_is_full
 from server.projects.models import Intake, SceneVersion
-from server.projects.workshop import facts_of, find, session_of
+from server.projects.workshop import facts_of, session_of
 
 log = logging.getLogger(__name__)
 #: Seconds between looks at the database.
@@ -194,6 +196,9 @@ def _unwrap(job: Job, watch: Watch) -> str:
 def _export(job: Job, watch: Watch) -> str:
     """All files of the delivery in one zip."""
     scene = _scene(job)
+    assert job.object is not None
+    # Asked once more, whatever was let in when it was saved.
+    intakes.own_files_only(scene, job.object.project)
     files, notes = deliver(
         session_of(scene), job.options["target"], job.options["resolution"], bits=job.options.get("bits", 8), progress=watch.say
     )
@@ -212,6 +217,9 @@ def _export(job: Job, watch: Watch) -> str:
                 out.writestr(zipfile.ZipInfo(file.name, (1980, 1, 1, 0, 0, 0)), file.data)
             out.writestr(zipfile.ZipInfo("scene.json", (1980, 1, 1, 0, 0, 0)), _portable(scene).model_dump_json(indent=2))
             for drawn in sorted(drawn_files(scene)):
+                if drawn.startswith("pictures/"):
+                    # Nothing goes out that is not what it is named for; strokes were read when they were listed.
+                    check_picture(find(drawn), drawn.rsplit("/", 1)[-1])
                 out.writestr(zipfile.ZipInfo(drawn, (1980, 1, 1, 0, 0, 0)), find(drawn).read_bytes())
         part.replace(Path(settings.DATA_DIR) / name)
     finally:
@@ -220,7 +228,7 @@ def _export(job: Job, watch: Watch) -> str:
 
 
 def drawn_files(scene: Scene) -> set[str]:
-    """Strokes and pictures that the scene names, and the pictures that its strokes are stamped with."""
+    """Strokes and pictures that the scene would read with all layers on, and the pictures that its strokes are stamped with."""
     out = {name for name in scene.files.values() if name.startswith(("strokes/", "pictures/"))}
     stamps = {load_stroke(name, find).brush.picture for name in out if name.startswith("strokes/")}
     return out | {name for name in stamps if name}

@@ -97,6 +97,10 @@ def applied(document: Any, steps: list[Step]) -> Any:
     return out
 
 
-def values(steps: list[Step]) -> list[Any]:
-    """What the steps put in place."""
-    return [step[2] if step[0] == "set" else step[4] for step in steps if step[0] != "drop"]
+def values(steps: list[Step]) -> list[tuple[str, Any]]:
+    """What the steps put in place, each with the name of the field that it is, or is in a list of."""
+    return [
+        (next((key for key in reversed(step[1]) if isinstance(key, str)), ""), step[2] if step[0] == "set" else step[4])
+        for step in steps
+        if step[0] != "drop"
+    ]

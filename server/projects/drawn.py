@@ -19,7 +19,7 @@ from limus.masks.hand.stroke import stroke_from
 from server.projects import storage
 from server.projects.intake import PART, clean_name
 from server.projects.models import Project, SourceFile
-from server.projects.workshop import find
+from server.projects.data_files import find
 
 #: Bytes of the largest picture.
 LARGEST_PICTURE = 128 << 20

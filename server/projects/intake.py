@@ -21,12 +21,14 @@ from limus.formats.peek import claimed_triangles
 from limus.formats.read import METRES, SUFFIXES, format_of, read_object
 from limus.intake.inspection import inspection
 from limus.intake.object_file import ObjectFile, Twin
+from limus.named_files import named_files
 from limus.replacement import compare, with_parts_renamed
 from limus.scene import Scene
 from limus.setting import Setting
 from limus.surface.mesh import Mesh
 from server.projects import storage
-from server.projects.models import Intake, Project, SourceFile, StaleEdit, WorkObject, named_files
+from server.projects.data_files import files_in, find_received, is_exact
+from server.projects.models import Intake, Project, SourceFile, StaleEdit, WorkObject
 
 #: What is on its way ends in this.
 PART = ".part"
@@ -125,7 +127,8 @@ def check(intake: Intake) -> None:
             document = scene.object.model_copy(
                 update={"file": _relative(main), "turned": [], "two_sided": [], "subdivide_mm": None}
             )
-            same = session_of(scene.model_copy(update={"object": document.model_copy(update={"uv": "own"})})).mesh
+            as_it_came = scene.model_copy(update={"object": document.model_copy(update={"uv": "own"})})
+            same = session_of(as_it_came, find_received).mesh
             new = inspection(same, unit_known=True)
             intake.report = compare(scene, facts_of(session_of(scene)), new).as_dict()
         intake.main = str(main.relative_to(folder))
@@ -321,16 +324,19 @@ def take_in(project: Project, name: str, pieces: Iterable[bytes], scene: Scene |
         raise
 
 
-#: Version -> files that its document names, of the last few asked for: a drag asks for the same ones dozens of times.
+#: Version -> files of the project that its document names, of the last few asked for: a drag asks for the same ones dozens of times.
 _vouched: OrderedDict[int, frozenset[str]] = OrderedDict()
 
 
 def vouched(item: WorkObject, after: frozenset[str] | None = None) -> frozenset[str]:
-    """Files that the saved scene names; ``after``: known already, since they follow from those of the version before."""
+    """Files that the saved scene names and the project has; ``after``: known already, since they follow from those of the version before.
+
+    What is saved is asked about like anything else: an earlier version of the program may have let something pass.
+    """
     key = item.head_id or 0
     found = after if after is not None else _vouched.get(key)
     if found is None:
-        found = frozenset(named_files(item.document))
+        found = frozenset(files_in(item.document) & _rows(item.project, files_in(item.document)))
     _vouched[key] = found
     _vouched.move_to_end(key)
     while len(_vouched) > 64:
@@ -338,26 +344,31 @@ def vouched(item: WorkObject, after: frozenset[str] | None = None) -> frozenset[
     return found
 
 
+def _rows(project: Project, names: set[str]) -> set[str]:
+    """Those of the names that are files of the project."""
+    rows = SourceFile.objects.filter(project=project)
+    # Many strokes: reading all names is quicker than asking for each.
+    if len(names) < 400:
+        rows = rows.filter(path__in=names)
+    return set(rows.values_list("path", flat=True)) & names
+
+
 def own_files_only(scene: Scene, project: Project, known_to: WorkObject | None = None) -> None:
-    """Refuse a scene that names a file the project does not have. What the saved scene of ``known_to`` names was looked at before.
+    """Refuse a scene that names a file the project does not have, in use or not. What the saved scene of ``known_to`` names was looked at before.
 
     Raises
     ------
     InputError : which field names which file.
     """
-    named = {"object.file": scene.object.file, **scene.files}
+    named = named_files(scene)
     if known_to is not None:
         before = vouched(known_to)
         named = {field: path for field, path in named.items() if path not in before}
         if not named:
             return
-    rows = SourceFile.objects.filter(project=project)
-    # Many strokes: reading all names is quicker than asking for each.
-    if len(named) < 400:
-        rows = rows.filter(path__in=set(named.values()))
-    known = set(rows.values_list("path", flat=True))
+    known = _rows(project, set(named.values()))
     for field, path in named.items():
-        if path not in known:
+        if path not in known or not is_exact(path):
             raise InputError(
                 f"'{path[:120]}' is not a file of this project", where=f"{scene.name}: {field}", remedy="Bring the file in first"
             )

@@ -10,31 +10,17 @@ from django.conf import settings
 from django.db import models, transaction
 
 from limus.scene import Scene, scene_from
-from server.projects.difference import applied, difference, values
+from server.projects.data_files import files_in, find
+from server.projects.difference import Step, applied, difference, values
 
 
 class StaleEdit(Exception):
     """The edit was made on a version that is no longer the newest."""
 
 
-#: Where files lie that documents name, below the data folder.
-NAMED = ("objects/", "strokes/", "pictures/")
-
-
-def named_files(document: Any) -> set[str]:
-    """Every file of the data folder that a document names, whatever version of the program wrote it: nothing is checked for that."""
-    out: set[str] = set()
-    stack = [document]
-    while stack:
-        value = stack.pop()
-        if isinstance(value, str):
-            if value.startswith(NAMED):
-                out.add(value)
-        elif isinstance(value, dict):
-            stack.extend(value.values())
-        elif isinstance(value, list):
-            stack.extend(value)
-    return out
+def put_in_place(steps: list[Step]) -> set[str]:
+    """Files that the steps of a difference name anew."""
+    return {name for field, value in values(steps) for name in files_in(value, field)}
 
 
 def note_uses(paths: set[str], **owner: Any) -> None:
@@ -46,8 +32,8 @@ def note_uses(paths: set[str], **owner: Any) -> None:
 
 def _stamps(path: str) -> set[str]:
     try:
-        return named_files(json.loads((Path(settings.DATA_DIR) / path).read_bytes()).get("brush", {}))
-    except (OSError, ValueError, AttributeError):
+        return files_in(json.loads(find(path).read_bytes()))
+    except (OSError, ValueError):
         return set()
 
 
@@ -178,7 +164,7 @@ class WorkObject(models.Model):
         version = SceneVersion.objects.create(
             object=fresh, parent_id=fresh.head_id, number=number, change=there, back=back, label=label[:120]
         )
-        note_uses(named_files(values(there)), object=fresh)
+        note_uses(put_in_place(there), object=fresh)
         fresh.head, fresh.undone, fresh.document = version, [], document
         fresh.name = document.get("name") or fresh.name
         fresh.save(update_fields=["head", "undone", "document", "name"])

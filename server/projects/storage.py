@@ -22,6 +22,7 @@ from django.utils import timezone
 from limus.errors import InputError
 from limus.readings.kept import cache_folder
 from server.jobs.models import Job
+from server.projects.data_files import is_exact
 from server.projects.models import Facts, FileUse, Intake, KeptFile, Project, SourceFile, WorkObject
 
 #: What nobody refers to is left alone for so long: it may be on its way (a stroke is written before the scene names it).
@@ -35,10 +36,30 @@ def data() -> Path:
     return Path(settings.DATA_DIR)
 
 
-def whole_of(path: str) -> Path:
-    """File or folder on disk that belongs to a ``SourceFile``: an object and a picture lie in a folder of their own."""
-    pieces = Path(path).parts
-    return data() / pieces[0] / pieces[1] if len(pieces) >= 3 and pieces[0] in ("objects", "pictures") else data() / path
+def unnamed(paths: Iterable[str]) -> list[Path]:
+    """What lies on disk for these files and is named by no row any more: to be asked after the rows are gone.
+
+    An object and a picture lie in a folder named by the digest of their content. The same picture under another name lies in the same
+    folder, so a file goes by itself as long as somebody names another one beside it.
+    """
+    out = []
+    for path in sorted(set(paths)):
+        if not is_exact(path) or _named(path=path):
+            continue
+        pieces = path.split("/")
+        folder = "/".join(pieces[:2])
+        if len(pieces) == 2:
+            out.append(data() / path)
+        elif not _named(path__startswith=f"{folder}/"):
+            out.append(data() / folder)
+        elif pieces[0] == "pictures":
+            out.append(data() / path)
+    return out
+
+
+def _named(**which: str) -> bool:
+    """Whether any row names such a file, whoever it belongs to."""
+    return SourceFile.objects.filter(**which).exists() or FileUse.objects.filter(**which).exists()
 
 
 def size_of(place: Path) -> int:
@@ -139,11 +160,7 @@ def remove_project(project: Project) -> None:
         WorkObject.objects.filter(project=project).update(head=None)
         project.delete()
         # Bases of their own outlive the project that their maps came with.
-        gone = [
-            whole_of(path)
-            for path in sorted(paths)
-            if not SourceFile.objects.filter(path=path).exists() and not FileUse.objects.filter(path=path).exists()
-        ]
+        gone = unnamed(paths)
     _unlink([*gone, *rest])
 
 
@@ -166,7 +183,7 @@ def remove_picture(row: SourceFile) -> None:
     with transaction.atomic():
         path = row.path
         row.delete()
-        gone = [] if SourceFile.objects.filter(path=path).exists() else [whole_of(path)]
+        gone = unnamed([path])
     _unlink(gone)
 
 
@@ -177,10 +194,7 @@ def _unused_rows(project: Project, paths: set[str]) -> list[Path]:
     gone = sorted(paths - used)
     for start in range(0, len(gone), 500):
         SourceFile.objects.filter(project=project, path__in=gone[start : start + 500]).delete()
-    others: set[str] = set()
-    for start in range(0, len(gone), 500):
-        others |= set(SourceFile.objects.filter(path__in=gone[start : start + 500]).values_list("path", flat=True))
-    return [whole_of(path) for path in gone if path not in others]
+    return unnamed(gone)
 
 
 def _portraits(pk: int) -> list[Path]:

@@ -19,11 +19,12 @@ from limus.formats.files import write_whole
 from limus.formats.png import png_bytes
 from limus.hashing import key_of
 from limus.materials.substance import FAMILIES
+from limus.named_files import named_files
 from limus.refusal import first_refusal, refuse_odd_text
 from limus.review.sample import sample_picture
 from server.projects.gate import gate
-from server.projects.models import Favourite, OwnBase, Project, SourceFile, named_files, note_uses
-from server.projects.workshop import find
+from server.projects.data_files import files_in, find, is_exact
+from server.projects.models import Favourite, OwnBase, Project, SourceFile, note_uses
 
 #: Pixels of a sample's picture.
 SAMPLE = (236, 188)
@@ -111,7 +112,11 @@ def entry(owner: AbstractBaseUser, name: str) -> BaseChoice:
 def taken(owner: AbstractBaseUser, name: str, project: Project) -> BaseChoice:
     """The entry, with its files made those of ``project`` too."""
     choice = entry(owner, name)
-    for file in choice.files:
+    theirs = SourceFile.objects.filter(project__owner_id=owner.pk)
+    for file in filter(is_exact, dict.fromkeys(named_files(choice).values())):
+        # What is left out was not asked about in earlier versions when a base was put in.
+        if file not in choice.files and not theirs.filter(path=file).exists():
+            continue
         SourceFile.objects.get_or_create(project=project, path=file, defaults={"name": file.rsplit("/", 1)[-1]})
     return choice
 
@@ -154,18 +159,17 @@ def put_in(owner: AbstractBaseUser, name: str, document: dict[str, Any], project
     except ValidationError as error:
         raise first_refusal(error).error("base") from error
     mine = set(project.files.values_list("path", flat=True))
-    for file in choice.files:
+    # Those that are left out as well: what is put in vouches for its files wherever it is taken.
+    for field, file in named_files(choice).items():
         if file not in mine:
-            raise InputError(
-                f"'{file[:120]}' is not a file of this project", where="base: material.maps", remedy="Bring it in first"
-            )
+            raise InputError(f"'{file[:120]}' is not a file of this project", where=f"base: {field}", remedy="Bring it in first")
     if name.lower() in STOCK or OwnBase.objects.filter(owner_id=owner.pk, name=name).exists():
         raise InputError(f"there is a base called '{name}' already", where="name", remedy="Choose another name")
     if OwnBase.objects.filter(owner_id=owner.pk).count() >= MOST_OWN:
         raise InputError(f"{MOST_OWN} bases of your own are all there is room for", where="store room", remedy="Remove some first")
     with transaction.atomic():
         row = OwnBase.objects.create(owner_id=owner.pk, name=name, document=choice.model_dump(mode="json"))
-        note_uses(named_files(row.document), base=row)
+        note_uses(files_in(row.document), base=row)
     return row
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -9,17 +10,13 @@ from django.conf import settings
 
 from limus.scene import Scene
 from limus.session import Session
+from server.projects.data_files import find
 from server.projects.models import Facts
 
 
-def find(name: str) -> Path:
-    """Files of scenes are kept in the data folder; edits are checked against what the project has."""
-    return Path(settings.DATA_DIR) / name
-
-
-def session_of(scene: Scene) -> Session:
+def session_of(scene: Scene, files: Callable[[str], Path] = find) -> Session:
     """A session on the scene; what it makes is kept in the process's store and shared by all requests."""
-    return Session(scene, find, good=settings.READINGS_RESOLUTION)
+    return Session(scene, files, good=settings.READINGS_RESOLUTION)
 
 
 def facts_of(session: Session) -> dict[str, Any]:

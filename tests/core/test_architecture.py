@@ -18,6 +18,7 @@ ORDER = [
     "registry",
     "refusal",
     "fields",
+    "named_files",
     "object_size",
     "colour",
     "blending",

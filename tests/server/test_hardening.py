@@ -40,7 +40,7 @@ from server.projects.difference import applied, difference
 from server.projects.disk import DISK_FULL
 from server.projects.intake import MOST_NAME, accept, check, clean_name, receive
 from server.projects.models import FileUse, Intake, KeptFile, Project, SceneVersion, SourceFile, WorkObject
-from server.projects.workshop import find
+from server.projects.data_files import find
 from tests.core import shapes
 from tests.hostile import samples
 from tests.server.base import ServerTest
@@ -635,7 +635,7 @@ class Backup(TestCase):
         with sqlite3.connect(copy / "limus.sqlite3") as database:
             self.assertEqual(database.execute("PRAGMA integrity_check").fetchone()[0], "ok")
         look = (
-            "from server.projects.models import WorkObject\nfrom server.projects.workshop import find\ni=WorkObject.objects.get()\n"
+            "from server.projects.models import WorkObject\nfrom server.projects.data_files import find\ni=WorkObject.objects.get()\n"
             "print(i.document['seed'], i.versions.count(), find(i.scene().object.file).is_file(), i.head.number)"
         )
         seed, versions, file, number = self.manage("shell", "-v", "0", "-c", look, where="copy").split()[-4:]

@@ -11,7 +11,7 @@ import numpy as np
 from pydantic import Field, ValidationError
 
 from limus.errors import InputError
-from limus.fields import Document, choice, number
+from limus.fields import Document, FileName, choice, number
 from limus.formats.json_read import read_json
 from limus.hashing import key_of
 from limus.refusal import first_refusal, refuse_odd_text
@@ -40,7 +40,7 @@ class Brush(Document):
     shape: Literal["round", "square", "ragged", "picture"] = choice(
         "round", "Shape", "Outline of a dab", round="round", square="square", ragged="ragged", picture="picture"
     )
-    picture: str = Field(
+    picture: FileName = Field(
         "",
         max_length=500,
         title="Picture",

@@ -9,7 +9,7 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
-from limus.fields import Document
+from limus.fields import Document, FileName
 from limus.masks.hand.painting import Canvas, Workspace, footprint
 from limus.masks.hand.stroke import load_stroke
 from limus.surface.grid import grid_of
@@ -19,7 +19,7 @@ from limus.surface.mesh import Mesh
 class VertexStroke(Document):
     """A stroke on one channel of the vertex colours."""
 
-    file: str = Field(min_length=1, max_length=500, description="The stroke file, relative to the scene document")
+    file: FileName = Field(min_length=1, max_length=500, description="The stroke file, relative to the scene document")
     channel: Literal["R", "G", "B", "A"] = "R"
 
 

@@ -9,7 +9,7 @@ from pydantic import Field
 
 from limus.colour import luminance, to_linear
 from limus.errors import InputError
-from limus.fields import choice, number, switch
+from limus.fields import FileName, choice, number, switch
 from limus.formats.picture_read import ReadPicture, read_picture
 from limus.masks.direction import Directed, Towards, towards_field
 from limus.masks.pattern import seed_field, size_field
@@ -26,7 +26,7 @@ class PictureSource(Directed, Source):
     group: ClassVar[str] = "Patterns"
     sentence: ClassVar[str] = "by the picture {file}"
 
-    file: str = Field(
+    file: FileName = Field(
         "", max_length=500, title="Picture", description="Relative to the scene document", json_schema_extra={"control": "picture"}
     )
     channel: Literal["brightness", "R", "G", "B", "A"] = choice(

@@ -7,7 +7,7 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 from pydantic import Field, model_validator
 
-from limus.fields import choice, number
+from limus.fields import FileName, choice, number
 from limus.masks.hand.stroke import lines_of
 from limus.masks.pattern import seed_field
 from limus.masks.source import Scope, Source
@@ -32,7 +32,7 @@ class ProximitySource(Source):
         default_factory=list, max_length=512, title="Parts", description="Names of parts",
         json_schema_extra={"control": "parts", "when": {"to": "parts"}},
     )  # fmt: skip
-    line: list[str] = Field(
+    line: list[FileName] = Field(
         default_factory=list, max_length=200, title="Line", description="Stroke files whose paths are the line",
         json_schema_extra={"control": "line", "when": {"to": "line"}},
     )  # fmt: skip

@@ -7,6 +7,7 @@ from typing import ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
+from limus.fields import FileName
 from limus.hashing import key_of
 from limus.masks.hand.painting import painted
 from limus.masks.source import Scope, Source
@@ -22,7 +23,7 @@ class Strokes(Source):
     sentence: ClassVar[str] = "painted by hand, {strokes}"
     over: ClassVar[bool] = True
 
-    strokes: list[str] = Field(
+    strokes: list[FileName] = Field(
         default_factory=list, max_length=20000, title="Strokes", description="Stroke files, first to last",
         json_schema_extra={"control": "strokes"},
     )  # fmt: skip
