@@ -8,7 +8,8 @@ from django.http import HttpRequest
 from ninja import Router
 from pydantic import BaseModel, ConfigDict, Field
 
-from limus.scene import Scene
+from limus.made_again import made_again
+from limus.scene import Scene, scene_from
 from server.api.answers import Problem, Stale, VersionOut, object_of, stale, version_out
 from server.projects.difference import difference
 from server.projects.intake import own_files_only, vouched
@@ -23,6 +24,16 @@ class EditIn(BaseModel):
     model_config = ConfigDict(extra="forbid")
     base: int
     document: Scene
+    label: str = Field("Edit", max_length=120)
+
+
+class AgainIn(BaseModel):
+    """An edit that was refused because the scene was changed elsewhere, to be made again on version ``base``."""
+
+    model_config = ConfigDict(extra="forbid")
+    base: int
+    before: Scene
+    after: Scene
     label: str = Field("Edit", max_length=120)
 
 
@@ -54,6 +65,14 @@ def edit(request: HttpRequest, object_id: int, body: EditIn) -> Any:
         return 409, stale(item)
     vouched(item, before | put_in_place(steps[0]))
     return 200, version_out(item)
+
+
+@router.post("/objects/{int:object_id}/make-again", response={200: VersionOut, 409: Stale, 422: Problem})
+def make_again(request: HttpRequest, object_id: int, body: AgainIn) -> Any:
+    """Make an edit again on the scene as it is now: what it did not touch stays. 422 where it does not fit any more."""
+    item = object_of(request, object_id)
+    document = made_again(*(one.model_dump(mode="json") for one in (body.before, body.after)), item.document)
+    return edit(request, object_id, EditIn(base=body.base, document=scene_from(document, "scene"), label=body.label))
 
 
 def _step(request: HttpRequest, object_id: int, body: StepIn, back: bool) -> Any:

@@ -13,7 +13,7 @@ from tests.browser.base import BrowserTest
 class Failing(BrowserTest):
     def tearDown(self) -> None:
         # What was made to fail here is no fault.
-        self.faults[:] = [fault for fault in self.faults if "status of 5" not in fault and "Failed to fetch" not in fault]
+        self.faults[:] = [fault for fault in self.faults if "status of 5" not in fault and "Failed to fetch" not in fault and "ERR_FAILED" not in fault]
         super().tearDown()
 
     def switch_off(self, layer: str) -> None:
@@ -86,6 +86,60 @@ class Failing(BrowserTest):
         self.page.get_by_text("changed since").wait_for()
         self.settle()
         self.assertEqual(WorkObject.objects.get(name="Gate hoist").document["seed"], 4711)
+
+    def test_undo_takes_back_what_waits_and_nothing_else(self) -> None:
+        self.open()
+        self.switch_off("dust")
+        self.settle()
+        self.fail_with(500, "")
+        self.switch_off("dirt")
+        self.page.get_by_text("Not saved yet", exact=True).wait_for()
+        versions = SceneVersion.objects.count()
+        self.page.get_by_role("button", name="Undo").click()
+        self.page.locator("[data-layer=dirt]").get_by_role("button", name=re.compile("^Switch .* off$")).wait_for()
+        self.page.unroute("**/api/objects/*/scene")
+        self.page.get_by_text("Not saved yet", exact=True).wait_for(state="hidden")
+        self.settle()
+        # The one that was saved stands, here and there; nothing was written or undone.
+        self.assertEqual((self.scene()["dust"], self.scene()["dirt"], SceneVersion.objects.count()), (False, True, versions))
+        self.page.locator("[data-layer=dust]").get_by_role("button", name=re.compile("^Switch .* on$")).wait_for()
+        # What was taken back can be had again.
+        self.page.get_by_role("button", name="Redo").click()
+        self.page.locator("[data-layer=dirt]").get_by_role("button", name=re.compile("^Switch .* on$")).wait_for()
+        self.settle()
+        self.assertEqual((self.scene()["dust"], self.scene()["dirt"]), (False, False))
+
+    def test_undo_while_the_server_is_away_is_done_later(self) -> None:
+        self.open()
+        self.switch_off("dust")
+        self.settle()
+        self.page.route("**/api/objects/*/undo", lambda route: route.abort())
+        self.page.get_by_role("button", name="Undo").click()
+        self.page.get_by_text("Undo is done as soon as the server answers").wait_for()
+        self.assertFalse(self.scene()["dust"])
+        self.page.unroute("**/api/objects/*/undo")
+        # The browser says that it is online again: nothing is waited for.
+        self.page.evaluate("dispatchEvent(new Event('online'))")
+        self.page.locator("[data-layer=dust]").get_by_role("button", name=re.compile("^Switch .* off$")).wait_for()
+        self.settle()
+        self.assertTrue(self.scene()["dust"])
+
+    def test_edits_that_another_window_overtook_are_offered_again(self) -> None:
+        self.open()
+        item = WorkObject.objects.get(name="Gate hoist")
+        item.commit(item.head_id, {**item.document, "seed": 4712}, "Elsewhere")
+        self.switch_off("dust")
+        offer = self.page.get_by_label("Edits that were not saved")
+        offer.wait_for()
+        self.assertTrue(self.scene()["dust"])
+        # They are kept, also over a reload.
+        self.page.reload()
+        offer.wait_for()
+        offer.get_by_role("button", name=re.compile("^Make .* again$")).click()
+        offer.wait_for(state="detached")
+        self.settle()
+        item.refresh_from_db()
+        self.assertEqual((self.scene()["dust"], item.document["seed"]), (False, 4712))
 
     def test_a_refusal_stays_to_be_read(self) -> None:
         self.open()

@@ -17,6 +17,7 @@ ORDER = [
     "store",
     "registry",
     "refusal",
+    "made_again",
     "fields",
     "named_files",
     "object_size",

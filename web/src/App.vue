@@ -5,6 +5,7 @@ import { useToast } from 'primevue/usetoast'
 import { watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import TopBar from './frame/TopBar.vue'
+import UnmadeEdits from './frame/UnmadeEdits.vue'
 import { useWork } from './stores/work'
 
 const work = useWork()
@@ -37,6 +38,7 @@ watch(
     <Message v-if="work.trouble" class="trouble" severity="error" closable @close="work.trouble = ''">
       {{ work.trouble }}
     </Message>
+    <UnmadeEdits />
     <router-view v-if="route.name === 'start' || work.object" class="page" />
     <Toast position="bottom-right" />
   </div>

@@ -55,7 +55,7 @@ describe('an edit that the server fails on', () => {
       await saved()
       expect(state.savingTrouble.value).toContain("'Rename' is not saved yet")
       expect(state.scene.value!.layers[0].name).toBe('a')
-      expect(JSON.parse(localStorage['limus.kept.1']).document.layers[0].name).toBe('a')
+      expect(JSON.parse(localStorage['limus.kept.1'])[0].after.layers[0].name).toBe('a')
       // The second try fails too, the third one is taken.
       await later(2000)
       expect(state.kept.value?.label).toBe('Rename')
@@ -65,7 +65,7 @@ describe('an edit that the server fails on', () => {
       expect(state.notice.value).toContain('Saved now')
       expect(localStorage['limus.kept.1']).toBeUndefined()
     })
-  test('goes with the next one that is made', async () => {
+  test('goes with the next one that is made, each a version of its own', async () => {
     const { edit, saved, state } = bench()
     server.faults = [{ status: 500 }]
     edit('Rename', rename('a'))
@@ -73,9 +73,10 @@ describe('an edit that the server fails on', () => {
     edit('Switch off', (scene) => (scene.layers[0].on = false))
     await saved()
     expect(server.saved.at(-1)!.layers[0]).toMatchObject({ name: 'a', on: false })
+    expect(server.asked.map((a) => a.body.label)).toEqual(['Rename', 'Rename', 'Switch off'])
     expect(state.kept.value).toBeUndefined()
     await later(60_000)
-    expect(server.saved.length).toBe(2)
+    expect(server.saved.length).toBe(3)
   })
   test('waits longer the longer it takes', async () => {
     const { edit } = bench()
@@ -97,11 +98,50 @@ describe('an edit that the server fails on', () => {
     expect(names()).toEqual(['a'])
     // Had the scene been changed meanwhile, it would have been written over.
     localStorage['limus.kept.1'] = kept
+    server.elsewhere(sceneOf(layer('rust')))
     const late = bench()
     late.takeUpKept()
     await late.saved()
     expect(late.state.notice.value).toContain('was changed since')
-    expect(server.saved.length).toBe(2)
+    expect([server.saved.length, names()]).toEqual([3, ['rust']])
+    expect(late.state.unmade.value.map((e) => e.label)).toEqual(['Rename'])
+  })
+  test('that did arrive, though no answer told so, is not said to be lost', async () => {
+    const { edit, saved, state } = bench()
+    // The server takes it, and the answer goes astray.
+    server.astray = 1
+    edit('Rename', rename('a'))
+    await saved()
+    expect(state.kept.value?.label).toBe('Rename')
+    await later(2000)
+    expect([names(), server.saved.length]).toEqual([['a'], 2])
+    expect([state.savingTrouble.value, state.unmade.value]).toEqual(['', []])
+    edit('Again', rename('b'))
+    await saved()
+    expect(names()).toEqual(['b'])
+  })
+  test('is sent at once when the browser is online again', async () => {
+    const { edit, saved } = bench()
+    server.faults = ['none', 'none', 'none']
+    edit('Rename', rename('a'))
+    await saved()
+    await later(2000 + 4000)
+    expect(server.asked.length).toBe(3)
+    window.dispatchEvent(new Event('online'))
+    await later()
+    expect(names()).toEqual(['a'])
+  })
+  test('waits for its own object while another one is open', async () => {
+    const { edit, saved, anew, take, state, takeUpKept } = bench()
+    server.faults = ['none']
+    edit('Rename', rename('a'))
+    await saved()
+    anew()
+    expect([state.unsaved.value, state.kept.value]).toEqual([0, undefined])
+    take(server.version as never)
+    takeUpKept()
+    await saved()
+    expect(names()).toEqual(['a'])
   })
 })
 
@@ -123,11 +163,162 @@ describe('an edit that is refused', () => {
     await saved()
     expect(names()).toEqual(['rust'])
     expect(state.scene.value!.layers[0].name).toBe('rust')
-    expect(state.notice.value).toContain("'Two' was not saved")
+    // Both are named and kept, also over a reload, each with what it changed.
+    expect(state.unmade.value.map((e) => [e.label, e.before.layers[0].name, e.after.layers[0].name])).toEqual([
+      ['One', 'dust', 'a'],
+      ['Two', 'a', 'b'],
+    ])
+    const next = bench()
+    next.takeUpKept()
+    expect(next.state.unmade.value.map((e) => e.label)).toEqual(['One', 'Two'])
     // What is made after it was seen is saved again.
     edit('Three', rename('c'))
     await saved()
     expect(names()).toEqual(['c'])
+  })
+})
+
+describe('undo', () => {
+  const down = (n: number) => Array.from({ length: n }, () => ({ status: 500 }))
+  test('takes back what waits to be saved, and nothing that is saved', async () => {
+    const { edit, saved, step, state } = bench()
+    edit('Saved', rename('a'))
+    await saved()
+    server.faults = down(1)
+    edit('Waits', rename('b'))
+    await saved()
+    expect(state.waitingLabels.value).toEqual(['Waits'])
+    await step('undo')
+    await later(60_000)
+    expect(state.scene.value!.layers[0].name).toBe('a')
+    expect([names(), server.asked.some((a) => a.path.endsWith('/undo'))]).toEqual([['a'], false])
+    // Nothing is said to be saved that is not, and nothing waits any more.
+    expect([state.kept.value, state.savingTrouble.value, state.unsaved.value]).toEqual([undefined, '', 0])
+    expect(state.notice.value).toContain("'Waits' was taken back")
+    expect(localStorage['limus.kept.1']).toBeUndefined()
+    // Redo brings it again, and now it is saved.
+    await step('redo')
+    expect([names(), state.scene.value!.layers[0].name]).toEqual([['b'], 'b'])
+  })
+  test('takes back one after the other, the newest first, down to what is saved', async () => {
+    const { edit, saved, step, state, undoes, redoes } = bench()
+    edit('Saved', rename('a'))
+    await saved()
+    server.faults = down(9)
+    edit('One', rename('b'))
+    edit('Two', rename('c'))
+    await saved()
+    expect(undoes.value).toBe('Two')
+    await step('undo')
+    expect([state.scene.value!.layers[0].name, undoes.value, redoes.value]).toEqual(['b', 'One', 'Two'])
+    await step('undo')
+    expect(state.scene.value!.layers[0].name).toBe('a')
+    server.faults = []
+    await step('undo')
+    expect([state.scene.value!.layers[0].name, server.at]).toEqual(['dust', 1])
+    // All the way back: first what was saved, then what never was.
+    for (const name of ['a', 'b', 'c']) {
+      await step('redo')
+      expect(state.scene.value!.layers[0].name).toBe(name)
+    }
+    expect(names()).toEqual(['c'])
+  })
+  test('of an edit on its way waits for it', async () => {
+    for (const fault of [undefined, { status: 500 }]) {
+      server = new Server(sceneOf(layer('dust')))
+      const { edit, step, state } = bench()
+      server.holds = '/scene'
+      if (fault) server.faults = [fault]
+      edit('Rename', rename('a'))
+      await later()
+      const done = step('undo')
+      server.holds = ''
+      server.go()
+      await done
+      expect([state.scene.value!.layers[0].name, state.unsaved.value, server.version.document.layers[0].name]).toEqual([
+        'dust',
+        0,
+        'dust',
+      ])
+    }
+  })
+  test('while the server is away says so and is done later', async () => {
+    const { edit, saved, step, state } = bench()
+    edit('Rename', rename('a'))
+    await saved()
+    server.faults = ['none', { status: 500 }]
+    await step('undo')
+    expect(state.savingTrouble.value).toContain('Undo is done as soon as the server answers')
+    expect(state.scene.value!.layers[0].name).toBe('a')
+    await later(2000)
+    expect(state.kept.value?.label).toBe('Undo')
+    await later(4000)
+    expect([state.scene.value!.layers[0].name, state.savingTrouble.value, state.unsaved.value]).toEqual(['dust', '', 0])
+  })
+  test('and redo that both wait do nothing', async () => {
+    const { edit, saved, step, state } = bench()
+    edit('Rename', rename('a'))
+    await saved()
+    server.faults = down(9)
+    await step('undo')
+    server.faults = []
+    await step('redo')
+    await later(60_000)
+    expect([state.scene.value!.layers[0].name, names(), state.savingTrouble.value]).toEqual(['a', ['a'], ''])
+  })
+  test('that waits is dropped by an edit, and said', async () => {
+    const { edit, saved, step, state } = bench()
+    edit('Rename', rename('a'))
+    await saved()
+    server.faults = down(1)
+    await step('undo')
+    edit('Off', (scene) => (scene.layers[0].on = false))
+    await later(60_000)
+    expect(server.saved.at(-1)!.layers[0]).toMatchObject({ name: 'a', on: false })
+    expect([state.kept.value, state.savingTrouble.value]).toEqual([undefined, ''])
+  })
+  test('twice in a row undoes twice', async () => {
+    const { edit, saved, step, state } = bench()
+    edit('One', rename('a'))
+    edit('Two', rename('b'))
+    await saved()
+    void step('undo')
+    await step('undo')
+    expect(state.scene.value!.layers[0].name).toBe('dust')
+  })
+  test('takes a stroke that is still on its way first', async () => {
+    const { edit, saved, step, state } = bench()
+    edit('Rename', rename('a'))
+    await saved()
+    state.gestures.push({ label: 'Paint', gone: false })
+    const mine = state.gestures[0]
+    await step('undo')
+    expect([mine.gone, state.scene.value!.layers[0].name, state.gestures.length]).toEqual([true, 'a', 0])
+  })
+})
+
+describe('an edit that was refused', () => {
+  test('is made again on the scene as it is now, one by one', async () => {
+    const { edit, saved, state, makeAgain, dismiss } = bench()
+    server.elsewhere(sceneOf(layer('rust')))
+    edit('One', rename('a'))
+    edit('Two', rename('b'))
+    await saved()
+    const [one, two] = state.unmade.value
+    await makeAgain(one)
+    expect(server.asked.at(-1)).toMatchObject({ path: '/api/objects/1/make-again', body: { base: 2, label: 'One' } })
+    expect(state.unmade.value).toEqual([two])
+    dismiss(two)
+    expect([state.unmade.value, localStorage['limus.unmade.1']]).toEqual([[], undefined])
+  })
+  test('and does not fit any more stays, with the reason', async () => {
+    const { edit, saved, state, makeAgain } = bench()
+    server.elsewhere(sceneOf(layer('rust')))
+    edit('One', rename('a'))
+    await saved()
+    server.faults = [{ status: 422, body: { message: "layers 'Dust': is not there any more." } }]
+    await makeAgain(state.unmade.value[0])
+    expect([state.unmade.value.length, state.savingTrouble.value]).toEqual([1, "layers 'Dust': is not there any more."])
   })
 })
 

@@ -15,6 +15,10 @@ export class Server {
   faults: Answer[] = []
   /** Requests to this path wait until `go` is called. */
   holds = ''
+  /** So many answers are lost on the way back. */
+  astray = 0
+  /** Versions are numbered by their place in `saved`; undo moves this one back. */
+  at = 1
   private held: (() => void)[] = []
 
   constructor(first: Scene) {
@@ -25,11 +29,22 @@ export class Server {
     this.held.splice(0).forEach((free) => free())
   }
   get version() {
-    return { version: this.saved.length, document: this.saved.at(-1)!, undo: '', redo: '' }
+    return {
+      version: this.at,
+      document: this.saved[this.at - 1],
+      can_undo: this.at > 1,
+      undo_label: '',
+      can_redo: this.at < this.saved.length,
+      redo_label: '',
+    }
   }
   /** Somebody else's edit. */
   elsewhere(document: Scene) {
-    this.saved.push(document)
+    this.store(document)
+  }
+  private store(document: Scene) {
+    this.saved.splice(this.at)
+    this.at = this.saved.push(document)
   }
   private async answer(request: Request): Promise<Response> {
     const path = new URL(request.url).pathname
@@ -40,15 +55,29 @@ export class Server {
     const fault = this.faults.shift()
     if (fault === 'none') throw new TypeError('Failed to fetch')
     const { status, body: said } = fault ?? this.right(request.method, path, body)
+    if (this.astray > 0) {
+      this.astray--
+      throw new TypeError('Failed to fetch')
+    }
     return new Response(JSON.stringify(said ?? {}), { status, headers: { 'Content-Type': 'application/json' } })
   }
   private right(method: string, path: string, body: Asked['body']): { status: number; body?: unknown } {
     if (path.endsWith('/scene')) {
       if (method === 'PUT') {
-        if (body.base !== this.saved.length)
+        if (body.base !== this.at)
           return { status: 409, body: { message: 'Changed in another window', scene: this.version } }
-        this.saved.push(body.document as Scene)
+        this.store(body.document as Scene)
       }
+      return { status: 200, body: this.version }
+    }
+    if (path.endsWith('/undo') || path.endsWith('/redo')) {
+      if (body.base !== this.at)
+        return { status: 409, body: { message: 'Changed in another window', scene: this.version } }
+      this.at = Math.min(Math.max(this.at + (path.endsWith('/undo') ? -1 : 1), 1), this.saved.length)
+      return { status: 200, body: this.version }
+    }
+    if (path.endsWith('/make-again')) {
+      this.store(body.after as Scene)
       return { status: 200, body: this.version }
     }
     if (path.endsWith('/evaluate'))

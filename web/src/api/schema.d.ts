@@ -302,6 +302,26 @@ export interface paths {
     patch?: never
     trace?: never
   }
+  '/api/objects/{object_id}/make-again': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    get?: never
+    put?: never
+    /**
+     * Make Again
+     * @description Make an edit again on the scene as it is now: what it did not touch stays. 422 where it does not fit any more.
+     */
+    post: operations['server_api_history_make_again']
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
   '/api/objects/{object_id}/undo': {
     parameters: {
       query?: never
@@ -6975,6 +6995,21 @@ export interface components {
       label: string
     }
     /**
+     * AgainIn
+     * @description An edit that was refused because the scene was changed elsewhere, to be made again on version ``base``.
+     */
+    AgainIn: {
+      /** Base */
+      base: number
+      before: components['schemas']['Scene']
+      after: components['schemas']['Scene']
+      /**
+       * Label
+       * @default Edit
+       */
+      label: string
+    }
+    /**
      * StepIn
      * @description Undo or redo from version ``base``.
      */
@@ -8347,6 +8382,50 @@ export interface operations {
     requestBody: {
       content: {
         'application/json': components['schemas']['EditIn']
+      }
+    }
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['VersionOut']
+        }
+      }
+      /** @description Conflict */
+      409: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Stale']
+        }
+      }
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+    }
+  }
+  server_api_history_make_again: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        object_id: number
+      }
+      cookie?: never
+    }
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['AgainIn']
       }
     }
     responses: {

@@ -94,21 +94,21 @@ function signOut() {
 
     <div class="right">
       <button
-        v-tooltip.bottom="work.version?.can_undo ? `Undo: ${work.version.undo_label}` : 'Nothing to undo'"
+        v-tooltip.bottom="work.undoes ? `Undo: ${work.undoes}` : 'Nothing to undo'"
         type="button"
         class="icon-button"
         aria-label="Undo"
-        :disabled="!work.version?.can_undo"
+        :disabled="!work.undoes"
         @click="work.step('undo')"
       >
         <i class="pi pi-undo" />
       </button>
       <button
-        v-tooltip.bottom="work.version?.can_redo ? `Redo: ${work.version.redo_label}` : 'Nothing to redo'"
+        v-tooltip.bottom="work.redoes ? `Redo: ${work.redoes}` : 'Nothing to redo'"
         type="button"
         class="icon-button"
         aria-label="Redo"
-        :disabled="!work.version?.can_redo"
+        :disabled="!work.redoes"
         @click="work.step('redo')"
       >
         <i class="pi pi-refresh" />

@@ -80,6 +80,11 @@ export const useHand = defineStore('hand', () => {
     const axis = mirror.value === 'none' ? -1 : 'xyz'.indexOf(mirror.value)
     const normal = [0, 1, 2].map((k) => (k === axis ? 1 : 0)) as Triple
     const files: string[] = []
+    const gesture = { label: adds ? 'Paint' : 'Paint away', gone: false }
+    work.gestures.push(gesture)
+    // What the list holds is watched; the one that undo marks is found there.
+    const mine = work.gestures.at(-1)!
+    const over = () => work.gestures.includes(mine) && work.gestures.splice(work.gestures.indexOf(mine), 1)
     for (const stroke of strokes) {
       const body = {
         version: 1,
@@ -104,7 +109,14 @@ export const useHand = defineStore('hand', () => {
           }),
         (why) => (work.kept = why ? { label: 'Paint', why } : undefined),
       )
+      if (mine.gone) {
+        work.kept = undefined
+        work.wantsMarks++
+        work.full()
+        return
+      }
       if (!data) {
+        over()
         work.trouble = messageOf(error)
         work.wantsMarks++
         work.full()
@@ -112,6 +124,7 @@ export const useHand = defineStore('hand', () => {
       }
       files.push(data.file)
     }
+    over()
     if (item.id !== work.object?.id) return
     work.wantsMarks++
     if ('RGBA'.includes(wanted)) {

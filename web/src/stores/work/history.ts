@@ -1,8 +1,11 @@
-import type { Sent } from '../../api/scene'
 import { useEventListener } from '@vueuse/core'
+import { computed } from 'vue'
 import { api, messageOf } from '../../api/client'
-import type { Scene, VersionOut } from '../../api/scene'
+import type { Scene, Sent, VersionOut } from '../../api/scene'
 import { copy, type State, type Verbs } from './state'
+import { outliving, same, type Edit, type Step, type Unmade } from './waiting'
+
+type Tried = 'done' | 'later'
 
 /** The document and its history: edits, saved one after the other, undo and redo. */
 export function history(s: State, w: Verbs) {
@@ -17,38 +20,58 @@ export function history(s: State, w: Verbs) {
     unsaved,
     savingTrouble,
     kept,
+    unmade,
+    gestures,
     trouble,
     notice,
     selected,
   } = s
-  // ---- history ---------------------------------------------------------------------------------------------------------
-  function take(found: VersionOut) {
-    reading++
+  // ---- what is shown ---------------------------------------------------------------------------------------------------
+  function take(found: VersionOut, own?: Step) {
+    // Edits stand on each other only within one reading of the scene: what was made on an older one is never sent, or it would write
+    // over what somebody else did meanwhile. Steps of one's own may follow each other.
+    const rest = waiting.splice(flying ? 1 : 0)
+    refuse(rest)
+    if (own) waiting.push(...rest.filter((one) => one.kind !== 'edit'))
+    else again.length = deep = 0
     version.value = found
-    scene.value = copy(found.document) as Scene
-    if (!scene.value.layers.some((l) => l.id === selectedId.value))
-      selectedId.value = scene.value.layers.at(-1)?.id ?? ''
-    const stands = JSON.stringify([scene.value.object, scene.value.setting])
+    show(copy(found.document) as Scene)
+    count()
+  }
+
+  function show(now: Scene) {
+    scene.value = now
+    if (!now.layers.some((l) => l.id === selectedId.value)) selectedId.value = now.layers.at(-1)?.id ?? ''
+    const stands = JSON.stringify([now.object, now.setting])
     if (stood && stands !== stood) void refresh()
     stood = stands
-    if (until.value && !scene.value.layers.some((l) => l.id === until.value)) until.value = null
-    if (!scene.value.episodes.some((e) => e.id === selectedEpisode.value)) selectedEpisode.value = ''
+    if (until.value && !now.layers.some((l) => l.id === until.value)) until.value = null
+    if (!now.episodes.some((e) => e.id === selectedEpisode.value)) selectedEpisode.value = ''
     selectedTerm.value = Math.min(selectedTerm.value, (selected.value?.where.terms.length ?? 0) - 1)
   }
 
   /** The object and its setting as they were last: when they change, facts and readings are asked for again. */
   let stood = ''
-  /** Another object is opened. */
+  /** Another object is opened: what waits for this one outlives it. */
   function anew() {
+    const id = object.value?.id
+    if (id && version.value && edits().length) outliving.keepEdits(id, version.value.version, edits())
+    waiting.length = again.length = gestures.length = deep = 0
+    clearTimeout(retry)
+    patience = 0
+    kept.value = undefined
+    unmade.value = []
     stood = ''
+    count()
   }
 
   /** Change what the object is or where it stands; facts and readings follow once it is saved. */
   async function editObject(label: string, change: (scene: Scene) => void) {
     if (!scene.value) return
+    const before = copy(scene.value)
     change(scene.value)
     stood = JSON.stringify([scene.value.object, scene.value.setting])
-    await commit(label)
+    await commit(label, false, before)
     await refresh()
   }
 
@@ -69,62 +92,122 @@ export function history(s: State, w: Verbs) {
     if (!['good', 'fine'].includes(data.readings)) void w.measure()
   }
 
-  let queue: Promise<unknown> = Promise.resolve()
-  /** Requests that change the scene go one after the other, so that each knows the version it is made on. */
-  function inOrder<T>(work: () => Promise<T>): Promise<T> {
-    const result = queue.then(work, work)
-    queue = result.catch(() => undefined)
-    return result
+  // ---- what waits to be saved ------------------------------------------------------------------------------------------
+  /** Edits and steps that the server has not taken yet, oldest first; the first may be on its way. */
+  const waiting: (Edit | Step)[] = []
+  /** Edits that were taken back before they were saved, for redo. */
+  const again: Edit[] = []
+  /** How many saved edits were undone after those: redo brings them back first. */
+  let deep = 0
+  let flying = false
+  const edits = () => waiting.filter((w): w is Edit => w.kind === 'edit')
+  /** The scene as the edits that wait leave it. */
+  const newest = (): Scene | undefined => edits().at(-1)?.after ?? (version.value?.document as Scene | undefined)
+
+  function count() {
+    unsaved.value = waiting.length
+    s.waitingLabels.value = edits().map((e) => e.label)
+    s.againLabels.value = deep ? [] : again.map((e) => e.label)
   }
 
-  /** Resolves when every edit made so far is saved. */
-  const saved = () => queue.then(() => undefined)
+  let pumping: Promise<void> | undefined
+  /** Send what waits, one after the other, so that each knows the version it is made on. */
+  function pump(): Promise<void> {
+    return (pumping ??= pumpAll().finally(() => (pumping = undefined)))
+  }
+  async function pumpAll() {
+    while (waiting.length) {
+      const next = waiting[0]
+      const id = object.value?.id
+      flying = true
+      let tried: Tried
+      try {
+        tried = next.kind === 'edit' ? await sendEdit(next) : await sendStep(next)
+      } finally {
+        flying = false
+      }
+      // Another object was opened meanwhile: what waited for the old one went aside with it.
+      if (id !== object.value?.id) continue
+      if (tried === 'later') {
+        // Taken back while it was on its way, and it did not arrive.
+        if (next.kind === 'edit' && waiting[1]?.kind === 'undo') {
+          waiting.splice(0, 2)
+          again.push(next)
+          show(copy(newest()!))
+          if (!waiting.length) settled()
+          count()
+          continue
+        }
+        count()
+        return
+      }
+      waiting.shift()
+      if (!waiting.length) settled()
+      else if (kept.value) keepAside()
+      count()
+    }
+  }
 
-  /**
-   * Counts the times that a scene came from the server. Edits stand on each other only within one reading: a document that was made on
-   * an older one is never sent, or it would write over what somebody else did meanwhile.
-   */
-  let reading = 0
+  /** Resolves when every edit made so far is saved, or waits for the server to come back. */
+  const saved = () => pumping ?? Promise.resolve()
 
   // ---- what the server did not take ----------------------------------------------------------------------------------
-  /** Where an edit that could not be saved waits, so that it outlives this page. */
-  const place = (id: number) => `limus.kept.${id}`
   let retry: ReturnType<typeof setTimeout> | undefined
   let patience = 0
 
-  /** Keep everything that is not saved, say so, and try again in a while; less often the longer it takes. */
-  function keep(label: string, why: string) {
-    const id = object.value?.id
-    if (!id || !version.value) return
-    kept.value = { label, why }
-    savingTrouble.value = `'${label}' is not saved yet: ${why} It is kept here and sent again by itself.`
-    try {
-      localStorage.setItem(
-        place(id),
-        JSON.stringify({ base: version.value.version, label, document: copy(scene.value) }),
-      )
-    } catch {
-      // This browser has no room either; the page itself still holds it.
-    }
-    clearTimeout(retry)
-    patience = Math.min(patience + 1, 5)
-    retry = setTimeout(() => void sendKept(), 1000 * 2 ** patience)
+  function keepAside() {
+    if (object.value && version.value) outliving.keepEdits(object.value.id, version.value.version, edits())
   }
 
-  function settled(id: number) {
+  /** Keep everything that is not saved, say so, and try again in a while; less often the longer it takes. */
+  function keep(what: Edit | Step, why: string): Tried {
+    if (what.kind === 'edit') {
+      const more = edits().length - 1
+      const also = more > 0 ? ` and ${more} more edit${more > 1 ? 's are' : ' is'}` : ' is'
+      kept.value = { label: what.label, why }
+      savingTrouble.value = `'${what.label}'${also} not saved yet: ${why} It is kept here and sent again by itself.`
+    } else {
+      const name = what.kind === 'undo' ? 'Undo' : 'Redo'
+      kept.value = { label: name, why }
+      savingTrouble.value = `${name} is done as soon as the server answers: ${why}`
+    }
+    keepAside()
+    clearTimeout(retry)
+    patience = Math.min(patience + 1, 5)
+    retry = setTimeout(() => void pump(), 1000 * 2 ** patience)
+    return 'later'
+  }
+
+  /** Nothing waits any more. */
+  function settled() {
     clearTimeout(retry)
     patience = 0
-    localStorage.removeItem(place(id))
+    if (object.value) outliving.keepEdits(object.value.id, 0, [])
     if (!kept.value) return
     kept.value = undefined
     savingTrouble.value = ''
-    notice.value = 'Saved now, with everything that was kept here.'
+    // What was taken back is not saved.
+    if (!again.length) notice.value = 'Saved now, with everything that was kept here.'
   }
 
   /** Send what is kept once more, now. */
   function sendKept() {
-    if (!kept.value) return
-    return send(kept.value.label, copy(scene.value), reading)
+    clearTimeout(retry)
+    return pump()
+  }
+  // A browser that is online again need not wait for the next try.
+  useEventListener(window, 'online', () => {
+    patience = 0
+    if (waiting.length) void sendKept()
+    else if (s.evaluationTrouble.value) w.full()
+  })
+
+  /** Edits that were made on a scene which is not there any more: named, kept, and offered to be made again. */
+  function refuse(found: (Edit | Step)[]) {
+    const theirs = found.filter((w): w is Edit => w.kind === 'edit')
+    if (!theirs.length || !object.value) return
+    unmade.value = [...unmade.value, ...theirs.map(({ label, before, after }) => ({ label, before, after }))]
+    outliving.keepUnmade(object.value.id, unmade.value)
   }
 
   /** After an object was opened: what an earlier visit could not save is taken up again, where nothing else happened since. */
@@ -134,74 +217,122 @@ export function history(s: State, w: Verbs) {
     patience = 0
     clearTimeout(retry)
     const id = object.value?.id
-    const text = id ? localStorage.getItem(place(id)) : null
-    if (!id || !text) return
-    localStorage.removeItem(place(id))
-    try {
-      const found = JSON.parse(text) as { base: number; label: string; document: Scene }
-      if (found.base !== version.value?.version) {
-        notice.value = `'${found.label}' could not be saved last time, and the scene was changed since. Make it again.`
-        return
-      }
-      scene.value = found.document
-      notice.value = `'${found.label}' could not be saved last time; it was kept here and is sent again.`
-      void commit(found.label)
-    } catch {
-      // What stands there is not ours.
+    if (!id || !version.value) return
+    unmade.value = outliving.unmade(id)
+    let found = outliving.edits(id)
+    // What did arrive after all, though no answer told so.
+    const arrived = found.map((e) => same(version.value?.document, e.after)).lastIndexOf(true)
+    if (arrived >= 0) found = found.slice(arrived + 1).map((e) => ({ ...e, base: version.value!.version }))
+    if (!found.length) return outliving.keepEdits(id, 0, [])
+    const names = found.map((e) => `'${e.label}'`).join(', ')
+    outliving.keepEdits(id, 0, [])
+    if (found[0].base !== version.value.version) {
+      notice.value = `${names} could not be saved last time, and the scene was changed since. Make it again where you still want it.`
+      refuse(found.map((e) => ({ ...e, kind: 'edit' })))
+      return
     }
+    notice.value = `${names} could not be saved last time; it was kept here and is sent again.`
+    waiting.push(...found.map(({ label, before, after }): Edit => ({ kind: 'edit', label, before, after })))
+    show(copy(found.at(-1)!.after))
+    count()
+    void pump()
   }
   useEventListener(window, 'beforeunload', (event) => {
     if (kept.value || unsaved.value) event.preventDefault()
   })
 
-  function send(label: string, document: Scene | undefined, madeOn: number) {
+  async function sendEdit(edit: Edit): Promise<Tried> {
     const item = object.value
-    unsaved.value++
-    return inOrder(async () => {
-      try {
-        if (!item || !version.value || item.id !== object.value?.id) return
-        if (madeOn !== reading) {
-          notice.value = `'${label}' was not saved: the scene was changed in another window just before. Make it again.`
-          return
-        }
-        const { data, error, response } = await api.PUT('/api/objects/{object_id}/scene', {
-          params: { path: { object_id: item.id } },
-          body: { base: version.value.version, document: document as unknown as Sent, label },
-        })
-        if (item.id !== object.value?.id) return
-        if (data) {
-          // The document here may be newer already (another control was moved meanwhile): keep it.
-          version.value = data
-          settled(item.id)
-          savingTrouble.value = ''
-        } else if (response.status === 409 && error && 'scene' in error) {
-          // The refusal brings the newest scene along: nothing is asked for, nothing is waited for.
-          settled(item.id)
-          notice.value = error.message
-          take(error.scene)
-          w.full()
-        } else if (response.status >= 500) {
-          // Its fault, not that of the edit: nothing is taken back.
-          keep(label, messageOf(error, 'the server failed.'))
-        } else {
-          // Refused for good; what stands there is what was saved before, and the message says why.
-          settled(item.id)
-          await reload()
-          savingTrouble.value = messageOf(error)
-        }
-      } catch {
-        keep(label, 'the server did not answer. Check that it is running.')
-      } finally {
-        unsaved.value--
+    if (!item || !version.value) return 'done'
+    try {
+      const { data, error, response } = await api.PUT('/api/objects/{object_id}/scene', {
+        params: { path: { object_id: item.id } },
+        body: { base: version.value.version, document: edit.after as unknown as Sent, label: edit.label },
+      })
+      if (item.id !== object.value?.id) return 'done'
+      if (data) {
+        // The document here may be newer already (another control was moved meanwhile): keep it.
+        version.value = data
+        return 'done'
       }
-    })
+      if (response.status === 409 && error && 'scene' in error) {
+        const theirs = error.scene as VersionOut
+        if (same(theirs.document, edit.after)) {
+          // Saved by an earlier try whose answer did not arrive.
+          version.value = theirs
+          return 'done'
+        }
+        // The refusal brings the newest scene along: nothing is asked for, nothing is waited for.
+        refuse([edit])
+        take(theirs)
+        notice.value = error.message
+        kept.value = undefined
+        savingTrouble.value = ''
+        w.full()
+        return 'done'
+      }
+      // Its fault, not that of the edit: nothing is taken back.
+      if (response.status >= 500) return keep(edit, messageOf(error, 'the server failed.'))
+      // Refused for good; what stands there is what was saved before, and the message says why. What was made on it is offered again.
+      const why = messageOf(error)
+      take(version.value)
+      w.full()
+      kept.value = undefined
+      savingTrouble.value = why
+      return 'done'
+    } catch {
+      return keep(edit, 'the server did not answer. Check that it is running.')
+    }
   }
 
-  /** Save what `scene` holds now as a new version. */
-  function commit(label: string, light = false) {
+  async function sendStep(step: Step): Promise<Tried> {
+    const item = object.value
+    if (!item || !version.value) return 'done'
+    try {
+      const { data, error, response } = await api.POST(
+        step.kind === 'undo' ? '/api/objects/{object_id}/undo' : '/api/objects/{object_id}/redo',
+        { params: { path: { object_id: item.id } }, body: { base: version.value.version } },
+      )
+      if (item.id !== object.value?.id) return 'done'
+      if (data) {
+        if (again.length && data.version !== version.value.version) deep += step.kind === 'undo' ? 1 : -1
+        take(data, step)
+      } else if (response.status === 409 && error && 'scene' in error) {
+        const theirs = error.scene as VersionOut
+        take(theirs)
+        notice.value = error.message
+      } else if (response.status >= 500) return keep(step, messageOf(error, 'the server failed.'))
+      else trouble.value = messageOf(error, 'Nothing was undone; try again.')
+      kept.value = undefined
+      savingTrouble.value = ''
+      w.full()
+      return 'done'
+    } catch {
+      return keep(step, 'it did not answer. Check that it is running.')
+    }
+  }
+
+  // ---- edits and steps -------------------------------------------------------------------------------------------------
+  /** Save what `scene` holds now as a new version; `before`: what it held before, where no edit is known to lead there. */
+  function commit(label: string, light = false, before?: Scene): Promise<void> {
     if (light) w.lightly()
     else w.full()
-    return send(label, copy(scene.value), reading)
+    if (!scene.value || !object.value || !version.value) return Promise.resolve()
+    // A step that waits would take back something else than what somebody saw when they asked for it.
+    const steps = waiting.filter((one, k) => one.kind !== 'edit' && !(flying && k === 0))
+    if (steps.length) {
+      waiting.splice(0, waiting.length, ...waiting.filter((one) => !steps.includes(one)))
+      notice.value = `The ${steps[0].kind} that waited for the server was dropped: the scene was edited since.`
+    }
+    again.length = deep = 0
+    waiting.push({
+      kind: 'edit',
+      label,
+      before: before && !edits().length ? before : copy(newest() ?? scene.value),
+      after: copy(scene.value),
+    })
+    count()
+    return pump()
   }
 
   /** Change the scene in one step and save it. */
@@ -211,29 +342,99 @@ export function history(s: State, w: Verbs) {
     void commit(label, light)
   }
 
-  function step(direction: 'undo' | 'redo') {
-    return inOrder(async () => {
-      if (!object.value || !version.value) return
-      const { data, error, response } = await api.POST(
-        direction === 'undo' ? '/api/objects/{object_id}/undo' : '/api/objects/{object_id}/redo',
-        {
-          params: { path: { object_id: object.value.id } },
-          body: { base: version.value.version },
-        },
-      )
-      if (data) take(data)
-      else if (response.status === 409 && error && 'scene' in error) {
-        notice.value = error.message
-        take(error.scene)
-      } else trouble.value = messageOf(error, 'The server did not answer. Nothing was undone; try again.')
-      w.full()
+  /** What undo and redo would do now, in words; "" for nothing. What waits goes first. */
+  const undoes = computed(
+    () =>
+      gestures.at(-1)?.label ??
+      s.waitingLabels.value.at(-1) ??
+      (version.value?.can_undo ? version.value.undo_label || 'the last edit' : ''),
+  )
+  const redoes = computed(
+    () => s.againLabels.value.at(-1) ?? (version.value?.can_redo ? version.value.redo_label || 'the last edit' : ''),
+  )
+
+  function step(direction: 'undo' | 'redo'): Promise<void> {
+    if (!object.value || !version.value) return Promise.resolve()
+    const last = waiting.at(-1)
+    const onItsWay = flying && waiting.length === 1
+    if (direction === 'undo') {
+      const drawn = gestures.pop()
+      if (drawn) {
+        drawn.gone = true
+        notice.value = `'${drawn.label}' was taken back before it was saved.`
+        w.full()
+        return Promise.resolve()
+      }
+      if (last?.kind === 'edit' && !onItsWay) {
+        waiting.pop()
+        again.push(last)
+        show(copy(newest()!))
+        notice.value = `'${last.label}' was taken back before it was saved.`
+        if (!waiting.length) settled()
+        else if (kept.value) keepAside()
+        count()
+        w.full()
+        return pump()
+      }
+    } else {
+      const taken = deep ? undefined : again.pop()
+      if (taken) {
+        waiting.push(taken)
+        show(copy(taken.after))
+        count()
+        w.full()
+        return pump()
+      }
+    }
+    // The opposite of a step that still waits: neither is done.
+    if (last && last.kind !== 'edit' && last.kind !== direction && !onItsWay) {
+      waiting.pop()
+      if (!waiting.length) settled()
+      count()
+      return pump()
+    }
+    waiting.push({ kind: direction })
+    count()
+    return pump()
+  }
+
+  // ---- what was refused, made again ------------------------------------------------------------------------------------
+  function dismiss(edit: Unmade) {
+    unmade.value = unmade.value.filter((one) => one !== edit)
+    if (object.value) outliving.keepUnmade(object.value.id, unmade.value)
+  }
+
+  /** Make an edit again on the scene as it is now; what it did not touch stays. */
+  async function makeAgain(edit: Unmade) {
+    await saved()
+    const item = object.value
+    if (!item || !version.value) return
+    const { data, error, response } = await api.POST('/api/objects/{object_id}/make-again', {
+      params: { path: { object_id: item.id } },
+      body: {
+        base: version.value.version,
+        before: edit.before as unknown as Sent,
+        after: edit.after as unknown as Sent,
+        label: edit.label,
+      },
     })
+    if (item.id !== object.value?.id) return
+    if (data) {
+      dismiss(edit)
+      take(data)
+      w.full()
+    } else if (response.status === 409 && error && 'scene' in error) {
+      take(error.scene as VersionOut)
+      w.full()
+      notice.value = 'The scene changed once more just now. Look at it, and try again.'
+    } else savingTrouble.value = messageOf(error)
   }
 
   /** The scene as it is saved now; where the object or its setting changed, what follows from them is asked for again. */
   async function reload() {
     const id = object.value?.id
     if (!id) return
+    await saved()
     const { data } = await api.GET('/api/objects/{object_id}/scene', { params: { path: { object_id: id } } })
     if (!data || object.value?.id !== id) return
     take(data)
@@ -251,6 +452,10 @@ export function history(s: State, w: Verbs) {
     commit,
     edit,
     step,
+    undoes,
+    redoes,
+    makeAgain,
+    dismiss,
     reload,
   }
 }

@@ -42,6 +42,8 @@ export function opening(s: State, w: Verbs) {
   async function open(id: number): Promise<boolean> {
     if (object.value?.id === id) return true
     if (!catalogue.value) await start()
+    // What is on its way to the object before arrives first; a server that is away is not waited for.
+    if (object.value) await Promise.race([w.saved(), new Promise((go) => setTimeout(go, 2000))])
     const { data, error, response } = await api.GET('/api/objects/{object_id}', { params: { path: { object_id: id } } })
     if (!data) {
       trouble.value = response.status === 404 ? 'This object does not exist any more.' : messageOf(error)

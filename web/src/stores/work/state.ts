@@ -1,5 +1,5 @@
 import { useLocalStorage } from '@vueuse/core'
-import { computed, ref, shallowRef, toRaw } from 'vue'
+import { computed, reactive, ref, shallowRef, toRaw } from 'vue'
 import type {
   Catalogue,
   Evaluation,
@@ -12,6 +12,7 @@ import type {
   Scene,
   VersionOut,
 } from '../../api/scene'
+import type { Unmade } from './waiting'
 
 /** Sizes that the view works with: while a control is dragged, and at rest. */
 export const DRAG_SIZE = 512
@@ -59,6 +60,13 @@ export function stateOf() {
   })
   /** An edit that the server did not take: it is kept here and sent again. */
   const kept = ref<{ label: string; why: string }>()
+  /** Names of edits that are not saved yet, and of those that were taken back before they were; oldest first. */
+  const waitingLabels = ref<string[]>([])
+  const againLabels = ref<string[]>([])
+  /** Edits that were refused because another window changed the scene first. */
+  const unmade = shallowRef<Unmade[]>([])
+  /** What was drawn and is still on its way to become a file: undo takes it back first. */
+  const gestures = reactive<{ label: string; gone: boolean }[]>([])
   /** The demo's user signs in by itself, so signing out would do nothing. */
   const demo = ref(true)
   const notice = ref('')
@@ -102,6 +110,10 @@ export function stateOf() {
     evaluationTrouble,
     savingTrouble,
     kept,
+    waitingLabels,
+    againLabels,
+    unmade,
+    gestures,
     demo,
     notice,
     wantsMarks,
@@ -126,7 +138,7 @@ export interface Verbs {
   takeUpKept(): void
   saved(): Promise<void>
   edit(label: string, change: (scene: Scene) => void, light?: boolean): void
-  commit(label: string, light?: boolean): Promise<unknown>
+  commit(label: string, light?: boolean, before?: Scene): Promise<unknown>
   preview(): void
   fit(size: number): Promise<void>
   measure(quality?: 'good' | 'fine'): Promise<void>

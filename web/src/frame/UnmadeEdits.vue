@@ -1,0 +1,77 @@
+<script setup lang="ts">
+import { ref } from 'vue'
+import { useWork } from '../stores/work'
+import type { Unmade } from '../stores/work/waiting'
+
+/** Edits that were refused because another window changed the scene first: each can be made again on the scene as it is now. */
+const work = useWork()
+const busy = ref(false)
+async function make(edit: Unmade) {
+  busy.value = true
+  await work.makeAgain(edit)
+  busy.value = false
+}
+</script>
+
+<template>
+  <section v-if="work.unmade.length" class="unmade" aria-label="Edits that were not saved">
+    <p>Not saved, since the scene was changed in another window:</p>
+    <ul>
+      <li v-for="(edit, k) in work.unmade" :key="k">
+        <b class="clip">{{ edit.label }}</b>
+        <button
+          type="button"
+          class="link"
+          :disabled="busy"
+          :aria-label="`Make '${edit.label}' again`"
+          @click="make(edit)"
+        >
+          Make it again
+        </button>
+        <button
+          type="button"
+          class="link"
+          :disabled="busy"
+          :aria-label="`Leave '${edit.label}'`"
+          @click="work.dismiss(edit)"
+        >
+          Leave it
+        </button>
+      </li>
+    </ul>
+  </section>
+</template>
+
+<style scoped>
+.unmade {
+  display: flex;
+  gap: 4px 16px;
+  flex-wrap: wrap;
+  align-items: baseline;
+  padding: 6px 14px;
+  background: var(--panel);
+  border-bottom: 1px solid var(--oxide);
+  max-height: 120px;
+  overflow: auto;
+}
+p,
+ul {
+  margin: 0;
+}
+p {
+  color: var(--oxide);
+}
+ul {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 20px;
+  padding: 0;
+  list-style: none;
+}
+li {
+  display: flex;
+  gap: 8px;
+  align-items: baseline;
+  max-width: 420px;
+}
+</style>
