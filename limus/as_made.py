@@ -82,7 +82,8 @@ def as_made(place: Place, keep: Keep, scene: Scene, find: Find = None) -> Pile:
     scope = Scope(place, keep, scene.seed, None, None, None, find)
     wheres = [b.where.key(scope) if b.where is not None else "" for b in bases]
     stamps = [_stamps(b.files, find) for b in bases]
-    key = key_of("as made 2", texels.key, [b.model_dump(exclude={"where"}) for b in bases], wheres, stamps, scene.seed)
+    own = scene.object.own_maps
+    key = key_of("as made 3", texels.key, [b.model_dump(exclude={"where"}) for b in bases], wheres, stamps, scene.seed, own)
 
     def make() -> Pile:
         shown = replace_empty(scene, bases)
@@ -116,6 +117,12 @@ def as_made(place: Place, keep: Keep, scene: Scene, find: Find = None) -> Pile:
         substances: list[Substance] = [bases[k].substance for k in used]
         order = list(used)
         index = np.searchsorted(np.array(used), of_texel).astype(np.uint8)
+        plain = np.array([own and bases[k].file_maps for k in range(len(bases))])
+        sheet = dict(skin.sheet)
+        if plain.any():
+            # Before what lies over by a mask: that hides them as it hides the base below.
+            lay_maps(texels, sheet, None if plain[used].all() else plain[of_texel])
+        skin = replace(skin, sheet=sheet)
         for k, choice in enumerate(bases):
             if choice.where is None:
                 continue
@@ -132,7 +139,8 @@ def as_made(place: Place, keep: Keep, scene: Scene, find: Find = None) -> Pile:
             order.append(k)
             index[rows[share > 0.5]] = len(substances) - 1
         sheet = dict(skin.sheet)
-        lay_maps(texels, sheet)
+        if len(order) > len(used) and plain[order[len(used) :]].any():
+            lay_maps(texels, sheet, plain[np.array(order)][index] & (index >= len(used)))
         marks = Marks(skin.joint, skin.piece, skin.occlusion, tuple(order), key)
         for array in (*sheet.values(), skin.relief, index, *(a for a in (skin.joint, skin.piece, skin.occlusion) if a is not None)):
             array.setflags(write=False)

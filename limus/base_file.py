@@ -9,6 +9,7 @@ from pathlib import Path
 from pydantic import ValidationError
 
 from limus.bases.choice import BaseChoice
+from limus.errors import InputError
 from limus.formats.files import write_whole
 from limus.formats.json_read import read_json
 from limus.refusal import first_refusal, refuse_odd_text
@@ -30,6 +31,8 @@ def read_base(path: Path, beside: Path) -> BaseChoice:
     InputError : unreadable, or not a base; with the path of the field.
     """
     document = read_json(path)
+    if not isinstance(document, dict):
+        raise InputError("it holds no base", where=path.name, remedy="Use a file that 'limus base ... --out x.json' wrote")
     refuse_odd_text(document, path.name)
     try:
         base = BaseChoice.model_validate(document)

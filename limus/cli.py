@@ -13,12 +13,13 @@ import json
 import os
 import sys
 import tempfile
+import warnings
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal, get_args, get_origin
 
 import numpy as np
-from pydantic import ValidationError
+from pydantic import BaseModel, ValidationError
 
 from limus import __version__
 from limus.base_file import read_base, with_files, write_base
@@ -35,15 +36,16 @@ from limus.formats.field import write_field
 from limus.formats.files import nowhere, write_whole
 from limus.formats.gltf_write import write_glb
 from limus.formats.json_read import read_json
+from limus.formats.picture_read import PICTURES
 from limus.formats.png import png_bytes, quantise
-from limus.formats.read import SUFFIXES, unit_known
+from limus.formats.read import SUFFIXES, unit_known, usual_up
 from limus.intake.inspection import inspection
 from limus.intake.object_file import ObjectFile, Twin
 from limus.intake.preparation import beside_scene, prepared, surroundings
 from limus.map_sets.recognise import recognise
 from limus.map_sets.roles import ROLES
 from limus.masks.hand.vertex_paint import painted_colours
-from limus.masks.recipe import SOURCES
+from limus.masks.recipe import SOURCES, Term
 from limus.object_size import ObjectSize
 from limus.readings.catalogue import READINGS
 from limus.readings.exposure import measure_exposure
@@ -122,6 +124,12 @@ def _brought(args: argparse.Namespace) -> tuple[ObjectFile, Setting, Path]:
     if path.suffix.lower() == ".json":
         scene = load_scene(path)
         document, setting = scene.object, scene.setting
+    elif args.up is None:
+        # One rule with the interface: a format without axes is taken as its programs mostly write it, and that is said.
+        setting = setting.model_copy(update={"up": usual_up(path)})
+        if setting.up != "+y":
+            say = f"{path.name}: {setting.up[1]} is taken for up, as such files mostly have it; --up +y says otherwise"
+            print(say, file=sys.stderr if getattr(args, "json", False) or args.command in ("measure", "mask") else sys.stdout)
     changes: dict[str, Any] = {}
     if args.scale is not None:
         changes["scale"] = args.scale
@@ -146,7 +154,7 @@ def _inspect(args: argparse.Namespace) -> None:
         old = inspection(prepared(scene.object, scene.setting, beside_scene(there.parent)))
         report["replacement"] = compare(scene, old, report).as_dict()
     if args.json:
-        print(json.dumps(report, indent=2))
+        print(json.dumps(report, indent=2, allow_nan=False))
         return
     uv: dict[str, Any] = report["uv"]
     size = " x ".join(f"{x:.3f}" for x in report["size_m"])
@@ -296,14 +304,18 @@ def _weather(args: argparse.Namespace) -> None:
     _say(notes, args.strict)
 
 
-def _pairs(pairs: list[str], option: str) -> dict[str, Any]:
+def _pairs(pairs: list[str], option: str, model: type[BaseModel]) -> dict[str, Any]:
+    """Fields of ``model``, as NAME=VALUE."""
     out: dict[str, Any] = {}
     for pair in pairs:
         name, equals, value = pair.partition("=")
         if not equals:
             raise InputError(f"'{pair}' is not NAME=VALUE", where=option, remedy=f"For example: {option} size_mm=20")
+        field = model.model_fields.get(name)
+        # A choice between words stays a word, even where the words are numbers.
+        word = field is not None and get_origin(field.annotation) is Literal and value in get_args(field.annotation)
         try:
-            out[name] = json.loads(value)
+            out[name] = value if word else json.loads(value)
         except ValueError:
             out[name] = value
     return out
@@ -314,7 +326,8 @@ def _recipe(args: argparse.Namespace) -> dict[str, Any]:
     if (args.recipe is None) == (args.source is None):
         raise InputError("say either --source or --recipe", where="mask", remedy="For example: --source cells --set size_mm=20")
     if args.recipe is None:
-        return {"terms": [{"source": {"kind": args.source, **_pairs(args.set, "--set")}, **_pairs(args.shape, "--shape")}]}
+        source = {"kind": args.source, **_pairs(args.set, "--set", SOURCES[args.source])}
+        return {"terms": [{"source": source, **_pairs(args.shape, "--shape", Term)}]}
     given = read_json(Path(args.recipe))
     refuse_odd_text(given, Path(args.recipe).name)
     return {"terms": given} if isinstance(given, list) else given
@@ -365,6 +378,10 @@ def _export(args: argparse.Namespace) -> None:
 def _start(args: argparse.Namespace) -> None:
     document, setting, folder = _brought(args)
     session = Session(Scene(object=document, setting=setting), beside_scene(folder))
+    if session.mesh.uv is None or session.mesh.without_uv:
+        # Without UVs nothing can be weathered: they are made then, as the interface does.
+        document = document.model_copy(update={"uv": "unwrapped"})
+        print(f"{document.file}: there are no UVs in it; they are made here (see them with 'limus unwrap')")
     layers = None if args.layers is None else [name.strip() for name in args.layers.split(",") if name.strip()]
     out = Path(args.out)
     # Paths in a scene document are relative to it.
@@ -395,7 +412,14 @@ def _pictures_in(names: Sequence[str], unpacked: Path) -> list[tuple[str, str]]:
     out: list[tuple[str, str]] = []
     for k, name in enumerate(names):
         path = Path(name)
-        if path.suffix.lower() == ".zip":
+        if path.is_dir():
+            inside = sorted(p for p in path.iterdir() if p.suffix.lower() in PICTURES and p.is_file())
+            if not inside:
+                raise InputError(
+                    f"there is no picture in this folder ({', '.join(PICTURES)})", where=path.name, remedy="Name the texture files"
+                )
+            out += [(str(p), p.name) for p in inside]
+        elif path.suffix.lower() == ".zip":
             folder = unpacked / str(k)
             folder.mkdir(parents=True)
             out += [(str(p), p.name) for p in unpack_pictures(path, folder, path.name)]
@@ -426,7 +450,7 @@ def _base(args: argparse.Namespace) -> None:
                 {"name": s.name, "about": s.about, "kind": s.kind, "family": s.family, "words": list(s.words)}
                 for s in searched(args.search)
             ]
-            print(json.dumps(rows, indent=2))
+            print(json.dumps(rows, indent=2, allow_nan=False))
             return
         for s in searched(args.search):
             print(f"{s.name:20} {s.family:14} {s.about}")
@@ -594,7 +618,7 @@ def _build() -> _Parser:
     one.set_defaults(run=_start)
 
     one = commands.add_parser("schema", help="JSON Schema of the scene document")
-    one.set_defaults(run=lambda args: print(json.dumps(scene_schema(), indent=2)))
+    one.set_defaults(run=lambda args: print(json.dumps(scene_schema(), indent=2, allow_nan=False)))
 
     return parser
 
@@ -614,7 +638,10 @@ def main(argv: Sequence[str] | None = None) -> int:
     """Run one command; returns the exit code. Never ends in a traceback, unless LIMUS_TRACE=1 asks for one."""
     try:
         args = _build().parse_args(argv)
-        args.run(args)
+        with warnings.catch_warnings():
+            # What libraries warn of names lines of theirs and of ours; whoever looks for a fault asks for them.
+            warnings.simplefilter("default" if os.environ.get("LIMUS_TRACE") == "1" else "ignore")
+            args.run(args)
         sys.stdout.flush()
     except InputError as error:
         return _refused(error.line)

@@ -18,6 +18,9 @@ def key_of(*parts: Any) -> str:
             digest.update(np.ascontiguousarray(part).data)
         elif isinstance(part, bytes):
             digest.update(part)
+        elif type(part) is str and part.isascii() and part.isprintable() and '"' not in part and "\\" not in part:
+            # Most parts are keys themselves: the same bytes, without the encoder.
+            digest.update(f'"{part}"'.encode())
         else:
             digest.update(json.dumps(part, sort_keys=True, default=str).encode())
         digest.update(b"\x1f")

@@ -19,7 +19,7 @@ import numpy as np
 #: Threads that compute for one caller, itself included. One per core; set LIMUS_THREADS to use fewer.
 WORKERS = max(1, int(os.environ.get("LIMUS_THREADS", "0")) or (os.cpu_count() or 1))
 #: Below this many items the hand-over costs more than it saves.
-SMALLEST_SHARE = 8192
+SMALLEST_SHARE = 32768
 
 _pool = ThreadPoolExecutor(max_workers=max(1, WORKERS - 1), thread_name_prefix="limus")
 _here = threading.local()

@@ -18,7 +18,8 @@ from limus.effects.catalogue import EFFECTS, AnyEffect
 from limus.effects.effect import Effect
 from limus.episode import Episode
 from limus.errors import InputError
-from limus.fields import Document, number, switch
+from limus.fields import Document, Name, number, switch
+from limus.formats.files import need_regular
 from limus.intake.object_file import ObjectFile
 from limus.masks.hand.vertex_paint import VertexStroke
 from limus.masks.recipe import STANDING, Recipe
@@ -28,6 +29,7 @@ from limus.readings.reading import asks_weather
 from limus.refusal import first_refusal, refusal, refuse_odd_text
 from limus.setting import Setting
 from limus.snapshot import Snapshot
+from limus.wording import plain
 
 #: The version this program writes and reads.
 VERSION = 1
@@ -60,7 +62,7 @@ class Layer(Document):
     """One thing that happened."""
 
     id: str = Field(pattern=r"^[a-z0-9][a-z0-9-]{0,39}$", description="Stays the same when the layer is renamed or moved")
-    name: str = Field(min_length=1, max_length=80)
+    name: Name = Field(min_length=1, max_length=80)
     on: bool = True
     effect: AnyEffect
     where: Recipe = Field(default_factory=Recipe)
@@ -75,7 +77,7 @@ class Scene(Document):
     """Everything about one weathered object."""
 
     version: Literal[1] = 1
-    name: str = Field("Untitled", min_length=1, max_length=120)
+    name: Name = Field("Untitled", min_length=1, max_length=120)
     object: ObjectFile
     setting: Setting = Field(default_factory=Setting)
     seed: int = Field(1, ge=0, le=2**31 - 1, title="Seed")
@@ -180,10 +182,7 @@ class Scene(Document):
         all_ids = {layer.id for layer in self.layers}
         linked: dict[str, tuple[str, dict[str, Any]]] = {}
         self._check_episodes()
-        kept = [snapshot.id for snapshot in self.snapshots]
-        for k, one in enumerate(kept):
-            if one in kept[:k]:
-                raise refusal(f"snapshots[{k}].id", f"two snapshots have the id '{one}'", "Give every snapshot an id of its own")
+        self._check_snapshots(all_ids)
         for k, layer in enumerate(self.layers):
             if layer.id in seen:
                 raise refusal(f"layers[{k}].id", f"two layers have the id '{layer.id}'", "Give every layer an id of its own")
@@ -213,6 +212,22 @@ class Scene(Document):
                 f"layers[{k}].where", f"the masks run in a loop: {names}", "Remove one of the lines that look at the next layer"
             )
         return self
+
+    def _check_snapshots(self, layers: set[str]) -> None:
+        episodes = {episode.id for episode in self.episodes}
+        ids, names = [s.id for s in self.snapshots], [s.name for s in self.snapshots]
+        for k, snapshot in enumerate(self.snapshots):
+            if snapshot.id in ids[:k]:
+                raise refusal(
+                    f"snapshots[{k}].id", f"two snapshots have the id '{snapshot.id}'", "Give every snapshot an id of its own"
+                )
+            if snapshot.name in names[:k]:
+                raise refusal(f"snapshots[{k}].name", f"two snapshots are called '{snapshot.name}'", "Give each a name of its own")
+            for field, off, there in (("layers_off", snapshot.layers_off, layers), ("episodes_off", snapshot.episodes_off, episodes)):
+                for j, one in enumerate(off):
+                    if one not in there:
+                        what = field.removesuffix("s_off")
+                        raise refusal(f"snapshots[{k}].{field}[{j}]", f"there is no {what} '{one}'", "Take it out of the snapshot")
 
     def _check_episodes(self) -> None:
         ids = [episode.id for episode in self.episodes]
@@ -309,12 +324,35 @@ def scene_from(document: Any, where: str = "scene", *, trusted: bool = False) ->
             "the document is not a JSON object", where=where, remedy="Start from the output of 'limus schema' or a saved scene"
         )
     document = {"version": None, **document}
-    if not trusted:
+    if trusted:
+        document = _tidied(document)
+    else:
         refuse_odd_text(document, where)
     try:
         return Scene.model_validate(document)
     except ValidationError as error:
         raise first_refusal(error).error(where) from error
+
+
+def _tidied(document: dict[str, Any]) -> dict[str, Any]:
+    """What an earlier version of the program saved and this one would refuse, put right."""
+    snapshots = document.get("snapshots") or []
+    there = {kind: {one.get("id") for one in document.get(kind) or []} for kind in ("layers", "episodes")}
+    taken: set[str] = set()
+    out = []
+    for snapshot in snapshots:
+        name, k = snapshot.get("name", ""), 2
+        while name in taken:
+            name, k = f"{snapshot.get('name', '')[:52]} {k}", k + 1
+        taken.add(name)
+        off = {f"{kind}_off": [one for one in snapshot.get(f"{kind}_off") or [] if one in there[kind]] for kind in there}
+        out.append({**snapshot, **off, "name": plain(name, 60, "snapshot")})
+    tidy = {**document, "snapshots": out} if snapshots else dict(document)
+    tidy["name"] = plain(document.get("name", ""), 120, "Untitled")
+    for kind, most in (("layers", 80), ("episodes", 80)):
+        if any(plain(one.get("name", ""), most) != one.get("name") for one in document.get(kind) or []):
+            tidy[kind] = [{**one, "name": plain(one.get("name", ""), most, "layer")} for one in document[kind]]
+    return tidy
 
 
 def load_scene(path: Path) -> Scene:
@@ -324,8 +362,10 @@ def load_scene(path: Path) -> Scene:
     ------
     InputError : unreadable, not JSON, or not a valid scene.
     """
+    need_regular(path, path.name)
     try:
-        document = json.loads(path.read_text(encoding="utf-8"))
+        # Editors put a byte order mark before what they save.
+        document = json.loads(path.read_text(encoding="utf-8-sig"))
     except OSError as error:
         raise InputError(f"the file cannot be read ({error.strerror})", where=str(path), remedy="Check the path") from error
     except (ValueError, RecursionError) as error:

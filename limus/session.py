@@ -233,6 +233,18 @@ class Session:
 
     # -- readings -----------------------------------------------------------------------------------------------------------------
 
+    def readings_quality(self) -> tuple[Quality, bool] | None:
+        """Quality of the best readings there are, and whether they are of these very surroundings; nothing is read for it."""
+        mesh, around = self.mesh, self.around
+        if mesh.uv is None:
+            return None
+        for quality in QUALITIES:
+            key = RayPlan.for_mesh(mesh, RAYS[quality][0]).key_for(mesh, self.reading_size(quality), around)
+            if key in self.store or readings_on_disk(key):
+                return quality, True
+        before: Readings | None = self.store.peek(key_of("last readings", mesh.key))
+        return (before.quality, False) if before is not None else None
+
     def readings(self) -> Readings | None:
         """The best readings there are so far, or None.
 
@@ -351,7 +363,12 @@ class Session:
         tell = say or (lambda share, word: None)
         tell(0.0, "Preparing texels")
         chronicle = self.exact(resolution, progress=lambda s: tell(0.02 + 0.58 * s, "Measuring readings"))
-        count, notes = max(len(self.scene.layers), 1), []
+        count = max(len(self.scene.layers), 1)
+        notes = [
+            f"{base.title}: it is a map set without a map in use, and plain grey stands in for it"
+            for base in self.scene.bases
+            if base.material.kind == "map_set" and not base.files
+        ]
         pile = chronicle.as_made(self.scene)
         for done, chapter in enumerate(chronicle.playing(self.scene, until=until), 1):
             tell(0.6 + 0.25 * done / count, "Playing the chronicle")

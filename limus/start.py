@@ -50,11 +50,13 @@ def started(
     ------
     InputError : a kind of effect or a base that is not there.
     """
-    base = base or USUAL
+    chosen, base = base is not None, base or USUAL
     if isinstance(base, str):
         if stock(base) is None:
             raise InputError(f"there is no base '{base}'", where="--base", remedy=one_of(STOCK, base))
         base = BaseChoice.model_validate({"material": base})
+    if chosen:
+        base = base.model_copy(update={"file_maps": False})
     kinds = suiting(base) if layers is None else list(layers)
     made: list[dict[str, Any]] = []
     for kind in kinds:

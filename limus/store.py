@@ -13,7 +13,9 @@ import itertools
 import os
 import threading
 import time
+from collections import deque
 from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass, field, fields, is_dataclass
 from functools import lru_cache
 from typing import Any
@@ -24,6 +26,8 @@ from limus.errors import InputError
 
 #: Results used within this many seconds go last: somebody is about to ask for them (a picture that was only just announced).
 YOUNG = 8.0
+#: Results of a visit that no other one came for within this many seconds are the first to go.
+PASSED = 1.5
 #: What a result costs that says nothing of it, in seconds.
 _UNSAID = 0.002
 _FREED_TO_TRIM = 64 << 20
@@ -38,6 +42,10 @@ class _Entry:
     priority: float
     used_at: float
     growing: tuple[Any, ...] = ()
+    #: The visit that made it; whether another one came for it since; until when it stays whatever the budget says.
+    visit: int = 0
+    proven: bool = False
+    pinned: float = 0.0
 
 
 @dataclass
@@ -55,31 +63,44 @@ def _owner(array: np.ndarray) -> np.ndarray:
     return array
 
 
-def leaves_of(value: Any) -> Iterator[tuple[int, int, Any]]:
+@lru_cache(maxsize=1024)
+def _looked_into(kind: type) -> tuple[str, ...]:
+    """Names of the fields of a dataclass; none of anything else."""
+    return tuple(entry.name for entry in fields(kind)) if is_dataclass(kind) else ()
+
+
+#: What holds nothing large, and is met by the thousand.
+_SMALL = (str, int, float, bool, type(None))
+
+
+def leaves_of(value: Any) -> list[tuple[int, int, Any]]:
     """(id, bytes, object that may grow or None) of everything large that ``value`` holds.
 
     An object says what it holds by a method ``held() -> (bytes, children)``; dataclasses, lists and dicts are looked into. What two
     results share has one id, so that it is counted once.
     """
-    if isinstance(value, np.ndarray):
-        owner = _owner(value)
-        yield id(owner), owner.nbytes, None
-    elif isinstance(value, bytes):
-        yield id(value), len(value), None
-    elif hasattr(value, "held"):
-        size, children = value.held()
-        yield id(value), size, value
-        for child in children:
-            yield from leaves_of(child)
-    elif isinstance(value, (tuple, list)):
-        for item in value:
-            yield from leaves_of(item)
-    elif isinstance(value, dict):
-        for item in value.values():
-            yield from leaves_of(item)
-    elif is_dataclass(value) and not isinstance(value, type):
-        for entry in fields(value):
-            yield from leaves_of(getattr(value, entry.name))
+    out: list[tuple[int, int, Any]] = []
+    stack = [value]
+    while stack:
+        one = stack.pop()
+        if isinstance(one, np.ndarray):
+            owner = _owner(one)
+            out.append((id(owner), owner.nbytes, None))
+        elif isinstance(one, _SMALL):
+            continue
+        elif isinstance(one, bytes):
+            out.append((id(one), len(one), None))
+        elif isinstance(one, (tuple, list)):
+            stack.extend(one)
+        elif isinstance(one, dict):
+            stack.extend(one.values())
+        elif hasattr(one, "held"):
+            size, children = one.held()
+            out.append((id(one), size, one))
+            stack.extend(children)
+        elif not isinstance(one, type):
+            stack.extend(getattr(one, name) for name in _looked_into(type(one)))
+    return out
 
 
 def own_bytes(thing: Any, *apart: str) -> int:
@@ -126,6 +147,19 @@ class Store:
         self._freed = 0
         self._lock = threading.Lock()
         self._spent = threading.local()
+        self._visits = itertools.count(1)
+        #: Results that nobody but who made them came for, oldest first: what the steps of a drag leave behind.
+        self._passing: deque[tuple[float, str]] = deque()
+
+    @contextmanager
+    def visit(self) -> Iterator[None]:
+        """One piece of work of somebody's, such as a step of a drag: what it makes proves its worth when another visit comes for it."""
+        before = getattr(self._spent, "visit", 0)
+        self._spent.visit = next(self._visits)
+        try:
+            yield
+        finally:
+            self._spent.visit = before
 
     def __contains__(self, key: str) -> bool:
         return key in self._kept
@@ -178,8 +212,10 @@ class Store:
             self.hits += 1
             return found.value
 
-    def put(self, key: str, value: Any, cost: float = _UNSAID) -> None:
-        """Keep ``value``, which took ``cost`` seconds to make; others go where the budget asks for it."""
+    def put(self, key: str, value: Any, cost: float = _UNSAID, *, pinned: float = 0.0) -> None:
+        """Keep ``value``, which took ``cost`` seconds to make; others go where the budget asks for it. ``pinned``: for so many seconds it stays
+        whatever the budget says, or until it is let go by ``unpin``: it was promised to somebody.
+        """
         if isinstance(value, np.ndarray):
             # Results are shared; a write would change them all.
             value.setflags(write=False)
@@ -193,7 +229,7 @@ class Store:
         with self._lock:
             self._forget(key)
             own = 256 + sum(size for leaf, size in sizes.items() if leaf not in self._leaves)
-            if own > self.budget:
+            if own > self.budget and not pinned:
                 return
             for leaf, size in sizes.items():
                 held = self._leaves.get(leaf)
@@ -203,13 +239,27 @@ class Store:
                 else:
                     held[0] += 1
             self.used += 256
-            entry = self._kept[key] = _Entry(value, cost, tuple(sizes), own, 0.0, now, tuple(growing))
+            visit = getattr(self._spent, "visit", 0)
+            entry = self._kept[key] = _Entry(value, cost, tuple(sizes), own, 0.0, now, tuple(growing), visit)
+            entry.pinned = now + pinned if pinned else 0.0
             self._touch(key, entry)
+            if visit:
+                self._passing.append((now, key))
             self._evict(now)
         self._trim()
 
+    def unpin(self, key: str) -> None:
+        """What was pinned may go like anything else."""
+        with self._lock:
+            found = self._kept.get(key)
+            if found is not None:
+                found.pinned = 0.0
+
     def _touch(self, key: str, entry: _Entry) -> None:
         entry.used_at = time.monotonic()
+        visit = getattr(self._spent, "visit", 0)
+        if visit and visit != entry.visit:
+            entry.proven = True
         for thing in entry.growing:
             held = self._leaves[id(thing)]
             size = thing.held()[0]
@@ -221,8 +271,21 @@ class Store:
             self._queue = [(e.priority, next(self._count), k) for k, e in self._kept.items()]
             heapq.heapify(self._queue)
 
+    def _evict_passing(self, now: float) -> None:
+        """Steps of drags that are over, before anything that somebody came back for: or what is in use would go for what never is again."""
+        while self.used > self.budget and self._passing and now - self._passing[0][0] > PASSED:
+            made, key = self._passing.popleft()
+            entry = self._kept.get(key)
+            if entry is not None and not entry.proven and entry.visit and now - entry.used_at > PASSED and entry.pinned < now:
+                self._forget(key)
+
     def _evict(self, now: float) -> None:
+        if self.used > self.budget:
+            self._evict_passing(now)
+        elif len(self._passing) > 4 * len(self._kept) + 64:
+            self._passing = deque((made, key) for made, key in self._passing if key in self._kept)
         young: list[tuple[float, int, str]] = []
+        pinned: list[tuple[float, int, str]] = []
         while self.used > self.budget and (self._queue or young):
             if not self._queue:
                 # Only results in use are left: the cheapest of them go.
@@ -236,12 +299,15 @@ class Store:
             entry = self._kept.get(item[2])
             if entry is None or entry.priority != item[0]:
                 continue
+            if entry.pinned > now:
+                pinned.append(item)
+                continue
             if now - entry.used_at < YOUNG:
                 young.append(item)
                 continue
             self._age = max(self._age, item[0])
             self._forget(item[2])
-        for item in young:
+        for item in (*young, *pinned):
             heapq.heappush(self._queue, item)
 
     def _forget(self, key: str) -> None:
@@ -269,6 +335,7 @@ class Store:
         with self._lock:
             self._kept.clear()
             self._leaves.clear()
+            self._passing.clear()
             self._queue.clear()
             self.used = 0
         self._freed = _FREED_TO_TRIM + 1

@@ -18,7 +18,7 @@ from limus.effects.catalogue import EFFECTS
 from limus.effects.effect import Effect
 from limus.episode import Episode
 from limus.errors import InputError
-from limus.fields import Document
+from limus.fields import Document, Name
 from limus.masks.recipe import SOURCES, Recipe, Term
 from limus.named_files import named_files
 from limus.object_size import ONE_METRE, ObjectSize, within
@@ -35,7 +35,7 @@ class Treatment(Document):
     """The document of a treatment, and of its file."""
 
     treatment: Literal[1] = 1
-    name: str = Field(min_length=1, max_length=80)
+    name: Name = Field(min_length=1, max_length=80)
     about: str = Field("", max_length=400)
     size_m: float = Field(1.0, gt=0.0, le=1e6, description="Diagonal of the object it was made on, metres")
     layers: list[Layer] = Field(min_length=1, max_length=60)

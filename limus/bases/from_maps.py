@@ -59,6 +59,7 @@ def base_from_maps(found: Recognised, name: str = "", *, size_cm: float = 100.0)
     share = found.range_share
     return BaseChoice.model_validate(
         {
+            "file_maps": False,
             "name": title,
             "material": {
                 "kind": "map_set",

@@ -3,9 +3,39 @@
 from __future__ import annotations
 
 import os
+import stat
 import tempfile
 from pathlib import Path
 from typing import TextIO
+
+from limus.errors import InputError
+
+
+def need_regular(path: Path, name: str) -> None:
+    """Refuse what is there and no plain file: reading a pipe or a device may never end. What is missing is for the reader to say.
+
+    Raises
+    ------
+    InputError : a folder, a pipe, a socket or a device.
+    """
+    try:
+        mode = path.stat().st_mode
+    except (OSError, ValueError):
+        return
+    if stat.S_ISREG(mode):
+        return
+    what = next(
+        (
+            word
+            for test, word in (
+                (stat.S_ISDIR, "a folder"), (stat.S_ISFIFO, "a pipe"), (stat.S_ISSOCK, "a socket"),
+                (stat.S_ISCHR, "a device"), (stat.S_ISBLK, "a device"),
+            )
+            if test(mode)
+        ),
+        "something else",
+    )  # fmt: skip
+    raise InputError(f"it is {what}, not a file", where=name, remedy="Name a plain file")
 
 
 def write_whole(path: Path, data: bytes) -> None:

@@ -13,6 +13,7 @@ from typing import Any
 import numpy as np
 
 from limus.errors import InputError
+from limus.formats.files import need_regular
 from limus.formats.beside import beside
 
 TYPES = {5120: np.int8, 5121: np.uint8, 5122: np.int16, 5123: np.uint16, 5125: np.uint32, 5126: np.float32}
@@ -264,6 +265,7 @@ def open_document(path: Path, name: str) -> Document:
     ------
     InputError : unreadable, not glTF 2.0, cut short.
     """
+    need_regular(path, name)
     try:
         raw = path.read_bytes()
     except (OSError, ValueError) as error:

@@ -30,7 +30,11 @@ def node_matrix(doc: Document, node: dict[str, Any], field: str) -> np.ndarray:
     if "matrix" in node:
         return np.array(doc.numbers(node, "matrix", (0.0,) * 16, field)).reshape(4, 4).T
     out = np.eye(4)
-    x, y, z, w = doc.numbers(node, "rotation", (0.0, 0.0, 0.0, 1.0), field)
+    turn = np.array(doc.numbers(node, "rotation", (0.0, 0.0, 0.0, 1.0), field), np.float64)
+    length = float(np.linalg.norm(turn))
+    if not length > 1e-6:
+        raise doc.fail("is no rotation: a quaternion has length 1", f"{field}.rotation", "Export the object again")
+    x, y, z, w = turn / length
     out[:3, :3] = [
         [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)],
         [2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)],

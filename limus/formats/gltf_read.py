@@ -93,6 +93,7 @@ class _Primitive:
             faces, self._packed = unpacked(data, wanted, FREE_TRIANGLES + self.doc.size // 2)
         except ValueError as error:
             raise self.doc.fail(str(error), field, "Export the object again, or without mesh compression") from error
+        self._as_announced(faces, primitive, field)
         for name, values in self._packed.items():
             number = self.attributes.get(name)
             if values.dtype.kind in "iu" and isinstance(number, int):
@@ -100,6 +101,35 @@ class _Primitive:
                 if entry.get("normalized") is True:
                     self._packed[name] = np.maximum(values.astype(np.float32) / np.float32(np.iinfo(values.dtype).max), -1.0)
         return faces
+
+    def _as_announced(self, faces: np.ndarray, primitive: dict[str, Any], field: str) -> None:
+        """Hold what was unpacked against the accessors, which say what it was before (KHR_draco_mesh_compression, "conformance"):
+        data damaged in the middle unpacks to something else without a complaint.
+        """
+        again = "Copy the file again, or export it without mesh compression"
+
+        def entry(number: Any, where: str) -> dict[str, Any]:
+            return self.doc.item("accessors", number, where) if isinstance(number, int) else {}
+
+        def differs(what: str) -> InputError:
+            return self.doc.fail(f"unpacks to something else than its accessors say ({what}): it is damaged", field, again)
+
+        stated = entry(primitive.get("indices"), f"{self.field}.indices").get("count")
+        if isinstance(stated, int) and stated != faces.size:
+            raise differs(f"{faces.size} indices, not {stated}")
+        for name, values in self._packed.items():
+            about = entry(self.attributes.get(name), f"{self.field}.attributes.{name}")
+            if isinstance(about.get("count"), int) and about["count"] != len(values):
+                raise differs(f"{len(values)} entries of {name}, not {about['count']}")
+            low, high = about.get("min"), about.get("max")
+            if name != "POSITION" or not (_three(low) and _three(high)) or not len(values):
+                continue
+            extent = max(float(np.max(np.subtract(high, low))), 1e-12)
+            off = max(np.abs(values.min(axis=0) - low).max(), np.abs(values.max(axis=0) - high).max())
+            # Packing rounds places to at least eight bits of the extent in use.
+            if not off <= 0.01 * extent:
+                shown = float(np.max(values.max(axis=0) - values.min(axis=0)))
+                raise differs(f"an extent of {shown:.3g}, not {extent:.3g}")
 
     def _raw(self, key: str) -> np.ndarray:
         if key in self._packed:
@@ -133,9 +163,16 @@ class _Primitive:
         return out
 
 
+def _three(value: Any) -> bool:
+    return isinstance(value, list) and len(value) == 3 and all(isinstance(x, (int, float)) for x in value)
+
+
 def _triangles(doc: Document, primitive: dict[str, Any], count: int, field: str) -> np.ndarray | None:
     mode = primitive.get("mode", 4)
+    if mode not in (0, 1, 2, 3, 4, 5, 6):
+        raise doc.fail(f"{str(mode)[:20]} is not among 0 to 6", f"{field}.mode", "Export the object again; 4 means triangles")
     if mode not in (4, 5, 6):
+        # Points and lines have no surface.
         return None
     if "indices" in primitive:
         index = doc.accessor(primitive["indices"], f"{field}.indices").reshape(-1)

@@ -229,7 +229,7 @@ def glb_bytes(
     while len(build.blob) % 4:
         build.blob.append(0)
     document |= {"buffers": [{"byteLength": len(build.blob)}], "bufferViews": build.views, "accessors": build.accessors}
-    text = json.dumps(document, separators=(",", ":")).encode()
+    text = json.dumps(document, separators=(",", ":"), allow_nan=False).encode()
     text += b" " * (-len(text) % 4)
     total = 12 + 8 + len(text) + 8 + len(build.blob)
     return b"".join(

@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from limus.errors import InputError
+from limus.formats.files import need_regular
 
 
 def _no_constant(word: str) -> Any:
@@ -14,17 +15,18 @@ def _no_constant(word: str) -> Any:
 
 
 def read_json(path: Path, name: str = "", *, largest: int = 64 << 20) -> Any:
-    """The parsed document.
+    """The parsed document; a byte order mark before it is passed over.
 
     Raises
     ------
     InputError : missing, more than ``largest`` bytes, not text, or not JSON (NaN and infinity are not JSON).
     """
     name = name or path.name
+    need_regular(path, name)
     try:
         if path.stat().st_size > largest:
             raise InputError(f"it has more than {largest >> 20} MB", where=name, remedy="Divide it into smaller ones")
-        text = path.read_text(encoding="utf-8")
+        text = path.read_text(encoding="utf-8-sig")
     except OSError as error:
         raise InputError(
             f"it cannot be read ({error.strerror})", where=name, remedy="Restore the file, or take it out of the scene"

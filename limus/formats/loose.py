@@ -34,15 +34,17 @@ class Piece:
 
 
 def triangles_of(faces: np.ndarray) -> np.ndarray:
-    """(T, 3) triangles of (F, 3) or (F, 4) faces; a quadrangle is cut from its first corner."""
+    """(T, 3) triangles of (F, n) faces of n corners each; more than three are cut from the first corner."""
     faces = np.asarray(faces)
-    if faces.ndim != 2 or faces.shape[1] not in (3, 4):
+    if faces.ndim != 2 or faces.shape[1] < 3:
         raise ValueError(f"faces of shape {faces.shape}")
     if faces.dtype.kind not in "iu":
         raise ValueError("faces that are no whole numbers")
     if faces.shape[1] == 3:
         return faces.astype(np.int64)
-    return faces[:, [0, 1, 2, 0, 2, 3]].reshape(-1, 3).astype(np.int64)
+    n = faces.shape[1]
+    fan = np.stack([np.zeros(n - 2, np.int64), np.arange(1, n - 1), np.arange(2, n)], axis=1)
+    return faces[:, fan.reshape(-1)].reshape(-1, 3).astype(np.int64)
 
 
 def assembled(pieces: list[Piece], name: str) -> Mesh:
@@ -84,7 +86,8 @@ def assembled(pieces: list[Piece], name: str) -> Mesh:
                 remedy="Clean the mesh and export it again",
             )
         if tri.min() < 0 or tri.max() >= len(p):
-            raise InputError(f"a face refers to vertex {tri.max()} of {len(p)}", where=f"{name}: {piece.name}", remedy=again)
+            wrong_one = tri.min() if tri.min() < 0 else tri.max()
+            raise InputError(f"a face refers to vertex {wrong_one}, and there are {len(p)}, counted from 0", where=f"{name}: {piece.name}", remedy=again)
         area = lengths(edge_crosses(p, tri))
         keep = area > 0
         dropped += int((~keep).sum())

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import mmap
+import re
 import warnings
 from dataclasses import replace
 from pathlib import Path
@@ -18,6 +20,7 @@ from limus.formats.packed_picture import PictureBox
 from limus.surface.base_maps import BaseMaps
 from limus.surface.mesh import Mesh
 from limus.surface.picture import Texture
+from limus.wording import plain
 
 
 def read_obj(path: Path, name: str) -> Mesh:
@@ -29,6 +32,7 @@ def read_obj(path: Path, name: str) -> Mesh:
     """
     files = Beside(path.parent, name)
     _few_groups(path, name)
+    _counted_from_one(path, name)
     box = PictureBox()
     notes: list[str] = []
     try:
@@ -36,15 +40,11 @@ def read_obj(path: Path, name: str) -> Mesh:
             warnings.simplefilter("ignore")
             found = load_obj(text, resolver=files, split_objects=True, group_material=True, maintain_order=False)
     except Exception as error:
-        raise InputError(
-            f"this is not a readable OBJ file ({str(error)[:100]})", where=name, remedy="Export the object again"
-        ) from error
+        raise _explained(path, name, error) from error
     try:
         pieces = _pieces(found, path, name, files, box, notes)
     except (ValueError, TypeError, IndexError, KeyError, AttributeError) as error:
-        raise InputError(
-            f"this is not a readable OBJ file ({str(error)[:100]})", where=name, remedy="Export the object again"
-        ) from error
+        raise _explained(path, name, error) from error
     mesh = assembled(pieces, name)
     if notes:
         mesh = replace(mesh, notes=(*mesh.notes, *dict.fromkeys(notes)))
@@ -83,6 +83,47 @@ def _pieces(found: dict[str, Any], path: Path, name: str, files: Beside, box: Pi
             )
         )
     return pieces
+
+
+#: A corner of a face: place, place/UV, place//normal, place/UV/normal; a last stroke with nothing behind it is passed over.
+_CORNER = re.compile(rb"-?[0-9]+(?:/(?:-?[0-9]+)?(?:/(?:-?[0-9]+)?)?)?")
+_ZERO = re.compile(rb"^f[ \t][^\n]*?(?<![0-9/])0+(?=[/\s])", re.M)
+
+
+def _counted_from_one(path: Path, name: str) -> None:
+    """Refuse faces that refer to vertex 0: OBJ counts from 1, and the library would take the last one.
+
+    Raises
+    ------
+    InputError : with the line.
+    """
+    with path.open("rb") as file:
+        if not path.stat().st_size:
+            return
+        with mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ) as text:
+            found = _ZERO.search(text)
+            if found is not None:
+                line = text[: found.start()].count(b"\n") + 1
+                raise InputError(
+                    "a face refers to vertex 0, and OBJ counts from 1", where=f"{name}: line {line}", remedy="Export the object again"
+                )
+
+
+def _explained(path: Path, name: str, error: Exception) -> InputError:
+    """What is wrong with a file that cannot be read, by the first line that is not as it should be."""
+    again = "Export the object again"
+    with path.open("rb") as file:
+        for number, line in enumerate(file, 1):
+            words = line.split()
+            shown = plain(line[:60].decode("utf-8", "replace"), 60)
+            if words[:1] == [b"f"] and (len(words) < 4 or not all(_CORNER.fullmatch(word) for word in words[1:])):
+                return InputError(f"'{shown}' is no face", where=f"{name}: line {number}", remedy=again)
+            if words[:1] in ([b"v"], [b"vt"], [b"vn"]):
+                try:
+                    [float(word) for word in words[1:]]
+                except ValueError:
+                    return InputError(f"'{shown}' holds something that is no number", where=f"{name}: line {number}", remedy=again)
+    return InputError(f"this is not a readable OBJ file ({str(error)[:100]})", where=name, remedy=again)
 
 
 def _few_groups(path: Path, name: str) -> None:

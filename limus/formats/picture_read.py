@@ -14,6 +14,7 @@ import tifffile
 from PIL import Image, ImageOps, UnidentifiedImageError
 
 from limus.errors import InputError
+from limus.formats.files import need_regular
 from limus.formats.svg_read import read_svg
 from limus.hashing import key_of
 from limus.parallel import kernel
@@ -23,6 +24,8 @@ from limus.store import shared
 PICTURES = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".webp", ".bmp", ".tga", ".exr", ".svg")
 #: Most pixels of a picture, and most along one side.
 MOST_PIXELS, LONGEST = 8192 * 8192, 16384
+#: Largest number that a float picture may hold: that of a half float (IEEE 754-2008, binary16). More is a fault of what wrote it.
+LARGEST = np.float32(65504.0)
 
 
 #: What Pillow may open: other kinds (EPS among them) would be handed to programs we do not know.
@@ -108,12 +111,15 @@ def _holds(numbers: int, path: Path, name: str, times: int = 1100) -> None:
 
 
 def _read(path: Path, name: str) -> ReadPicture:
+    need_regular(path, name)
     try:
         with path.open("rb") as file:
             start = file.read(64)
+        if not start:
+            raise InputError("the file is empty (0 bytes)", where=name, remedy="Save the picture again, or copy the file again")
         if start[:4] == b"\x76\x2f\x31\x01":
             found = _exr(path, name)
-        elif start.removeprefix(b"\xef\xbb\xbf").lstrip()[:1] == b"<":
+        elif start.removeprefix(b"\xef\xbb\xbf").lstrip()[:1] == b"<" or start[:4] in (b"\xff\xfe<\0", b"\xfe\xff\0<"):
             found = ReadPicture(read_svg(path, name), (), "SVG", 2.2)
         else:
             found = _raster(path, name)
@@ -184,6 +190,10 @@ def _finite(values: np.ndarray, notes: list[str]) -> np.ndarray:
     if wrong.any():
         notes.append(f"{int(wrong.sum())} of its numbers are not finite and were set to 0")
         values = np.where(wrong, np.float32(0), values)
+    beyond = np.abs(values) > LARGEST
+    if beyond.any():
+        notes.append(f"{int(beyond.sum())} of its numbers are beyond {LARGEST:g} and were taken as that")
+        values = np.clip(values, -LARGEST, LARGEST)
     return values
 
 

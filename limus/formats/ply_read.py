@@ -75,6 +75,10 @@ def _believable(path: Path, name: str) -> None:
     if not head.startswith(b"ply") or end < 0:
         raise InputError("this is not a readable PLY file (its header has no end)", where=name, remedy="Export the object again")
     properties = 0
+    if b"element tristrips" in head[:end] and b"element face" not in head[:end]:
+        raise InputError(
+            "its surface is stored as triangle strips, which are not read", where=name, remedy="Export it with plain faces"
+        )
     for line in [*head[:end].splitlines(), b"element end 0"]:
         words = line.split()
         if words[:1] == [b"element"]:

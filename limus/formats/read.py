@@ -6,9 +6,11 @@ import logging
 import tempfile
 from dataclasses import replace
 from pathlib import Path
+from typing import Literal
 
 from limus.errors import InputError
 from limus.formats.bundle import OBJECTS, unpack
+from limus.formats.files import need_regular
 from limus.formats.gltf_read import read_gltf
 from limus.formats.obj_read import read_obj
 from limus.formats.ply_read import read_ply
@@ -31,6 +33,7 @@ def format_of(path: Path, name: str | None = None) -> str:
     InputError : unreadable, empty, or none of these.
     """
     name = name or path.name
+    need_regular(path, name)
     try:
         with path.open("rb") as file:
             head = file.read(4096)
@@ -55,7 +58,8 @@ def format_of(path: Path, name: str | None = None) -> str:
         return ".stl"
     if text[:5].lower() == b"solid" or (suffix == ".stl" and len(head) >= 84):
         return ".stl"
-    words = {line.split(None, 1)[0] for line in text.splitlines() if line.strip()}
+    lines = text.splitlines() if text[:1] != b"#" else _first_lines(path)
+    words = {line.split(None, 1)[0] for line in lines if line.strip()}
     if words & {b"v", b"vn", b"vt", b"f", b"mtllib", b"o", b"g"} and b"\0" not in head:
         return ".obj"
     known = {
@@ -67,6 +71,16 @@ def format_of(path: Path, name: str | None = None) -> str:
     }
     what = known.get(suffix, "an object file that can be read here")
     raise InputError(f"this is not {what}", where=name, remedy=f"Save the object as one of {', '.join(SUFFIXES)}")
+
+
+def _first_lines(path: Path) -> list[bytes]:
+    """The first few lines of a text file that are no comments; some programs begin with pages of them."""
+    out: list[bytes] = []
+    with path.open("rb") as file:
+        while len(out) < 8 and (line := file.readline(1 << 16)):
+            if not line.startswith(b"#") and line.strip():
+                out.append(line)
+    return out
 
 
 def read_object(path: Path | str, *, name: str | None = None, packed: bool = False) -> Mesh:
@@ -94,6 +108,24 @@ def read_object(path: Path | str, *, name: str | None = None, packed: bool = Fal
     if suffix and suffix != kind and suffix != ".zip":
         mesh = replace(mesh, notes=(*mesh.notes, f"the name ends in {suffix}, but the content is {kind}; it was read as {kind}"))
     return mesh
+
+
+#: Which axis mostly points up in files of formats that do not say (common practice, no source); the others have +y by their standard or habit.
+_UP = {".stl": "+z", ".ply": "+z"}
+
+
+def usual_up(path: Path, name: str | None = None) -> Literal["+y", "+z"]:
+    """The axis that is taken for up where nobody says, by the format of a file, or of what a zip holds.
+
+    Raises
+    ------
+    InputError : as of ``format_of``.
+    """
+    kind = format_of(path, name)
+    if kind == ".zip":
+        with tempfile.TemporaryDirectory() as folder:
+            kind = format_of(unpack(path, Path(folder), name or path.name))
+    return "+z" if _UP.get(kind) == "+z" else "+y"
 
 
 def unit_known(path: Path, name: str | None = None) -> bool:

@@ -3,20 +3,27 @@
 from __future__ import annotations
 
 import io
+import os
 import re
-import tempfile
+import subprocess
+import sys
 from pathlib import Path
+from xml.parsers import expat
 
 import numpy as np
-import resvg_py
 from PIL import Image
 
 from limus.errors import InputError
+from limus.formats.svg_worker import SAID
 
 #: Bytes of a drawing at most, and the longer side of its picture in pixels.
 MOST_BYTES, LONGEST = 8 << 20, 2048
 #: Elements at most: a drawing is drawn element by element.
 MOST_ELEMENTS = 200_000
+#: Levels of nesting; the deepest that programs write by themselves are a few dozen (common practice, no source).
+MOST_DEPTH = 250
+#: Seconds of a processor and bytes of memory that drawing may take.
+SECONDS, MEMORY = 8, 1 << 30
 
 _ACTIVE = (
     (re.compile(r"<\s*(?:\w+:)?script\b", re.I), "it holds a script"),
@@ -66,37 +73,73 @@ def checked(text: str, name: str) -> None:
         raise _refuse("the file holds no drawing (no <svg> element)", name, "Save it again as SVG")
 
 
-def read_svg(path: Path, name: str) -> np.ndarray:
-    """(h, w, 4) uint8 sRGB and alpha, the longer side ``LONGEST`` pixels.
+def _text(path: Path, name: str) -> str:
+    data = path.read_bytes()
+    if not data.strip():
+        raise _refuse("the drawing is empty", name, "Save it again as SVG")
+    try:
+        # XML may be UTF-16, and then says so by its first bytes (W3C XML 1.0, 4.3.3).
+        wide = data[:2] in (b"\xff\xfe", b"\xfe\xff") and data[:4] != b"\xff\xfe\0\0"
+        return data.decode("utf-16" if wide else "utf-8-sig")
+    except UnicodeDecodeError as error:
+        raise _refuse("the drawing is neither UTF-8 nor UTF-16 text", name, "Save it again as SVG, in UTF-8") from error
+
+
+def _shallow(text: str, name: str) -> None:
+    """Refuse what is nested deeper than any hand draws: drawing goes down one call for each level.
 
     Raises
     ------
-    InputError : see ``checked``; too large a file, not text, or not drawable.
+    InputError : deeper than ``MOST_DEPTH``, or no XML.
+    """
+    depth = 0
+
+    def opened(tag: str, attributes: object) -> None:
+        nonlocal depth
+        depth += 1
+        if depth > MOST_DEPTH:
+            raise _refuse(f"the drawing is nested more than {MOST_DEPTH} levels deep", name, "Ungroup it, or save it as a PNG")
+
+    def closed(tag: str) -> None:
+        nonlocal depth
+        depth -= 1
+
+    parser = expat.ParserCreate("utf-8")
+    parser.StartElementHandler, parser.EndElementHandler = opened, closed
+    try:
+        parser.Parse(text.encode("utf-8", "replace"), True)
+    except expat.ExpatError as error:
+        raise _refuse(f"the drawing cannot be drawn ({error})", name, "Save it again as a plain SVG, or as a PNG") from error
+
+
+def read_svg(path: Path, name: str) -> np.ndarray:
+    """(h, w, 4) uint8 sRGB and alpha, the longer side ``LONGEST`` pixels; drawn in a process with limits of time and memory.
+
+    Raises
+    ------
+    InputError : see ``checked``; too large or too deep a file, not text, not drawable, or more work than ``SECONDS`` allow.
     """
     if path.stat().st_size > MOST_BYTES:
         raise _refuse(f"the drawing has more than {MOST_BYTES >> 20} MB", name, "Simplify it, or save it as a PNG")
-    try:
-        text = path.read_bytes().decode("utf-8-sig")
-    except UnicodeDecodeError as error:
-        raise _refuse("the drawing is not UTF-8 text", name, "Save it again as SVG") from error
+    text = _text(path, name)
     checked(text, name)
-    with tempfile.TemporaryDirectory() as nothing:
-        try:
-            # Drawn once small to learn its shape, so that a drawing a million wide takes no memory.
-            small = Image.open(io.BytesIO(_drawn(text, nothing, 64)))
-            wide, tall = small.size
-            if max(wide, tall) > 64 * LONGEST:
-                raise _refuse("the drawing is far longer than it is wide", name, "Crop it, or save it as a PNG")
-            width = LONGEST if wide >= tall else max(1, round(LONGEST * wide / tall))
-            image = Image.open(io.BytesIO(_drawn(text, nothing, width)))
-            return np.asarray(image.convert("RGBA"))
-        except InputError:
-            raise
-        except Exception as error:  # the library raises plain ValueErrors, and a panic of its own for some broken files
-            raise _refuse(
-                f"the drawing cannot be drawn ({str(error)[:120]})", name, "Save it again as a plain SVG, or as a PNG"
-            ) from error
+    _shallow(text, name)
+    try:
+        done = subprocess.run(
+            [sys.executable, "-m", "limus.formats.svg_worker", *map(str, (os.getpid(), SECONDS, MEMORY, LONGEST))],
+            input=text.encode("utf-8", "replace"), stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, timeout=SECONDS * 5, check=False,
+        )  # fmt: skip
+    except subprocess.TimeoutExpired as error:
+        raise _too_much(name) from error
+    if done.returncode == SAID:
+        said = done.stdout.decode("utf-8", "replace")
+        raise _refuse(f"the drawing cannot be drawn ({said})", name, "Save it again as a plain SVG, or as a PNG")
+    if done.returncode:
+        raise _too_much(name)
+    return np.asarray(Image.open(io.BytesIO(done.stdout)).convert("RGBA"))
 
 
-def _drawn(text: str, folder: str, width: int) -> bytes:
-    return bytes(resvg_py.svg_to_bytes(svg_string=text, width=width, skip_system_fonts=True, resources_dir=folder))
+def _too_much(name: str) -> InputError:
+    return _refuse(
+        f"drawing it takes more than {SECONDS} s or {MEMORY >> 20} MB", name, "Take out wide blurs and noise, simplify it, or save it as a PNG"
+    )

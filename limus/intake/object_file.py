@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Annotated, Literal
 
 from pydantic import Field
 
-from limus.fields import Document, FileName, number, switch
+from limus.fields import Document, FileName, Name, number, switch
 
-Triple = tuple[float, float, float]
+#: Millimetres: a thousand kilometres are farther than any neighbour. Degrees: any number of turns that somebody may dial.
+Far = Annotated[float, Field(ge=-1e9, le=1e9)]
+Turn = Annotated[float, Field(ge=-36000.0, le=36000.0)]
 
 
 class Twin(Document):
@@ -36,11 +38,11 @@ class Neighbour(Document):
     """Another object nearby: it hides sky, sun and rain, and the distance to it can be asked for."""
 
     id: str = Field(pattern=r"^[a-z0-9][a-z0-9-]{0,39}$")
-    name: str = Field(min_length=1, max_length=120)
+    name: Name = Field(min_length=1, max_length=120)
     file: FileName = Field(min_length=1, max_length=500, description="Relative to the scene document")
     on: bool = True
-    position_mm: Triple = Field((0.0, 0.0, 0.0), title="Position", description="x, y (up), z of its origin")
-    rotation_deg: Triple = Field((0.0, 0.0, 0.0), title="Rotation", description="About x, then y, then z")
+    position_mm: tuple[Far, Far, Far] = Field((0.0, 0.0, 0.0), title="Position", description="x, y (up), z of its origin")
+    rotation_deg: tuple[Turn, Turn, Turn] = Field((0.0, 0.0, 0.0), title="Rotation", description="About x, then y, then z")
     scale: float = number(1.0, "Scale", "", 1e-6, 1e6, (0.1, 10.0), "Metres per unit of its file", log=True)
     up: Literal["+y", "-y", "+z", "-z", "+x", "-x"] = "+y"
 
@@ -72,6 +74,6 @@ class ObjectFile(Document):
             "scale": "log",
         },
     )
-    own_maps: bool = switch(True, "Maps of the file", "Use the colour, roughness and metalness that came with the file")
+    own_maps: bool = switch(True, "Maps of the file", "Use the colour, roughness and metalness that came with the file, under the bases that ask for them")
     twin: Twin | None = None
     neighbours: list[Neighbour] = Field(default_factory=list, max_length=50)

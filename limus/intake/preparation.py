@@ -67,10 +67,7 @@ def prepared(document: ObjectFile, setting: Setting, find: Finder, progress: Pro
     if document.uv == "unwrapped":
         mesh = unwrapped_once(mesh, progress)
     # Backs last: they take over the UVs of their fronts.
-    mesh = with_backs(mesh, document.two_sided)
-    if not document.own_maps and mesh.base_maps:
-        mesh = replace(mesh, base_maps=())
-    return mesh
+    return with_backs(mesh, document.two_sided)
 
 
 def by_second_uv(mesh: Mesh) -> Mesh:

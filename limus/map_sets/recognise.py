@@ -81,6 +81,7 @@ def recognise(
     facts: list[FileFacts] = []
     seen: dict[str, Content] = {}
     gammas: dict[str, float | None] = {}
+    below: dict[str, int] = {}
     refused: list[str] = []
     for k, (file, name) in enumerate(files):
         try:
@@ -90,6 +91,8 @@ def recognise(
         else:
             content = seen[file] = content_of(picture)
             gammas[file] = picture.gamma
+            if picture.pixels.dtype.kind == "f" and picture.pixels.shape[2] >= 3:
+                below[file] = int((picture.pixels[:, :, :3] < 0).any(axis=2).sum())
             facts.append(
                 FileFacts(
                     file,
@@ -105,7 +108,7 @@ def recognise(
         if check is not None:
             check((k + 1) / len(files))
     if not facts:
-        raise InputError(refused[0] if refused else "there is no picture among them", where="maps", remedy="Bring texture files")
+        raise InputError(refused[0].rstrip(".") if refused else "there is no picture among them", where="maps", remedy="Bring texture files")
     out = Recognised(facts, [], [], refused=refused)
     claims = [_claims(f, seen[f.file], out.findings) for f in facts]
     for f, claim in zip(facts, claims, strict=True):
@@ -113,6 +116,8 @@ def recognise(
             colour = ROLES[role].kind == "colour" if role in ROLES else False
             gamma = gammas[f.file]
             linear = not colour or gamma == 1.0 or (f.kind == "EXR")
+            if colour and below.get(f.file):
+                out.findings.append(f"{below[f.file]} colours of {f.name} are negative, which no surface is: they are taken as 0")
             if colour and f.kind == "EXR":
                 out.findings.append(f"{f.name} is an EXR: its colours are read as linear light")
             if colour and gamma == 1.0 and f.kind != "EXR":

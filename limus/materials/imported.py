@@ -11,15 +11,17 @@ from limus.surface.picture import Texture
 from limus.surface.texels import Texels
 
 
-def lay_maps(texels: Texels, sheet: dict[str, np.ndarray]) -> None:
+def lay_maps(texels: Texels, sheet: dict[str, np.ndarray], wanted: np.ndarray | None = None) -> None:
     """Put the imported colour, roughness and metalness into ``sheet`` in place of the base's, map set by map set.
+
+    ``wanted`` : (n,) bool, the texels that get them; all where it is None.
 
     A material without pictures leaves the chosen base material as it is: a bare colour says less than that does.
     """
     maps = texels.mesh.base_maps
     if not maps:
         return
-    page = texels.page_xy[0]
+    page = texels.page_xy[0] if wanted is None else np.where(wanted, texels.page_xy[0], -1)
 
     def read(texture: Texture, here: np.ndarray) -> np.ndarray:
         u, v = texels.uv_of(texture.uv_set)

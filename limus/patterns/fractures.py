@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from limus.parallel import for_ranges, kernel
+from limus.parallel import kernel
 from limus.patterns.cells import cells
 from limus.patterns.noise import fractal
 
@@ -31,9 +31,15 @@ class Fractures:
 
 
 @kernel
-def _gather(start, end, slot, mean, out):  # type: ignore[no-untyped-def]
-    for i in range(start, end):
-        out[i] = mean[slot[i]]
+def _means(number, field, weight, total, summed, out):  # type: ignore[no-untyped-def]
+    mask = np.uint32(len(total) - 1)
+    for i in range(len(number)):
+        k = number[i] & mask
+        total[k] += weight[i]
+        summed[k] += weight[i] * field[i]
+    for i in range(len(number)):
+        k = number[i] & mask
+        out[i] = summed[k] / max(total[k], 1e-30)
 
 
 def mean_over(number: np.ndarray, field: np.ndarray, weight: np.ndarray) -> np.ndarray:
@@ -43,11 +49,9 @@ def mean_over(number: np.ndarray, field: np.ndarray, weight: np.ndarray) -> np.n
     ----------
     number : (n,) uint32 random bits of the pieces. field, weight : (n,) float32.
     """
-    slot = (number & np.uint32(_SLOTS - 1)).astype(np.int64)
-    total = np.bincount(slot, weight, _SLOTS)
-    mean = (np.bincount(slot, weight * field, _SLOTS) / np.maximum(total, 1e-30)).astype(np.float32)
     out = np.empty(len(field), np.float32)
-    for_ranges(_gather, len(out), slot, mean, out)
+    # Room for all slots costs nothing where they are not touched.
+    _means(np.ascontiguousarray(number, np.uint32), field, weight, np.zeros(_SLOTS), np.zeros(_SLOTS), out)
     return out
 
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from limus.parallel import kernel
 from limus.patterns.cells import cells
 
 
@@ -48,12 +49,19 @@ def _chances(numbers: np.ndarray, seed: int) -> np.ndarray:
     return (np.right_shift(x, np.uint64(40)).astype(np.float64) / float(1 << 24)).astype(np.float32)
 
 
+@kernel
+def _extents(piece, points, low, high):  # type: ignore[no-untyped-def]
+    for i in range(len(piece)):
+        for k in range(3):
+            low[piece[i], k] = min(low[piece[i], k], points[i, k])
+            high[piece[i], k] = max(high[piece[i], k], points[i, k])
+
+
 def by_number(piece: np.ndarray, numbers: list[int], points_m: np.ndarray, seed: int) -> Pieces:
     """Pieces that are numbered already: ``piece`` (n,) int, ``numbers`` the number each one draws its chances from."""
     count = len(numbers)
     low, high = np.full((count, 3), np.inf, np.float32), np.full((count, 3), -np.inf, np.float32)
-    np.minimum.at(low, piece, points_m)
-    np.maximum.at(high, piece, points_m)
+    _extents(np.ascontiguousarray(piece, np.int64), np.ascontiguousarray(points_m, np.float32), low, high)
     half = np.maximum(np.linalg.norm(high - low, axis=1) / 2, 1e-9)
     middle = (low + high) / 2
     at = (points_m - middle[piece]) / half[piece][:, None]

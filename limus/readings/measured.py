@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from io import BytesIO
 from pathlib import Path
 
@@ -34,7 +35,7 @@ class Measured:
         plan = RayPlan.for_mesh(texels.mesh, 1)
         return cls(texels, plan, np.zeros((len(texels), plan.width), np.float32))
 
-    @property
+    @cached_property
     def key(self) -> str:
         """Hash of what was measured and how well."""
         return self.plan.key(self.texels, self.around)

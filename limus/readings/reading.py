@@ -47,7 +47,13 @@ class Place:
 
     def key_for(self, reads: Iterable[str]) -> str:
         """Hash of the texels and of what is read besides (see ``READS``), measuring quality included, and of nothing else."""
-        return key_of(self.texels.key, {what: self._part(what) for what in sorted(set(reads))})
+        # Asked by every line and layer of a scene, for the same few sets.
+        known: dict[frozenset[str], str] = self.__dict__.setdefault("_keys", {})
+        wanted = frozenset(reads)
+        found = known.get(wanted)
+        if found is None:
+            found = known[wanted] = key_of(self.texels.key, {what: self._part(what) for what in sorted(wanted)})
+        return found
 
     def _part(self, what: str) -> object:
         if what == "rays":

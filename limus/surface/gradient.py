@@ -9,13 +9,19 @@ from limus.surface.texels import Texels
 
 
 @kernel
+def steps_of(near, i, k):  # type: ignore[no-untyped-def]
+    """What half a difference of two neighbours is to be multiplied by: at the border of an open sheet one of them is the texel itself."""
+    return np.float32(2.0) if near[i, k] == i or near[i, k + 1] == i else np.float32(1.0)
+
+
+@kernel
 def _tilt(start, end, near, triangle, along_u, along_v, normal, tangent, relief, texel_uv, base, out):  # type: ignore[no-untyped-def]
     half = np.float32(0.5 / texel_uv)
     for i in range(start, end):
         t = triangle[i]
         # Relief is in mm, positions in m.
-        hu = (relief[near[i, 1]] - relief[near[i, 0]]) * half * np.float32(0.001)
-        hv = (relief[near[i, 3]] - relief[near[i, 2]]) * half * np.float32(0.001)
+        hu = (relief[near[i, 1]] - relief[near[i, 0]]) * half * steps_of(near, i, 0) * np.float32(0.001)
+        hv = (relief[near[i, 3]] - relief[near[i, 2]]) * half * steps_of(near, i, 2) * np.float32(0.001)
         guu, guv, gvv = np.float32(0.0), np.float32(0.0), np.float32(0.0)
         for k in range(3):
             guu += along_u[t, k] * along_u[t, k]

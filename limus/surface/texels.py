@@ -305,12 +305,14 @@ class Texels:
             mesh.positions[flat].astype(np.float64), corners, mesh.triangle_map_set, mesh.welded[flat],
             near.twin, near.twin_edge, near.kind, near.island, sources, weights,
         )  # fmt: skip
-        inner[border, side] = len(self) + np.arange(count, dtype=np.int32)
+        # Where the surface ends a texel is its own neighbour, so that who takes slopes knows.
+        ends = (sources[:, 0] == border) & (weights[:, 0] == 1.0)
+        inner[border, side] = np.where(ends, border, len(self) + np.arange(count)).astype(np.int32)
         return inner, sources, weights
 
     @property
     def neighbours(self) -> np.ndarray:
-        """(n, 4) int32 left, right, up, down; numbers from n on are gutter samples (see ``extend``)."""
+        """(n, 4) int32 left, right, up, down; numbers from n on are gutter samples (see ``extend``), its own where the surface ends."""
         return self._gutter[0]
 
     @cached_property
@@ -318,7 +320,7 @@ class Texels:
         """(n, 4) int32 the texel next door, also over a seam (there the one that counts most); -1 where the surface ends."""
         inner, sources, weights = self._gutter
         strongest = sources[np.arange(len(sources)), weights.argmax(axis=1)]
-        out = inner.copy()
+        out = np.where(inner == np.arange(len(self), dtype=np.int32)[:, None], np.int32(-1), inner)
         rows, sides = np.nonzero(inner >= len(self))
         over = strongest[inner[rows, sides] - len(self)]
         out[rows, sides] = np.where(over == rows, -1, over)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from limus.parallel import for_ranges, kernel
+from limus.surface.gradient import steps_of
 from limus.surface.texels import Texels
 
 
@@ -56,8 +57,8 @@ def _slopes(start, end, near, triangle, along_u, along_v, texel_uv, extended, ou
     half = np.float32(0.5 / texel_uv)
     for i in range(start, end):
         t = triangle[i]
-        du = (extended[near[i, 1]] - extended[near[i, 0]]) * half
-        dv = (extended[near[i, 3]] - extended[near[i, 2]]) * half
+        du = (extended[near[i, 1]] - extended[near[i, 0]]) * half * steps_of(near, i, 0)
+        dv = (extended[near[i, 3]] - extended[near[i, 2]]) * half * steps_of(near, i, 2)
         guu, guv, gvv = np.float32(0.0), np.float32(0.0), np.float32(0.0)
         for k in range(3):
             guu += along_u[t, k] * along_u[t, k]

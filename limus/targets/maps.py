@@ -78,7 +78,7 @@ def map_files(name: str, texels: Texels, surface: Surface, bits: int = 8) -> lis
                 entry |= {"black": ends[0], "white": ends[1], "unit": ends[2]}
             listing[file] = entry
     about["files"] = listing
-    out.append(Written("maps.json", json.dumps(about, indent=2, ensure_ascii=False).encode()))
+    out.append(Written("maps.json", json.dumps(about, indent=2, ensure_ascii=False, allow_nan=False).encode()))
     return out
 
 

@@ -6,11 +6,13 @@ import dataclasses
 import re
 from typing import Any
 
+from django.conf import settings
 from django.contrib.auth.decorators import login_required
+from django.core.exceptions import RequestDataTooBig
 from django.db import DatabaseError
 from django.http import HttpRequest, HttpResponse
 from ninja import NinjaAPI
-from ninja.errors import ValidationErrorContext
+from ninja.errors import HttpError, ValidationErrorContext
 from ninja.parser import Parser
 from ninja.security import django_auth
 
@@ -37,8 +39,19 @@ class _Parser(Parser):
     """JSON whose texts are texts: a database cannot hold half a character."""
 
     def parse_body(self, request: HttpRequest) -> Any:
-        """The parsed body."""
-        found = super().parse_body(request)
+        """The parsed body; what it cannot be is noted for the answer, since the library asks for no reason."""
+        try:
+            found = super().parse_body(request)
+        except RecursionError as error:
+            request.limus_refusal = "it is nested too deeply"  # type: ignore[attr-defined]
+            # Without what led here: the stack alone would fill the log.
+            raise ValueError("nested too deeply") from error.with_traceback(None)
+        except UnicodeDecodeError:
+            request.limus_refusal = "it is not UTF-8 text"  # type: ignore[attr-defined]
+            raise
+        except ValueError as error:
+            request.limus_refusal = f"it is not JSON ({str(error)[:80]})"  # type: ignore[attr-defined]
+            raise
         # Written as such they are no JSON; they come as escapes or not at all.
         if b"\\u" in request.body:
             refuse_odd_text(found, "request")
@@ -70,6 +83,29 @@ for subject in SUBJECTS:
 @api.exception_handler(InputError)
 def _bad_input(request: HttpRequest, error: InputError) -> HttpResponse:
     return api.create_response(request, error.as_dict(), status=422)
+
+
+@api.exception_handler(HttpError)
+def _not_understood(request: HttpRequest, error: HttpError) -> HttpResponse:
+    """What the library refuses by itself: mostly a body that is no JSON."""
+    why = getattr(request, "limus_refusal", "")
+    problem = f"the request cannot be read: {why}" if why else str(error.message).rstrip(".")
+    return api.create_response(
+        request, InputError(problem, where="request", remedy="Send it again").as_dict(), status=error.status_code
+    )
+
+
+@api.exception_handler(RequestDataTooBig)
+def _too_large(request: HttpRequest, error: RequestDataTooBig) -> HttpResponse:
+    most = settings.DATA_UPLOAD_MAX_MEMORY_SIZE >> 20
+    found = InputError(f"the request has more than {most} MB", where="request", remedy="Send less at once")
+    return api.create_response(request, found.as_dict(), status=413)
+
+
+@api.exception_handler(RecursionError)
+def _too_deep(request: HttpRequest, error: RecursionError) -> HttpResponse:
+    found = InputError("the document is nested too deeply", where="request", remedy="Send a document as 'limus schema' describes it")
+    return api.create_response(request, found.as_dict(), status=422)
 
 
 @api.exception_handler(OSError)

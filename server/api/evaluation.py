@@ -18,10 +18,13 @@ from limus.session import Session
 from server.api.answers import Problem, object_of, owner_of
 from server.projects.gate import gate
 from server.projects.intake import own_files_only
+from server.projects.last_view import keep_soon, last_view
 from server.projects.map_store import Pictures
 from server.projects.workshop import session_of
 
 router = Router()
+#: Texels along a side from which on a picture at rest is worth keeping.
+KEPT_FROM = 512
 Answerer = Callable[[Session, Question, Sink, Callable[[], None]], Answer | None]
 
 
@@ -30,6 +33,7 @@ class EvaluateIn(Question):
 
     ticket: int = Field(0, ge=0)
     client: str = Field("", max_length=40)
+    ahead: bool = Field(False, description="Nobody waits for it: it is made so that the next drag finds it")
     document: Scene | None = None
 
 
@@ -51,7 +55,8 @@ def _answered(request: HttpRequest, object_id: int, body: EvaluateIn, by: Answer
         if gone():
             raise Cancelled
 
-    with gate.turn(body.resolution, lambda: session.is_warm(body.resolution), gone):
+    person = None if body.ahead else owner
+    with gate.turn(body.resolution, lambda: session.is_warm(body.resolution), gone, person=person, tab=body.client):
         out = by(session, body, Pictures(owner), check)
     if out is None:
         return None
@@ -66,7 +71,21 @@ def evaluate(request: HttpRequest, object_id: int, body: EvaluateIn) -> Any:
         return 425, Problem(
             message="The object has not been measured yet. Measure it first.", remedy="Start a job of kind 'measure'"
         )
+    if body.pictures and body.until is None and body.look.kind == "lit" and body.resolution >= KEPT_FROM and not body.ahead:
+        item = object_of(request, object_id)
+        document = item.document if body.document is None else body.document.model_dump(mode="json")
+        if document == item.document and item.head_id is not None:
+            keep_soon(item, item.head_id, out.model_dump(mode="json"))
     return 200, out
+
+
+@router.get("/objects/{int:object_id}/last-view", response={200: Answer, 404: Problem})
+def get_last_view(request: HttpRequest, object_id: int) -> Any:
+    """How it looked when it was last at rest in this version; nothing is evaluated or prepared for it."""
+    found = last_view(object_of(request, object_id))
+    if found is None:
+        return 404, Problem(message="Nothing is kept of it. Evaluate it.")
+    return 200, found
 
 
 @router.post("/objects/{int:object_id}/look", response={200: Answer, 409: Problem, 422: Problem})
@@ -80,7 +99,9 @@ def get_map(request: HttpRequest, name: str) -> HttpResponse:
     """A finished picture by the hash of its content."""
     if request.headers.get("If-None-Match") == f'"{name}"':
         return HttpResponse(status=304)
-    found = Pictures(owner_of(request).pk).get(name)
+    pictures = Pictures(owner_of(request).pk)
+    found = pictures.get(name)
+    pictures.fetched(name)
     if found is None:
         return HttpResponse(
             '{"message": "This picture is no longer kept. Evaluate again."}', status=404, content_type="application/json"

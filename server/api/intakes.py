@@ -10,6 +10,7 @@ from django.shortcuts import get_object_or_404
 from ninja import Router
 from pydantic import BaseModel, ConfigDict, Field
 
+from limus.fields import Name
 from limus.errors import InputError
 from limus.intake.facts import Comparison, Facts
 from limus.setting import Up
@@ -52,7 +53,7 @@ class AcceptIn(BaseModel):
     """How it is to be taken in."""
 
     model_config = ConfigDict(extra="forbid")
-    name: str = Field("", max_length=120)
+    name: Name = Field("", max_length=120)
     scale: float = Field(1.0, ge=1e-12, le=1e12, allow_inf_nan=False)
     up: Up = "+y"
     unwrap: bool = False

@@ -9,7 +9,7 @@ from ninja import Router
 from pydantic import BaseModel, Field
 
 from limus.intake.facts import Facts
-from server.api.answers import Problem, VersionOut, object_of, version_out
+from server.api.answers import Problem, VersionOut, object_of, owner_of, version_out
 from server.projects import storage
 from server.projects.gate import gate
 from server.projects.portrait import portrait
@@ -52,8 +52,8 @@ def get_object(request: HttpRequest, object_id: int) -> ObjectOut:
     item = object_of(request, object_id)
     session = session_of(item.scene())
     scene = session.scene
-    with gate.turn(256, lambda: session.ready):
-        mesh, facts, readings = session.mesh, facts_of(session), session.readings()
+    with gate.turn(256, lambda: session.ready, person=owner_of(request).pk):
+        mesh, facts, readings = session.mesh, facts_of(session), session.readings_quality()
         twin = session.twin_facts()
     gaps: dict[str, str] = {}
     if mesh.colours is None and not scene.vertex_paint:
@@ -69,7 +69,7 @@ def get_object(request: HttpRequest, object_id: int) -> ObjectOut:
         name=item.name,
         digest=session.object_key,
         facts=Facts.model_validate(facts),
-        readings="missing" if readings is None else readings.quality if readings.exact else "outdated",
+        readings="missing" if readings is None else readings[0] if readings[1] else "outdated",
         missing_readings=gaps,
         twin=TwinOut.model_validate(twin) if twin is not None else None,
         diagonal_m=session.size.diagonal_m,

@@ -9,6 +9,7 @@ from django.http import HttpRequest
 from ninja import Router
 from pydantic import BaseModel, ConfigDict, Field
 
+from limus.fields import Name
 from limus.intake.object_file import ObjectFile
 from limus.session import object_key
 from server.api.answers import Problem, body_pieces, owner_of, project_of
@@ -47,7 +48,7 @@ class ProjectIn(BaseModel):
     """A new project."""
 
     model_config = ConfigDict(extra="forbid")
-    name: str = Field(min_length=1, max_length=120)
+    name: Name = Field(min_length=1, max_length=120)
 
 
 @router.get("/projects", response=list[ProjectOut])

@@ -118,7 +118,7 @@ def remove(request: HttpRequest, name: str = Query(max_length=80)) -> tuple[int,
 def file_of(request: HttpRequest, name: str = Query(max_length=80)) -> HttpResponse:
     """A treatment as a file."""
     found = treatments.named(owner_of(request), name)
-    text = json.dumps(found.model_dump(mode="json"), indent=1)
+    text = json.dumps(found.model_dump(mode="json"), indent=1, allow_nan=False)
     plain = re.sub(r"[^a-z0-9]+", "-", found.name.lower()).strip("-") or "treatment"
     response = HttpResponse(text, content_type="application/json")
     response["Content-Disposition"] = f'attachment; filename="{plain}.treatment.json"'

@@ -44,6 +44,8 @@ CSRF_TRUSTED_ORIGINS = list(filter(None, os.environ.get("LIMUS_ORIGINS", "").spl
 
 #: Largest upload in bytes and most triangles of one object.
 UPLOAD_LIMIT = int(os.environ.get("LIMUS_UPLOAD_LIMIT", 512 << 20))
+#: Bytes of one JSON document: a scene with all the strokes it may have takes a few.
+DATA_UPLOAD_MAX_MEMORY_SIZE = 32 << 20
 TRIANGLE_LIMIT = int(os.environ.get("LIMUS_TRIANGLE_LIMIT", 2_000_000))
 #: Resolution at which readings are measured for the view.
 READINGS_RESOLUTION = int(os.environ.get("LIMUS_READINGS_RESOLUTION", 1024))

@@ -18,7 +18,7 @@ from django.db import transaction
 from limus.errors import InputError
 from limus.formats.bundle import Limits, object_in, unpack_all
 from limus.formats.peek import claimed_triangles
-from limus.formats.read import METRES, SUFFIXES, format_of, read_object
+from limus.formats.read import METRES, SUFFIXES, format_of, read_object, usual_up
 from limus.intake.inspection import inspection
 from limus.intake.object_file import ObjectFile, Twin
 from limus.named_files import named_files
@@ -156,8 +156,7 @@ def _relative(path: Path) -> str:
 def _looked_at(mesh: Mesh, main: Path, intake: Intake) -> dict[str, Any]:
     known = format_of(main) in METRES
     facts = inspection(mesh, unit_known=known)
-    # What has no axes by its standard is mostly made with z up (common practice, no source); OBJ mostly with y up.
-    facts["suggested_up"] = "+z" if format_of(main) in (".stl", ".ply") else "+y"
+    facts["suggested_up"] = usual_up(main)
     facts["file"] = main.name
     return facts
 

@@ -118,7 +118,8 @@ def taken(owner: AbstractBaseUser, name: str, project: Project) -> BaseChoice:
         if file not in choice.files and not theirs.filter(path=file).exists():
             continue
         SourceFile.objects.get_or_create(project=project, path=file, defaults={"name": file.rsplit("/", 1)[-1]})
-    return choice
+    # Whoever chooses a base wants to see it, not the maps that the object came with.
+    return choice.model_copy(update={"file_maps": False})
 
 
 def picture_of(owner: AbstractBaseUser, name: str) -> bytes:

@@ -10,14 +10,20 @@ from django.db import connection
 
 from limus.answer import Question
 from limus.answering import answer
+from limus.chronicle import Chronicle
+from limus.effects.catalogue import EFFECTS
+from limus.intake.object_file import ObjectFile
 from limus.masks.hand.painting import Canvas, footprint
 from limus.masks.hand.stroke import Stroke
 from limus.masks.hand.vertex_paint import vertex_canvas
 from limus.masks.recipe import SOURCES, Term
 from limus.masks.source import Scope
 from limus.masks.sources.picks import Pick, Picks
+from limus.object_size import ObjectSize
+from limus.readings.exposure import measure_exposure
 from limus.readings.measured import Measured
 from limus.readings.reading import Place
+from limus.scene import Layer, Scene
 from limus.setting import Setting
 from limus.store import Store
 from limus.surface.mesh import Mesh, Part
@@ -39,7 +45,9 @@ def evaluate_once(item: WorkObject, resolution: int) -> bool:
 
 
 def compile_once() -> None:
-    """Compile what drawing by hand and the rarer patterns need, on a small plate; kept on disk for the next start."""
+    """Compile what every effect, drawing by hand and the rarer patterns need, on a small plate; kept on disk for the next start, and loaded
+    from there before anybody waits for it.
+    """
     plate = Mesh(
         positions=np.array([[0, 0, 0], [0.1, 0, 0], [0.1, 0, 0.1], [0, 0, 0.1]], np.float32),
         normals=np.tile(np.array([[0, 1, 0]], np.float32), (4, 1)),
@@ -48,6 +56,13 @@ def compile_once() -> None:
         parts=(Part("plate", 0, 2, 0),),
     )
     texels = texels_of(plate, 64)
+    size = ObjectSize(plate.diagonal)
+    layers = [
+        Layer(id=kind, name=kind, effect=effect.fitted(size), where=effect.default_where(size)) for kind, effect in EFFECTS.items()
+    ]
+    scene = Scene(object=ObjectFile(file="plate"), layers=layers)
+    chronicle = Chronicle(texels, Measured.blank(texels), Store(), measure_exposure(texels, scene.setting, rays=4))
+    chronicle.finish(chronicle.play(scene)[-1].pile)
     footprint(Canvas.of(texels), Stroke(points=[(0.05, 0, 0.05, 0, 1, 0, 1, 0, 0)]))
     footprint(vertex_canvas(plate), Stroke(points=[(0.05, 0, 0.05, 0, 1, 0, 1, 0, 0)]))
     scope = Scope(Place(texels, Measured.blank(texels), Setting()), Store(), 1)
@@ -60,13 +75,15 @@ def compile_once() -> None:
 
 def _run() -> None:
     try:
+        with gate.turn(512, lambda: False):
+            compile_once()
         newest = SceneVersion.objects.order_by("-id").first()
         if newest is not None:
             item = WorkObject.objects.select_related("project", "head").get(pk=newest.object_id)
-            with gate.turn(512, lambda: False):
-                evaluate_once(item, 512)
-        with gate.turn(512, lambda: False):
-            compile_once()
+            # As the view asks for it when it is opened, the quickest first.
+            for size in (256, 512):
+                with gate.turn(512, lambda: False):
+                    evaluate_once(item, size)
     except Exception:
         # Only a convenience: whoever opens the object will see what is wrong with it.
         log.warning("warming up failed", exc_info=True)

@@ -182,7 +182,7 @@ class Reading(Files):
             return b"\x89PNG\r\n\x1a\n" + chunk + packed + struct.pack(">I", 0) + b"IEND" + struct.pack(">I", zlib.crc32(b"IEND"))
 
         for name, data, said in (
-            ("nothing.png", b"", "can be read"),
+            ("nothing.png", b"", "is empty"),
             ("text.png", b"this is not a picture", "can be read"),
             ("cut.png", good.getvalue()[:60], "can be read"),
             ("none.png", head(0, 10), "can be read|no pixels"),

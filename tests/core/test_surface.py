@@ -15,6 +15,7 @@ from limus.surface.gradient import normal_from_relief
 from limus.surface.mesh import Mesh
 from limus.surface.tangents import corner_tangents
 from limus.surface.texels import Texels
+from limus.surface.walk import surface_gradient
 from limus.surface.uv_health import uv_health
 from tests.core import shapes
 
@@ -209,3 +210,19 @@ class Health(TestCase):
         self.assertAlmostEqual(flipped.flipped, 1 / 6, delta=0.001)
         mesh = shapes.plane()
         self.assertFalse(uv_health(Mesh(mesh.positions, mesh.normals, mesh.triangles, parts=mesh.parts)).present)
+
+
+class Borders(TestCase):
+    def test_an_open_border_leans_as_the_rest(self) -> None:
+        # A sheet that rises by a quarter: also where a texel has a neighbour on one side only.
+        for steps in ((1.0, 0.0), (0.0, 1.0), (0.7, -0.7)):
+            texels = Texels.of(shapes.plane(0.2), 64)
+            slope = 0.25 * (texels.position[:, 0] * steps[0] + texels.position[:, 2] * steps[1])
+            n = normal_from_relief(texels, (slope * 1000).astype(np.float32))
+            bitangent = np.cross(texels.normal, texels.tangent[:, :3]) * texels.tangent[:, 3:]
+            world = texels.tangent[:, :3] * n[:, :1] + bitangent * n[:, 1:2] + texels.normal * n[:, 2:]
+            leaning = np.hypot(world[:, 0], world[:, 2]) / world[:, 1]
+            wanted = 0.25 * float(np.hypot(*steps))
+            np.testing.assert_allclose(leaning, wanted, rtol=0.02)
+            gradient = surface_gradient(texels, slope.astype(np.float32))
+            np.testing.assert_allclose(np.linalg.norm(gradient, axis=1), wanted, rtol=0.02)

@@ -24,12 +24,12 @@ describe('what the view asks for', () => {
     await rest()
     for (let k = 0; k < 30; k++) preview()
     full()
-    expect(sizes()).toEqual([512])
+    expect(sizes()).toEqual([256])
     expect(state.busy.value).toBe(true)
     server.holds = ''
     server.go()
     await rest()
-    expect(sizes()).toEqual([512, 1024])
+    expect(sizes()).toEqual([256, 1024])
     expect(state.busy.value).toBe(false)
   })
   test('a step of a drag that comes late never takes the place of the whole', async () => {
@@ -42,7 +42,7 @@ describe('what the view asks for', () => {
     server.holds = ''
     server.go()
     await rest()
-    expect(sizes()).toEqual([512, 1024])
+    expect(sizes()).toEqual([256, 1024])
   })
   test('a view smaller than that of a drag stays small', async () => {
     const { preview, state } = bench()
@@ -110,6 +110,41 @@ describe('what the view asks for', () => {
     peek(true)
     await rest()
     expect(until()).toBe('')
+  })
+})
+
+describe('opening', () => {
+  test('goes from coarse to sharp, small pictures last', async () => {
+    const { climb } = bench()
+    climb()
+    await rest()
+    expect(server.asked.map((a) => [a.body.resolution, a.body.pictures])).toEqual([
+      [256, false],
+      [512, false],
+      [1024, true],
+    ])
+  })
+  test('whatever is asked for meanwhile takes the place of the rest', async () => {
+    const { climb, preview } = bench()
+    server.holds = '/evaluate'
+    climb()
+    await rest()
+    preview()
+    server.holds = ''
+    server.go()
+    await rest()
+    expect(sizes()).toEqual([256, 256])
+  })
+  test('the sizes of a drag are made ready while nobody asks, and nothing is shown of it', async () => {
+    const { full, state } = bench()
+    full()
+    await vi.waitFor(() => expect(server.asked.filter((a) => a.body.ahead).length).toBe(3), { timeout: 4000 })
+    expect(server.asked.filter((a) => a.body.ahead).map((a) => a.body.resolution)).toEqual([128, 256, 512])
+    expect(server.asked.filter((a) => a.body.ahead).every((a) => !a.body.pictures)).toBe(true)
+    expect([state.evaluation.value!.ticket, state.busy.value]).toEqual([1, false])
+    // Nothing is left to be made ready.
+    await new Promise((go) => setTimeout(go, 600))
+    expect(server.asked.length).toBe(4)
   })
 })
 

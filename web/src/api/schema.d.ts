@@ -662,6 +662,26 @@ export interface paths {
     patch?: never
     trace?: never
   }
+  '/api/objects/{object_id}/last-view': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    /**
+     * Get Last View
+     * @description How it looked when it was last at rest in this version; nothing is evaluated or prepared for it.
+     */
+    get: operations['server_api_evaluation_get_last_view']
+    put?: never
+    post?: never
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
   '/api/objects/{object_id}/look': {
     parameters: {
       query?: never
@@ -1805,6 +1825,12 @@ export interface components {
        * @default 1
        */
       relief: number
+      /**
+       * Maps of the file
+       * @description Colour, roughness and metalness as they came with the object; off where a base was chosen instead
+       * @default true
+       */
+      file_maps: boolean
       /**
        * Occlusion in colour
        * @description Its own occlusion multiplied into its colour
@@ -4229,7 +4255,7 @@ export interface components {
       subdivide_mm?: number | null
       /**
        * Maps of the file
-       * @description Use the colour, roughness and metalness that came with the file
+       * @description Use the colour, roughness and metalness that came with the file, under the bases that ask for them
        * @default true
        */
       own_maps: boolean
@@ -7780,6 +7806,12 @@ export interface components {
        * @default
        */
       client: string
+      /**
+       * Ahead
+       * @description Nobody waits for it: it is made so that the next drag finds it
+       * @default false
+       */
+      ahead: boolean
       document?: components['schemas']['Scene'] | null
     }
     /**
@@ -9132,6 +9164,37 @@ export interface operations {
       }
       /** @description Too Early */
       425: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+    }
+  }
+  server_api_evaluation_get_last_view: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        object_id: number
+      }
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Answer']
+        }
+      }
+      /** @description Not Found */
+      404: {
         headers: {
           [name: string]: unknown
         }

@@ -97,6 +97,7 @@ function reset() {
         v-if="tick !== undefined"
         v-tooltip.top="`Default: ${withUnit(usual!, field)}. Click to return to it`"
         class="tick"
+        :class="{ here: usual === modelValue }"
         :style="{ left: `${tick * 100}%` }"
         @pointerdown.stop
         @click.stop="reset"
@@ -146,8 +147,15 @@ function reset() {
   height: 18px;
   margin-left: -4.5px;
   cursor: pointer;
-  z-index: 1;
   background: linear-gradient(var(--muted), var(--muted)) center / 1px 9px no-repeat;
+}
+/* At its default the handle stands on the tick: nobody can mean the tick then. */
+.tick.here {
+  pointer-events: none;
+}
+/* Near its default the handle lies over the tick, and is what is taken. */
+.track :deep(.p-slider-handle) {
+  z-index: 1;
 }
 .value {
   width: 100%;

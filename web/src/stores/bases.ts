@@ -49,6 +49,19 @@ export const useBases = defineStore('bases', () => {
       else scene.bases[chosen.value] = { ...copy(fresh), parts: old.parts, where: old.where }
     })
   }
+  /** The maps that came with the object, in place of the chosen base's own colour, roughness and metalness. */
+  function asInFile() {
+    work.edit('As in the file', (scene) => {
+      if (!scene.object.own_maps) {
+        scene.object.own_maps = true
+        scene.bases.forEach((b) => (b.file_maps = false))
+      }
+      if (scene.bases[chosen.value]) scene.bases[chosen.value].file_maps = true
+    })
+  }
+  const hasFileMaps = computed(() => (work.facts?.textures.length ?? 0) > 0)
+  /** Whether a base shows them. */
+  const isAsInFile = (b: Base) => hasFileMaps.value && b.file_maps && (work.scene?.object.own_maps ?? true)
   /** One more base: on some parts, or over what is there. */
   function add(fresh: Base, parts: string[] | null) {
     work.edit(`Add ${title(fresh).toLowerCase()}`, (scene) => {
@@ -100,5 +113,5 @@ export const useBases = defineStore('bases', () => {
     const fields = (work.catalogue?.levels.properties ?? {}) as Record<string, { default?: unknown }>
     return Object.fromEntries(Object.entries(fields).map(([name, f]) => [name, f.default ?? null])) as Levels
   }
-  return { chosen, bases, base, materials, material, said, channels, title, partsOf, isRest, fromStore, put, add, setParts, remove, duplicate, move, done, freshLevels } // prettier-ignore
+  return { chosen, bases, base, materials, material, said, channels, title, partsOf, isRest, fromStore, put, asInFile, hasFileMaps, isAsInFile, add, setParts, remove, duplicate, move, done, freshLevels } // prettier-ignore
 })

@@ -9,7 +9,7 @@ import { recipes } from './work/recipes'
 import { client, copy, stateOf, type Verbs } from './work/state'
 import { treatments } from './work/treatments'
 
-export { DRAG_SIZE, type Size } from './work/state'
+export { DRAG_SIZES, type Size } from './work/state'
 
 /** The object being worked on: its scene, its history, and what the view shows of it. Each part is a file of its own in `work/`. */
 export const useWork = defineStore('work', () => {

@@ -1,5 +1,4 @@
 <script setup lang="ts">
-import ToggleSwitch from 'primevue/toggleswitch'
 import { computed, ref, watch } from 'vue'
 import { pictureUrl } from '../../api/client'
 import { percent } from '../../controls/format'
@@ -25,7 +24,7 @@ const rows = computed(() =>
     return {
       k,
       title: bases.title(b),
-      words,
+      words: bases.isAsInFile(b) ? `${words}, as in the file` : words,
       share: found?.share ?? 0,
       picture: found?.picture,
       notes: found?.notes ?? [],
@@ -44,7 +43,6 @@ watch(
   },
   { immediate: true },
 )
-const hasOwn = computed(() => (work.facts?.textures.length ?? 0) > 0)
 </script>
 
 <template>
@@ -72,14 +70,6 @@ const hasOwn = computed(() => (work.facts?.textures.length ?? 0) > 0)
         {{ percent(row.share) }}
       </span>
     </button>
-    <div v-if="hasOwn" class="row own">
-      <label v-tooltip.right="work.facts?.textures.join(', ')" for="own-maps" class="clip">Maps of the file</label>
-      <ToggleSwitch
-        input-id="own-maps"
-        :model-value="work.scene?.object.own_maps ?? true"
-        @update:model-value="(v) => work.editObject('Maps of the file', (s) => (s.object.own_maps = v))"
-      />
-    </div>
     <h2 class="muted">Channels</h2>
     <button
       type="button"
@@ -117,9 +107,6 @@ const hasOwn = computed(() => (work.facts?.textures.length ?? 0) > 0)
 <style scoped>
 .base {
   padding: 4px 14px;
-}
-.own {
-  justify-content: space-between;
 }
 .two {
   display: grid;

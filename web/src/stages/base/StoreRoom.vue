@@ -46,7 +46,7 @@ async function load() {
           own: only.value === 'own',
           favourites: only.value === 'favourites',
           page: page.value,
-          size: fit.value,
+          size: Math.max(1, fit.value - (bases.hasFileMaps ? 1 : 0)),
         },
       },
     })
@@ -84,6 +84,16 @@ const KEPT = [
   { label: 'Favourites', value: 'favourites' },
   { label: 'My own', value: 'own' },
 ]
+/** The maps of the object itself stand first, as something that can be chosen like any base. */
+const offersFile = computed(
+  () =>
+    bases.hasFileMaps &&
+    !!bases.base &&
+    page.value === 1 &&
+    !query.value &&
+    family.value === 'any' &&
+    only.value === 'all',
+)
 const picture = (s: Shelf) => `/api/store-room/picture?name=${encodeURIComponent(s.name)}`
 async function put(s: Shelf, way: 'replace' | 'add' | 'over') {
   taking.value = s.name
@@ -163,6 +173,26 @@ function more(event: Event, s: Shelf) {
       </p>
       <template v-else>
         <ul :class="{ waiting: state === 'loading' }">
+          <li v-if="offersFile" class="card" data-stock="as in the file">
+            <button
+              v-tooltip.top="
+                `The maps that came with it: ${work.facts?.textures.join(', ')}. Click: use them for the chosen base`
+              "
+              type="button"
+              class="pick"
+              aria-label="Use the maps of the file"
+              :aria-pressed="!!bases.base && bases.isAsInFile(bases.base)"
+              @click="bases.asInFile()"
+            >
+              <i class="own pi pi-file-import" aria-hidden="true" />
+              <span class="name clip">As in the file</span>
+            </button>
+            <span class="foot">
+              <span class="muted clip">
+                {{ bases.base && bases.isAsInFile(bases.base) ? 'in use' : 'maps of the object' }}
+              </span>
+            </span>
+          </li>
           <li v-for="s in cards" :key="s.name" class="card" :data-stock="s.name">
             <button
               v-tooltip.top="`${s.about}. Click: use it for the chosen base`"
@@ -278,6 +308,16 @@ img {
   object-fit: cover;
   border-radius: 3px;
   background: #868686;
+}
+.own {
+  width: 116px;
+  height: 92px;
+  display: grid;
+  place-items: center;
+  font-size: 26px;
+  color: var(--muted);
+  background: var(--panel);
+  border-radius: 3px;
 }
 .pick .name {
   padding: 3px 5px 0;

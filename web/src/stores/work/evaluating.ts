@@ -2,7 +2,15 @@ import type { Sent } from '../../api/scene'
 import { computed, markRaw } from 'vue'
 import { api, messageOf } from '../../api/client'
 import type { Evaluation, Look } from '../../api/scene'
-import { client, LIT, DRAG_SIZE, copy, type State, type Verbs } from './state'
+import { client, LIT, DRAG_SIZES, copy, type State, type Verbs } from './state'
+import { paceOf } from './pace'
+
+interface Wanted {
+  size: number
+  pictures: boolean
+  /** A control is being moved. */
+  drag?: boolean
+}
 
 /** Asking for what the view shows: one request under way, one waiting; the newest wins. And what is looked at. */
 export function evaluating(s: State, w: Verbs) {
@@ -29,9 +37,13 @@ export function evaluating(s: State, w: Verbs) {
   } = s
   let ticket = 0
   let underWay = false
-  let waiting: { size: number; pictures: boolean } | undefined
+  let waiting: Wanted | undefined
+  /** What comes after what is under way when an object is opened: from coarse to sharp. */
+  let climbing: Wanted[] = []
+  const pace = paceOf(DRAG_SIZES)
 
-  function evaluate(wanted: { size: number; pictures: boolean }) {
+  function evaluate(wanted: Wanted) {
+    climbing = []
     if (underWay) {
       waiting = wanted
       return
@@ -39,14 +51,16 @@ export function evaluating(s: State, w: Verbs) {
     void run(wanted)
   }
 
-  async function run(wanted: { size: number; pictures: boolean }) {
+  async function run(wanted: Wanted) {
     const item = object.value
     if (!item || !scene.value) return
+    clearTimeout(idle)
     if (bench.value !== 'weather' ? !facts.value?.uv.present : item.readings === 'missing') return
     underWay = true
     busy.value = true
     const number = ++ticket
     let again = false
+    const began = performance.now()
     try {
       const serves = bench.value
       const carried = wantsMarks.value
@@ -57,6 +71,7 @@ export function evaluating(s: State, w: Verbs) {
           client,
           document: copy(scene.value) as unknown as Sent,
           resolution: wanted.size,
+          ahead: false,
           until: peeking.value ? before(selectedId.value) : until.value,
           look: peeking.value ? { ...LIT } : { ...look.value },
           selected: focus.value,
@@ -74,6 +89,7 @@ export function evaluating(s: State, w: Verbs) {
         return
       }
       if (item.id !== object.value?.id) return
+      if (data && wanted.drag) pace.took(wanted.size, performance.now() - began)
       if (data) {
         const old = evaluation.value
         // Small pictures come only with full evaluations; a drag step keeps the ones there are.
@@ -105,10 +121,71 @@ export function evaluating(s: State, w: Verbs) {
       const next = waiting ?? (again ? wanted : undefined)
       waiting = undefined
       if (next) evaluate(next)
+      else if (climbing.length) {
+        const [step, ...rest] = climbing
+        climbing = rest
+        void run(step)
+      } else if (!wanted.drag) goAhead()
+    }
+  }
+
+  /** While nothing else is asked for: the sizes of a drag are made ready, so that its first step need not play the whole chronicle. */
+  let idle: ReturnType<typeof setTimeout> | undefined
+  function goAhead() {
+    clearTimeout(idle)
+    if (bench.value !== 'weather') return
+    idle = setTimeout(() => {
+      const cold = pace.cold(JSON.stringify(scene.value?.layers ?? []), size.value)
+      if (cold && !underWay) void ahead(cold)
+    }, 350)
+  }
+  /** Whatever somebody asks for meanwhile ends it: the server takes the newest of a tab. */
+  async function ahead(wanted: number) {
+    const item = object.value
+    if (!item || !scene.value || item.readings === 'missing') return
+    const number = ++ticket
+    try {
+      const { data } = await api.POST('/api/objects/{object_id}/evaluate', {
+        params: { path: { object_id: item.id } },
+        body: {
+          ticket: number,
+          client,
+          document: copy(scene.value) as unknown as Sent,
+          resolution: wanted,
+          until: until.value,
+          look: { ...LIT },
+          selected: focus.value,
+          pictures: false,
+          ahead: true,
+          bases: false,
+          relief: false,
+        },
+      })
+      if (!data || item.id !== object.value?.id) return
+      pace.warm(wanted)
+      if (number === ticket) goAhead()
+    } catch {
+      // Nobody waited for it.
     }
   }
 
   const full = () => evaluate({ size: size.value, pictures: true })
+  /** When an object is opened: something at once, then sharper. */
+  function climb() {
+    pace.anew(object.value?.id ?? 0)
+    const steps = [256, 512].filter((step) => step < size.value).map((step) => ({ size: step, pictures: false }))
+    if (bench.value !== 'weather' || !steps.length) return full()
+    const [first, ...rest] = steps
+    evaluate(first)
+    climbing = [...rest, { size: size.value, pictures: true }]
+  }
+  /** What it looked like when it was last at rest, if nothing changed since; false where nothing is kept. */
+  async function showLast(id: number, version: number): Promise<boolean> {
+    const { data } = await api.GET('/api/objects/{object_id}/last-view', { params: { path: { object_id: id } } })
+    if (!data || object.value?.id !== id || w.versionNow() !== version || evaluation.value) return false
+    evaluation.value = markRaw(data) as Evaluation
+    return true
+  }
   /** The true surface at once, the small pictures when the hand rests: while one stroke follows another. */
   let resting: ReturnType<typeof setTimeout> | undefined
   function lightly() {
@@ -119,7 +196,7 @@ export function evaluating(s: State, w: Verbs) {
   /** While a control is being moved. */
   function preview() {
     if (waiting?.pictures) return
-    evaluate({ size: Math.min(DRAG_SIZE, size.value), pictures: false })
+    evaluate({ size: pace.size(size.value), pictures: false, drag: true })
   }
 
   function before(id: string): string | null {
@@ -179,5 +256,5 @@ export function evaluating(s: State, w: Verbs) {
     else preview()
   }
 
-  return { full, lightly, preview, serve, show, select, selectEpisode, playTo, peek, today, goToYear }
+  return { full, climb, showLast, lightly, preview, serve, show, select, selectEpisode, playTo, peek, today, goToYear }
 }

@@ -325,6 +325,7 @@ export function history(s: State, w: Verbs) {
       notice.value = `The ${steps[0].kind} that waited for the server was dropped: the scene was edited since.`
     }
     again.length = deep = 0
+    tidySnapshots(scene.value)
     waiting.push({
       kind: 'edit',
       label,
@@ -333,6 +334,14 @@ export function history(s: State, w: Verbs) {
     })
     count()
     return pump()
+  }
+
+  /** Snapshots name layers and episodes that are off; what was removed is in none. */
+  function tidySnapshots(now: Scene) {
+    for (const snapshot of now.snapshots ?? []) {
+      snapshot.layers_off = snapshot.layers_off?.filter((id) => now.layers.some((l) => l.id === id))
+      snapshot.episodes_off = snapshot.episodes_off?.filter((id) => now.episodes.some((e) => e.id === id))
+    }
   }
 
   /** Change the scene in one step and save it. */
@@ -441,8 +450,11 @@ export function history(s: State, w: Verbs) {
     w.full()
   }
 
+  const versionNow = () => version.value?.version ?? 0
+
   return {
     anew,
+    versionNow,
     takeUpKept,
     sendKept,
     take,

@@ -1,5 +1,5 @@
 import { api, messageOf } from '../../api/client'
-import type { Catalogue } from '../../api/scene'
+import type { Catalogue, ObjectOut } from '../../api/scene'
 import { LIT, type State, type Verbs } from './state'
 
 /** Projects, the catalogue, and opening an object. */
@@ -60,9 +60,15 @@ export function opening(s: State, w: Verbs) {
     selectedTerm.value = -1
     w.take(data.scene)
     w.takeUpKept()
-    if (!['good', 'fine'].includes(data.readings)) void w.measure()
-    w.full()
+    void lookAt(data)
     return true
+  }
+
+  /** What it looked like last at once, else from coarse to sharp; readings that are not there yet are measured behind that. */
+  async function lookAt(data: ObjectOut) {
+    if (data.readings !== 'missing' && !(await w.showLast(data.id, data.scene.version))) w.climb()
+    else w.full()
+    if (!['good', 'fine'].includes(data.readings) && object.value?.id === data.id) void w.measure()
   }
 
   /** Vertex colours were painted on an object that had none. */

@@ -14,8 +14,8 @@ import type {
 } from '../../api/scene'
 import type { Unmade } from './waiting'
 
-/** Sizes that the view works with: while a control is dragged, and at rest. */
-export const DRAG_SIZE = 512
+/** Sizes that the view works with while a control is dragged: the largest that the machine answers quickly. */
+export const DRAG_SIZES = [128, 256, 512]
 export type Size = number
 
 export const client = Math.random().toString(36).slice(2)
@@ -132,8 +132,11 @@ export type State = ReturnType<typeof stateOf>
 /** What the parts of the store ask of each other. */
 export interface Verbs {
   full(): void
+  climb(): void
+  showLast(id: number, version: number): Promise<boolean>
   lightly(): void
   take(found: VersionOut): void
+  versionNow(): number
   anew(): void
   takeUpKept(): void
   saved(): Promise<void>
