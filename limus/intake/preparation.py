@@ -84,7 +84,7 @@ def by_second_uv(mesh: Mesh) -> Mesh:
 
 def unwrap_file(mesh: Mesh) -> Path:
     """Where the unwrapped UVs of a mesh are kept."""
-    return cache_folder() / f"{key_of('unwrapped 3', mesh.key)}.npz"
+    return cache_folder() / f"{key_of('unwrapped 4', mesh.key)}.npz"
 
 
 def unwrapped_once(mesh: Mesh, progress: Progress | None = None) -> Mesh:

@@ -33,7 +33,7 @@ class Adjacency:
 
 
 @kernel
-def _match(tri, welded, places, twin, twin_edge):  # type: ignore[no-untyped-def]
+def match_edges(tri, welded, places, twin, twin_edge):  # type: ignore[no-untyped-def]
     """Pair the edges that run between the same two places: each waits in the list of its lower place."""
     count = tri.shape[0] * 3
     starts = np.zeros(places + 1, np.int32)
@@ -143,7 +143,7 @@ def adjacency(mesh: Mesh) -> Adjacency:
     tri = mesh.triangles
     uv = mesh.uv if mesh.uv is not None else np.zeros((len(mesh.positions), 2), np.float32)
     twin, twin_edge = np.full((len(tri), 3), -1, np.int32), np.full((len(tri), 3), -1, np.int32)
-    crowded = _match(tri, mesh.welded, int(mesh.welded.max(initial=0)) + 1, twin, twin_edge)
+    crowded = match_edges(tri, mesh.welded, int(mesh.welded.max(initial=0)) + 1, twin, twin_edge)
     kind, island = np.zeros((len(tri), 3), np.int8), np.empty(len(tri), np.int32)
     _seams(tri, mesh.welded, uv, mesh.triangle_map_set, twin, twin_edge, kind, island)
     return Adjacency(twin, twin_edge, kind, island, int(crowded))

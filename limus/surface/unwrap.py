@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import os
+import struct
 import subprocess
 import sys
 import threading
 import time
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from io import BytesIO
 from typing import Any
@@ -17,6 +19,7 @@ import numpy as np
 from limus.surface.face_charts import face_charts
 from limus.surface.mesh import Mesh
 from limus.surface.picture import Texture
+from limus.surface.unwrap_worker import DENSE
 
 #: Seconds that unwrapping a map set takes at most: this, and that much for each triangle. LIMUS_UNWRAP_SECONDS overrides both.
 _SECONDS, _SECONDS_EACH = 60.0, 1.5e-3
@@ -69,8 +72,8 @@ def unwrapped(mesh: Mesh, progress: Callable[[float], None] | None = None) -> Me
 def atlas_for(mesh: Mesh, progress: Callable[[float], None] | None = None) -> Atlas:
     """New UVs, every triangle in exactly one island.
 
-    Made by the library xatlas, whose result is the same on every run, in a process of its own. Where that takes longer than
-    ``seconds_for`` or fails, every triangle gets a chart of its own, and a note says so.
+    Made by the library xatlas, dense meshes by ``dense_charts``, both the same on every run, in a process of its own. Where that takes longer
+    than ``seconds_for`` or fails, every triangle gets a chart of its own, and a note says so.
 
     Parameters
     ----------
@@ -83,32 +86,24 @@ def atlas_for(mesh: Mesh, progress: Callable[[float], None] | None = None) -> At
     base = 0
     sets = mesh.triangle_map_set
     sizes = np.bincount(sets, minlength=len(mesh.uv_domains))
-    done = 0
-    for k in range(len(mesh.uv_domains)):
+    jobs = []
+    for k in np.flatnonzero(sizes):
         rows = np.flatnonzero(sets == k)
-        if not len(rows):
-            continue
-
-        def say(share: float, done: int = done, size: int = len(rows)) -> None:
-            if progress is not None:
-                progress((done + share * size) / len(sets))
-
-        say(0.0)
         used, local = np.unique(mesh.triangles[rows], return_inverse=True)
-        local = np.asarray(local).reshape(-1, 3)
-        positions = _roomy(mesh.positions[used])
-        found, why = _charts(positions, local, mesh.normals[used], say)
-        if found is None:
-            uv = face_charts(positions, local).reshape(-1, 2)
-            mapping, faces = local.reshape(-1), np.arange(local.size).reshape(-1, 3)
-            notes.append(f"unwrapping '{mesh.uv_domains[k]}' {why}: each of its {sizes[k]:,} triangles has a chart of its own")
+        jobs.append(_Set(int(k), rows, used, np.asarray(local).reshape(-1, 3), _roomy(mesh.positions[used])))
+    found, why = _charts(jobs, mesh, progress or (lambda share: None))
+    for job, charts in zip(jobs, found, strict=True):
+        if charts is None:
+            uv = face_charts(job.positions, job.triangles).reshape(-1, 2)
+            mapping, faces = job.triangles.reshape(-1), np.arange(job.triangles.size).reshape(-1, 3)
+            count = sizes[job.number]
+            notes.append(f"unwrapping '{mesh.uv_domains[job.number]}' {why}: each of its {count:,} triangles has a chart of its own")
         else:
-            mapping, faces, uv = found
-        triangles[rows] = faces.astype(np.int32) + base
-        source_rows.append(used[mapping])
+            mapping, faces, uv = charts
+        triangles[job.rows] = faces.astype(np.int32) + base
+        source_rows.append(job.used[mapping])
         uvs.append(uv.astype(np.float32))
         base += len(mapping)
-        done += len(rows)
     rows = np.concatenate(source_rows)
     uv = np.concatenate(uvs)
     # glTF's v runs down: without this every island would be mirrored.
@@ -118,43 +113,106 @@ def atlas_for(mesh: Mesh, progress: Callable[[float], None] | None = None) -> At
     return Atlas(rows, triangles, uv, tuple(notes))
 
 
-def _charts(
-    positions: np.ndarray, triangles: np.ndarray, normals: np.ndarray, say: Callable[[float], None]
-) -> tuple[tuple[np.ndarray, np.ndarray, np.ndarray] | None, str]:
-    """What the process found, or None and what went wrong."""
+@dataclass(frozen=True)
+class _Set:
+    """One map set: its number, its triangles in the mesh, the vertices they use, and a mesh of those alone."""
+
+    number: int
+    rows: np.ndarray
+    used: np.ndarray
+    triangles: np.ndarray
+    positions: np.ndarray
+
+
+Charts = tuple[np.ndarray, np.ndarray, np.ndarray]
+
+
+class _Listener(threading.Thread):
+    """Takes in what the process says: UVs from its output, how far it is from its errors."""
+
+    def __init__(self, worker: subprocess.Popen[bytes], given: bytes) -> None:
+        super().__init__(daemon=True)
+        self.worker, self.given = worker, given
+        self.answers: list[bytes] = []
+        self.number, self.share = 0, 0.0
+        self.since = time.monotonic()
+
+    def run(self) -> None:
+        """Until the process ends."""
+        said = threading.Thread(target=self._hear, daemon=True)
+        said.start()
+        assert self.worker.stdin is not None and self.worker.stdout is not None
+        with suppress(OSError, ValueError):
+            self.worker.stdin.write(self.given)
+            self.worker.stdin.close()
+        with suppress(OSError, ValueError, struct.error):
+            while head := self.worker.stdout.read(8):
+                (size,) = struct.unpack("<Q", head)
+                data = self.worker.stdout.read(size)
+                if len(data) < size:
+                    break
+                self.answers.append(data)
+        self.worker.wait()
+        said.join(2)
+
+    def _hear(self) -> None:
+        assert self.worker.stderr is not None
+        for line in self.worker.stderr:
+            words = line.split()
+            with suppress(ValueError, IndexError):
+                number, share = int(words[0]), float(words[1])
+                if number != self.number:
+                    self.since = time.monotonic()
+                self.number, self.share = number, share
+
+
+def _charts(jobs: list[_Set], mesh: Mesh, say: Callable[[float], None]) -> tuple[list[Charts | None], str]:
+    """What the process found of each set, None where it did not, and what went wrong then."""
     given = BytesIO()
-    np.savez(
-        given, positions=np.ascontiguousarray(positions), triangles=np.ascontiguousarray(triangles, np.uint32),
-        normals=np.ascontiguousarray(normals),
-    )  # fmt: skip
-    memory = _MEMORY + _MEMORY_EACH * len(triangles)
+    arrays: dict[str, Any] = {"count": len(jobs)}
+    for k, job in enumerate(jobs):
+        arrays[f"positions {k}"] = np.ascontiguousarray(job.positions)
+        arrays[f"triangles {k}"] = np.ascontiguousarray(job.triangles, np.uint32)
+        arrays[f"normals {k}"] = np.ascontiguousarray(mesh.normals[job.used])
+        arrays[f"welded {k}"] = np.ascontiguousarray(mesh.welded[job.used], np.int64)
+    np.savez(given, **arrays)
+    sizes = np.array([len(job.triangles) for job in jobs], np.float64)
+    total = float(sizes.sum())
     worker = subprocess.Popen(
-        [sys.executable, "-m", "limus.surface.unwrap_worker", str(os.getpid()), str(memory)],
-        stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,
+        [sys.executable, "-m", "limus.surface.unwrap_worker", str(os.getpid()), str(int(_MEMORY + _MEMORY_EACH * sizes.max()))],
+        stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.PIPE,
     )  # fmt: skip
-    answer: list[bytes] = []
-    listener = threading.Thread(target=lambda: answer.append(worker.communicate(given.getvalue())[0]), daemon=True)
-    limit, began = seconds_for(len(triangles)), time.monotonic()
+    listener = _Listener(worker, given.getvalue())
+    limit, began = seconds_for(int(total)), time.monotonic()
+    why = "failed"
     try:
+        say(0.0)
         listener.start()
         while listener.is_alive():
-            spent = time.monotonic() - began
-            if spent > limit:
-                return None, f"took longer than {limit:.0f} s"
+            if time.monotonic() - began > limit:
+                why = f"took longer than {limit:.0f} s"
+                break
+            k = min(listener.number, len(jobs) - 1)
             # The library does not say how far it is; this nears the end by what such meshes usually take.
-            say(0.98 * (1.0 - float(np.exp(-spent / (1.0 + 4e-4 * len(triangles))))))
+            guess = 0.98 * (1.0 - float(np.exp(-(time.monotonic() - listener.since) / (1.0 + 4e-4 * sizes[k]))))
+            # A dense one says how far it is, but not in its first seconds.
+            share = max(listener.share, 0.04 * guess) if sizes[k] >= DENSE else guess
+            say(min(0.99, (float(sizes[:k].sum()) + share * sizes[k]) / total))
             listener.join(0.1)
     finally:
         if worker.poll() is None:
             worker.kill()
         listener.join(5)
-    if worker.returncode != 0 or not answer:
-        return None, "failed"
-    with np.load(BytesIO(answer[0]), allow_pickle=False) as found:
-        out = found["rows"].astype(np.int64), found["triangles"], found["uv"]
-    if out[1].shape != triangles.shape or not np.isfinite(out[2]).all():
-        return None, "failed"
-    return out, ""
+    out: list[Charts | None] = []
+    for k, job in enumerate(jobs):
+        charts = None
+        if k < len(listener.answers):
+            with np.load(BytesIO(listener.answers[k]), allow_pickle=False) as found:
+                charts = found["rows"].astype(np.int64), found["triangles"], found["uv"]
+            if charts[1].shape != job.triangles.shape or not np.isfinite(charts[2]).all():
+                charts = None
+        out.append(charts)
+    return out, why
 
 
 def _laid_on_before(mesh: Mesh, rows: np.ndarray) -> dict[str, Any]:

@@ -32,7 +32,14 @@ export const sceneOf = (...layers: Layer[]): Scene =>
 export function opened(server: Server, verbs: Partial<Verbs> = {}) {
   const state = stateOf()
   const nothing = () => undefined
-  const all = { full: nothing, lightly: nothing, preview: nothing, settle: nothing, ...verbs } as unknown as Verbs
+  const all = {
+    full: nothing,
+    sharp: nothing,
+    lightly: nothing,
+    preview: nothing,
+    settle: nothing,
+    ...verbs,
+  } as unknown as Verbs
   state.object.value = { id: 1, readings: 'good', scale: 1 } as unknown as ObjectOut
   state.version.value = server.version as never
   state.scene.value = JSON.parse(JSON.stringify(server.version.document))

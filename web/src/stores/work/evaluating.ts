@@ -170,6 +170,11 @@ export function evaluating(s: State, w: Verbs) {
   }
 
   const full = () => evaluate({ size: size.value, pictures: true })
+  /** After an edit: the surface as sharp as it is at rest first, then the small pictures, which take as long again. */
+  function sharp() {
+    evaluate({ size: size.value, pictures: false })
+    climbing = [{ size: size.value, pictures: true }]
+  }
   /** When an object is opened: something at once, then sharper. */
   function climb() {
     pace.anew(object.value?.id ?? 0)
@@ -256,5 +261,20 @@ export function evaluating(s: State, w: Verbs) {
     else preview()
   }
 
-  return { full, climb, showLast, lightly, preview, serve, show, select, selectEpisode, playTo, peek, today, goToYear }
+  return {
+    full,
+    sharp,
+    climb,
+    showLast,
+    lightly,
+    preview,
+    serve,
+    show,
+    select,
+    selectEpisode,
+    playTo,
+    peek,
+    today,
+    goToYear,
+  }
 }

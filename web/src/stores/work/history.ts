@@ -316,7 +316,7 @@ export function history(s: State, w: Verbs) {
   /** Save what `scene` holds now as a new version; `before`: what it held before, where no edit is known to lead there. */
   function commit(label: string, light = false, before?: Scene): Promise<void> {
     if (light) w.lightly()
-    else w.full()
+    else w.sharp()
     if (!scene.value || !object.value || !version.value) return Promise.resolve()
     // A step that waits would take back something else than what somebody saw when they asked for it.
     const steps = waiting.filter((one, k) => one.kind !== 'edit' && !(flying && k === 0))

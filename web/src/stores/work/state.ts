@@ -132,6 +132,7 @@ export type State = ReturnType<typeof stateOf>
 /** What the parts of the store ask of each other. */
 export interface Verbs {
   full(): void
+  sharp(): void
   climb(): void
   showLast(id: number, version: number): Promise<boolean>
   lightly(): void
