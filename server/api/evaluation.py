@@ -63,10 +63,16 @@ def _answered(request: HttpRequest, object_id: int, body: EvaluateIn, by: Answer
     return out.model_copy(update={"ticket": body.ticket, "spent_ms": round((time.perf_counter() - began) * 1000, 1)})
 
 
-@router.post("/objects/{int:object_id}/evaluate", response={200: Answer, 409: Problem, 422: Problem, 425: Problem})
+@router.post("/objects/{int:object_id}/evaluate", response={200: Answer, 204: None, 409: Problem, 422: Problem, 425: Problem})
 def evaluate(request: HttpRequest, object_id: int, body: EvaluateIn) -> Any:
     """Evaluate for the view. A newer request of the same tab makes an older one stop with 409."""
-    out = _answered(request, object_id, body, answer)
+    try:
+        out = _answered(request, object_id, body, answer)
+    except Cancelled:
+        if body.ahead:
+            # Nobody waited for it: giving way is how it should end.
+            return 204, None
+        raise
     if out is None:
         return 425, Problem(
             message="The object has not been measured yet. Measure it first.", remedy="Start a job of kind 'measure'"

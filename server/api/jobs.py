@@ -96,6 +96,9 @@ def start_job(request: HttpRequest, object_id: int, body: JobIn) -> tuple[int, J
         if running is not None:
             return 201, _job_out(running)
     options: dict[str, Any] = {"version": item.head_id, "quality": body.quality}
+    if body.kind == "unwrap":
+        # The scene takes the UVs up by itself, whether anybody still looks or not.
+        options["take_up"] = True
     if body.kind == "export":
         _offered(body)
         _fits(item, body.resolution)

@@ -10,6 +10,7 @@ from pydantic import BaseModel, Field
 
 from limus.intake.facts import Facts
 from server.api.answers import Problem, VersionOut, object_of, owner_of, version_out
+from server.jobs.models import Job
 from server.projects import storage
 from server.projects.gate import gate
 from server.projects.portrait import portrait
@@ -44,6 +45,7 @@ class ObjectOut(BaseModel):
     turn: list[list[float]] = Field(description="Place in the axes of the file = place in the view @ turn")
     scale: float = Field(description="Metres per unit of the file")
     scene: VersionOut
+    unwrapping: int | None = Field(None, description="The job that makes UVs for it just now")
 
 
 @router.get("/objects/{int:object_id}", response={200: ObjectOut, 422: Problem})
@@ -77,6 +79,11 @@ def get_object(request: HttpRequest, object_id: int) -> ObjectOut:
         turn=mesh.turn.tolist(),
         scale=mesh.scale,
         scene=version_out(item),
+        unwrapping=Job.objects.filter(
+            object=item, kind="unwrap", state__in=[Job.QUEUED, Job.RUNNING], cancel_requested=False
+        )
+        .values_list("pk", flat=True)
+        .first(),
     )
 
 
@@ -112,7 +119,8 @@ def get_portrait(request: HttpRequest, object_id: int) -> HttpResponse:
     item = object_of(request, object_id)
     data = portrait(item)
     if data is None:
-        return HttpResponse(status=404)
+        # Nothing yet is no fault: it comes once somebody opened the object.
+        return HttpResponse(status=204)
     return _kept_for_ever(data, "image/png", str(item.head_id), request.GET.get("v"))
 
 

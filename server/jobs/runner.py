@@ -27,7 +27,7 @@ from server.projects import intake as intakes
 from server.projects import storage
 from server.projects.data_files import find
 from server.projects.disk import DISK_FULL, disk_is_full
-from server.projects.models import Intake, SceneVersion
+from server.projects.models import Intake, SceneVersion, StaleEdit, WorkObject
 from server.projects.workshop import facts_of, session_of
 
 log = logging.getLogger(__name__)
@@ -190,7 +190,23 @@ def _unwrap(job: Job, watch: Watch) -> str:
     session.prepare(lambda s: watch.say(0.02 + 0.9 * s))
     watch.say(0.95, "Looking at the new UVs")
     facts_of(session)
+    if job.options.get("take_up"):
+        _take_up_uvs(job)
     return ""
+
+
+def _take_up_uvs(job: Job) -> None:
+    """Put the new UVs into the scene as it is by now: somebody may have gone on with it while they were made."""
+    for _ in range(5):
+        item = WorkObject.objects.filter(pk=job.object_id).first()
+        if item is None or item.document["object"]["uv"] == "unwrapped":
+            return
+        document = {**item.document, "object": {**item.document["object"], "uv": "unwrapped"}}
+        try:
+            item.commit(item.head_id, document, "Unwrap")
+        except StaleEdit:
+            continue
+        return
 
 
 def _export(job: Job, watch: Watch) -> str:

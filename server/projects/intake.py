@@ -230,7 +230,6 @@ def _accepted(
                 update={
                     "file": path,
                     "scale": scale,
-                    "uv": "unwrapped" if unwrap else made.object.uv,
                     "turned": turned or made.object.turned,
                 }
             )
@@ -238,6 +237,8 @@ def _accepted(
                 made.setting = Setting.model_validate({**made.setting.model_dump(), "up": up})
             item = WorkObject.objects.create(project=intake.project, name=made.name)
             item.commit(None, made.model_dump(mode="json"), "As made")
+            if unwrap:
+                unwrap_soon(item)
         else:
             item = intake.target
             now = item.scene()
@@ -253,16 +254,28 @@ def _accepted(
                         "scale": scale,
                         "turned": [n for n in dict.fromkeys([*now.object.turned, *turned]) if n in names],
                         "two_sided": [n for n in now.object.two_sided if n in names],
-                        "uv": "unwrapped" if unwrap else "own",
+                        "uv": "own",
                     }
                 )
                 now.setting = now.setting.model_copy(update={"up": up})
                 label = "Replace the model"
             item.commit(base, now.model_dump(mode="json"), label)
+            if unwrap and intake.purpose != Intake.TWIN:
+                unwrap_soon(item)
         folder = intake.folder
         intake.delete()
     shutil.rmtree(folder, ignore_errors=True)
     return item
+
+
+def unwrap_soon(item: WorkObject) -> None:
+    """Have UVs made in the background; the scene takes them up when they are there, and the object can be looked at meanwhile."""
+    from server.jobs import runner
+    from server.jobs.models import Job
+
+    options = {"version": item.head_id, "quality": "good", "take_up": True}
+    job = Job.objects.create(owner_id=item.project.owner_id, object=item, kind="unwrap", options=options)
+    runner.start(job)
 
 
 def _linked(folder: Path, home: Path) -> None:

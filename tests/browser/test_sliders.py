@@ -35,7 +35,7 @@ class Sliders(BrowserTest):
             self.page.route(f"**/api/objects/*/{path}", later if path == "evaluate" else self.taken)
         self.page.goto(f"{self.live_server_url}/static/web/mark.svg")
         self.page.evaluate("localStorage.setItem('limus.view', 'off')")
-        self.page.goto(f"{self.live_server_url}/objects/{item.pk}/weather")
+        self.page.goto(f"{self.live_server_url}/object/{item.pk}/weather")
         self.page.locator("[data-layer]").first.wait_for()
 
     def taken(self, route: Route) -> None:

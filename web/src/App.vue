@@ -4,6 +4,7 @@ import Toast from 'primevue/toast'
 import { useToast } from 'primevue/usetoast'
 import { watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
+import OpeningObject from './frame/OpeningObject.vue'
 import TopBar from './frame/TopBar.vue'
 import UnmadeEdits from './frame/UnmadeEdits.vue'
 import { useWork } from './stores/work'
@@ -39,7 +40,8 @@ watch(
       {{ work.trouble }}
     </Message>
     <UnmadeEdits />
-    <router-view v-if="route.name === 'start' || work.object" class="page" />
+    <OpeningObject v-if="work.opening && route.name !== 'start'" class="page" />
+    <router-view v-else-if="route.name === 'start' || work.object" class="page" />
     <Toast position="bottom-right" />
   </div>
 </template>

@@ -4313,6 +4313,11 @@ export interface components {
        */
       scale: number
       scene: components['schemas']['VersionOut']
+      /**
+       * Unwrapping
+       * @description The job that makes UVs for it just now
+       */
+      unwrapping?: number | null
     }
     /**
      * Paint
@@ -9143,6 +9148,13 @@ export interface operations {
         content: {
           'application/json': components['schemas']['Answer']
         }
+      }
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown
+        }
+        content?: never
       }
       /** @description Conflict */
       409: {

@@ -145,7 +145,7 @@ async function create() {
       </h2>
       <ul>
         <li v-for="item in project.objects" :key="item.id">
-          <router-link :to="{ name: 'weather', params: { object: item.id } }" :aria-label="item.name">
+          <router-link :to="{ name: 'weather', params: { object: item.id } }">
             <span class="picture">
               <img
                 v-if="item.state !== 'no UVs' && !blank.has(item.id)"

@@ -65,7 +65,7 @@ function signOut() {
       <b>{{ work.scene?.name }}</b>
       <i class="pi pi-angle-down" />
     </button>
-    <Menu ref="menu" :model="objects" popup />
+    <Menu ref="menu" :model="objects" popup append-to="self" />
     <AddObject ref="adder" />
 
     <nav class="stages" aria-label="Stages">

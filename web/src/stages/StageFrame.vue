@@ -1,5 +1,7 @@
 <script setup lang="ts">
-import { ref } from 'vue'
+import Button from 'primevue/button'
+import ProgressBar from 'primevue/progressbar'
+import { computed, ref } from 'vue'
 import ShortcutSheet from '../frame/ShortcutSheet.vue'
 import { useWork } from '../stores/work'
 import SurfaceView from '../view3d/SurfaceView.vue'
@@ -9,7 +11,13 @@ import { useShortcuts } from './useShortcuts'
  * What all stages with a view have: a list at the left, the view, a sheet at the right, a band along the bottom, the keys of the view, and the
  * sheet that lists them. `acts` are the stage's own keys; `unfit` is said over the view where the object has no UVs.
  */
-const props = defineProps<{ acts?: () => Record<string, () => void>; unfit?: string; view?: Record<string, unknown> }>()
+const props = defineProps<{
+  acts?: () => Record<string, () => void>
+  unfit?: string
+  view?: Record<string, unknown>
+  /** Name of the stage, where nothing on it says so as a heading. */
+  heading?: string
+}>()
 defineEmits<{ part: [part: number] }>()
 const work = useWork()
 const surface = ref<InstanceType<typeof SurfaceView>>()
@@ -21,6 +29,11 @@ useShortcuts(() => ({
   '?': () => (shortcuts.value = true),
   ...props.acts?.(),
 }))
+const unwrapped = computed(() => {
+  const job = work.unwrapping
+  const left = job?.seconds_left ? `, about ${Math.ceil(job.seconds_left)} s left` : ''
+  return `${Math.round((job?.progress ?? 0) * 100)} %${left}`
+})
 defineExpose({
   frameObject: () => surface.value?.frameObject(),
   turnInstead: (on: boolean) => surface.value?.turnInstead(on),
@@ -31,10 +44,21 @@ defineExpose({
 
 <template>
   <main class="work-stage">
+    <h1 v-if="heading" class="for-readers">{{ heading }}: {{ work.scene?.name }}</h1>
     <slot name="left" />
     <SurfaceView ref="surface" v-bind="view" @part="(part) => $emit('part', part)">
       <slot name="over" />
-      <div v-if="unfit && work.facts && !work.facts.uv.present" class="chip none" role="status">{{ unfit }}</div>
+      <div v-if="work.unwrapping" class="chip none making" role="status">
+        <span>
+          <b>{{ work.unwrapping.word || 'Waiting to unwrap' }}</b>
+          {{ unwrapped }}
+          <br />
+          You can go on meanwhile.
+        </span>
+        <ProgressBar :value="Math.round(work.unwrapping.progress * 100)" :show-value="false" style="height: 4px" />
+        <Button size="small" severity="secondary" label="Cancel" @click="work.cancelUnwrapping()" />
+      </div>
+      <div v-else-if="unfit && work.facts && !work.facts.uv.present" class="chip none" role="status">{{ unfit }}</div>
     </SurfaceView>
     <slot name="sheet" />
     <slot name="below" />
@@ -50,5 +74,16 @@ defineExpose({
   bottom: 22px;
   transform: translateX(-50%);
   padding: 9px 14px;
+}
+.making {
+  display: grid;
+  grid-template-columns: 1fr auto;
+  gap: 6px 14px;
+  align-items: center;
+  min-width: 380px;
+}
+.making > :nth-child(2) {
+  grid-row: 2;
+  grid-column: 1 / -1;
 }
 </style>

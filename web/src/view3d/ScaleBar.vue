@@ -15,17 +15,23 @@ const bar = computed(() => {
 </script>
 
 <template>
-  <div class="scale" :style="{ width: `${bar.width}px` }" :aria-label="`Scale bar: ${bar.text}`" role="img">
+  <div class="scale chip" :aria-label="`Scale bar: ${bar.text}`" role="img">
     <span>{{ bar.text }}</span>
+    <i :style="{ width: `${bar.width}px` }" />
   </div>
 </template>
 
 <style scoped>
+/* On a ground of its own: over snow and light stone nothing else would be read. */
 .scale {
-  border-bottom: 2px solid #fff;
-  text-align: center;
-  color: #fff;
+  display: grid;
+  justify-items: center;
+  padding: 2px 8px 6px;
   font-weight: 600;
-  text-shadow: 0 0 3px rgb(0 0 0 / 70%);
+}
+i {
+  display: block;
+  height: 2px;
+  background: var(--ink);
 }
 </style>

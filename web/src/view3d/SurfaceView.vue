@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import type { Facts } from '../api/scene'
-import { useLocalStorage } from '@vueuse/core'
+import { useEventListener, useLocalStorage } from '@vueuse/core'
 import Button from 'primevue/button'
 import ProgressBar from 'primevue/progressbar'
 import Select from 'primevue/select'
@@ -219,6 +219,16 @@ function resize(value: Size) {
   work.size = value
   work.full()
 }
+/** While the camera moves, what lies over the view steps back. */
+const moving = ref(false)
+let still: ReturnType<typeof setTimeout> | undefined
+function stir(hold = false) {
+  moving.value = true
+  clearTimeout(still)
+  if (!hold) still = setTimeout(() => (moving.value = false), 500)
+}
+useEventListener(canvas, 'pointerdown', () => !holding.value && stir(true))
+useEventListener(window, 'pointerup', () => moving.value && stir())
 const progress = computed(() => Math.round((work.measuring?.progress ?? 0) * 100))
 defineExpose({
   frameObject: () => surface.value?.frame(props.part),
@@ -232,7 +242,7 @@ defineExpose({
 <template>
   <section
     class="view"
-    :class="{ over: dropping }"
+    :class="{ over: dropping, moving }"
     aria-label="3D view"
     @dragover="dragOver"
     @dragleave="dropping = false"
@@ -251,13 +261,17 @@ defineExpose({
       @pointerleave="at(undefined)"
       @pointerdown="press"
       @pointerup="release"
+      @wheel.passive="stir()"
     />
 
     <div class="top left">
       <div class="chip label" data-testid="view-label">
         <b>
           {{
-            shown.title || (work.object?.readings === 'missing' && work.bench === 'weather' ? 'Measuring' : 'Loading')
+            failed
+              ? 'No 3D view'
+              : shown.title ||
+                (work.object?.readings === 'missing' && work.bench === 'weather' ? 'Measuring' : 'Loading')
           }}
         </b>
         <template v-if="shown.size">
@@ -281,7 +295,7 @@ defineExpose({
             pinned
           </span>
         </template>
-        <i v-if="work.busy" class="pi pi-spin pi-spinner busy" aria-label="Working" />
+        <i v-if="work.busy && !failed" class="pi pi-spin pi-spinner busy" role="img" aria-label="Working" />
       </div>
       <LookLegend v-if="work.evaluation?.look?.legend" :legend="work.evaluation.look.legend" />
       <div v-if="probe" class="chip probe" data-testid="probe">{{ probe }}</div>
@@ -342,6 +356,16 @@ defineExpose({
 </template>
 
 <style scoped>
+.view > .top,
+.view > .sky-disc,
+.view > .scale-bar {
+  transition: opacity 0.15s;
+}
+.view.moving > .top,
+.view.moving > .sky-disc,
+.view.moving > .scale-bar {
+  opacity: 0.25;
+}
 .view.over {
   box-shadow: inset 0 0 0 2px var(--verdigris);
 }

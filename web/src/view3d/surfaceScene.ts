@@ -337,8 +337,9 @@ export class SurfaceScene {
       new MeshBasicMaterial({ map: new CanvasTexture(patch), transparent: true, depthWrite: false, toneMapped: false }),
     )
     const under = foot.getCenter(new Vector3())
-    catcher.position.set(centre.x, this.bounds.min.y, centre.z)
-    contact.position.set(under.x, this.bounds.min.y + reach * 1e-4, under.z)
+    // Both below the lowest point: what lies flat on the ground would else wear the patch.
+    catcher.position.set(centre.x, this.bounds.min.y - reach * 6e-4, centre.z)
+    contact.position.set(under.x, this.bounds.min.y - reach * 3e-4, under.z)
     for (const mesh of [catcher, contact]) {
       mesh.rotation.x = -Math.PI / 2
       this.ground.add(mesh)

@@ -45,6 +45,7 @@ const acts = () => ({
 
 <template>
   <StageFrame
+    heading="Base"
     :acts="acts"
     unfit="No UVs yet: unwrap the object in the Object stage first."
     @part="pick"

@@ -79,7 +79,7 @@ async function cancel() {
   <main class="stage">
     <SurfaceView />
     <aside class="sheet" aria-label="Export">
-      <header><h2>Export</h2></header>
+      <header><h1>Export</h1></header>
       <div class="scroll">
         <section>
           <h3>What?</h3>

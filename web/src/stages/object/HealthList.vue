@@ -1,10 +1,8 @@
 <script setup lang="ts">
 import Button from 'primevue/button'
-import ProgressBar from 'primevue/progressbar'
 import Select from 'primevue/select'
-import { computed, ref } from 'vue'
-import { api, messageOf } from '../../api/client'
-import type { FieldSchema, Finding, Job } from '../../api/scene'
+import { computed } from 'vue'
+import type { FieldSchema, Finding } from '../../api/scene'
 import ChoiceField from '../../controls/ChoiceField.vue'
 import OptionalField from '../../controls/OptionalField.vue'
 import { UNITS } from '../../controls/units'
@@ -12,7 +10,7 @@ import { useWork } from '../../stores/work'
 
 /** How fit the object is, in words, with what can be done about it here. */
 const work = useWork()
-const running = ref<Job>()
+const running = computed(() => work.unwrapping)
 const icons = {
   good: 'pi pi-check-circle',
   note: 'pi pi-info-circle',
@@ -31,7 +29,7 @@ const VERBS: Record<string, string> = {
 }
 
 async function act(finding: Finding) {
-  if (finding.action === 'unwrap') await unwrap()
+  if (finding.action === 'unwrap') await work.unwrap()
   else if (finding.action === 'turn')
     await work.editObject('Turn parts', (now) => {
       // Turning twice is turning back.
@@ -45,26 +43,6 @@ async function act(finding: Finding) {
     })
   else if (finding.action === 'scale')
     await work.editObject('Unit of the file', (now) => (now.object.scale *= work.facts?.suggested_scale ?? 1))
-}
-async function unwrap() {
-  if (!work.object) return
-  await work.saved()
-  const { data, error } = await api.POST('/api/objects/{object_id}/jobs', {
-    params: { path: { object_id: work.object.id } },
-    body: { kind: 'unwrap', quality: 'good', target: 'gltf', resolution: 1024, bits: 8 },
-  })
-  if (!data) {
-    work.trouble = messageOf(error)
-    return
-  }
-  const done = await work.follow(data, (job) => (running.value = job))
-  running.value = undefined
-  if (done?.state === 'done') await work.editObject('Unwrap', (now) => (now.object.uv = 'unwrapped'))
-  else if (done?.state === 'failed') work.trouble = done.error
-  else if (done?.state === 'cancelled') work.notice = 'Unwrapping was cancelled. The UVs are as they were.'
-}
-async function cancel() {
-  if (running.value) await api.POST('/api/jobs/{job_id}/cancel', { params: { path: { job_id: running.value.id } } })
 }
 const units = computed(() => {
   const now = object.value?.scale ?? 1
@@ -99,17 +77,6 @@ const useSet = (uv: 'own' | 'second') =>
       </div>
     </li>
   </ul>
-  <div v-if="running" class="running" role="status">
-    <span>{{ running.word || 'Waiting to start' }}</span>
-    <ProgressBar
-      :value="Math.round(running.progress * 100)"
-      :mode="running.progress > 0.3 ? 'determinate' : 'indeterminate'"
-      :show-value="false"
-      style="height: 4px"
-    />
-    <Button size="small" severity="secondary" label="Cancel" @click="cancel" />
-  </div>
-
   <section v-if="object" class="ways">
     <h2 class="muted">How it is taken</h2>
     <div class="row wide">
@@ -140,7 +107,13 @@ const useSet = (uv: 'own' | 'second') =>
         >
           {{ object.uv === 'own' ? 'Take the second set' : 'Take the first set' }}
         </button>
-        <button v-if="object.uv !== 'unwrapped'" type="button" class="link" :disabled="!!running" @click="unwrap">
+        <button
+          v-if="object.uv !== 'unwrapped'"
+          type="button"
+          class="link"
+          :disabled="!!running"
+          @click="work.unwrap()"
+        >
           Unwrap again
         </button>
         <button v-else type="button" class="link" @click="useSet('own')">Back to the file's</button>
@@ -203,13 +176,6 @@ li > i {
 }
 li .p-button {
   margin-top: 5px;
-}
-.running {
-  display: grid;
-  grid-template-columns: auto 1fr auto;
-  align-items: center;
-  gap: 10px;
-  padding-top: 12px;
 }
 .ways {
   margin-top: 16px;

@@ -33,7 +33,7 @@ function key(event: KeyboardEvent) {
 </script>
 
 <template>
-  <article
+  <div
     class="card story-card"
     :class="{ selected, off: !episode.on, later }"
     tabindex="0"
@@ -55,7 +55,7 @@ function key(event: KeyboardEvent) {
       </button>
     </div>
     <p class="muted clip">{{ layers.map((l) => l.name).join(', ') }}</p>
-  </article>
+  </div>
 </template>
 
 <style scoped>

@@ -34,7 +34,7 @@ function key(event: KeyboardEvent) {
 </script>
 
 <template>
-  <article
+  <div
     class="card story-card"
     :class="{ selected, off: !layer.on || quiet, later }"
     tabindex="0"
@@ -73,7 +73,7 @@ function key(event: KeyboardEvent) {
       <span class="share" data-testid="coverage">{{ layer.on ? percent(outcome?.coverage ?? 0) : 'off' }}</span>
     </div>
     <div class="meter"><i :style="{ width: `${(layer.on ? (outcome?.coverage ?? 0) : 0) * 100}%` }" /></div>
-  </article>
+  </div>
 </template>
 
 <style scoped>

@@ -74,7 +74,7 @@ useEventListener(window, 'blur', () => {
 </script>
 
 <template>
-  <StageFrame ref="view" :acts="acts">
+  <StageFrame ref="view" heading="Weather" :acts="acts">
     <template #left>
       <LookList @add="(name, size) => (work.episode ? episode : sheet)?.addReading(name, size)" />
     </template>

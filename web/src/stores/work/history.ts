@@ -87,6 +87,7 @@ export function history(s: State, w: Verbs) {
       return
     }
     object.value = data
+    if (data.unwrapping) void w.followUnwrapping(data.unwrapping)
     await w.fit(data.diagonal_m)
     w.full()
     if (!['good', 'fine'].includes(data.readings)) void w.measure()
@@ -263,9 +264,13 @@ export function history(s: State, w: Verbs) {
           return 'done'
         }
         // The refusal brings the newest scene along: nothing is asked for, nothing is waited for.
+        const own = theirs.label === 'Unwrap' && !!s.unwrapping.value
+        const before = unmade.value.length
         refuse([edit])
         take(theirs)
-        notice.value = error.message
+        // UVs that were being made are no doing of somebody else's: what was edited meanwhile stands.
+        if (own) void remake(unmade.value.slice(before))
+        else notice.value = error.message
         kept.value = undefined
         savingTrouble.value = ''
         w.full()
@@ -411,6 +416,10 @@ export function history(s: State, w: Verbs) {
   function dismiss(edit: Unmade) {
     unmade.value = unmade.value.filter((one) => one !== edit)
     if (object.value) outliving.keepUnmade(object.value.id, unmade.value)
+  }
+
+  async function remake(edits: Unmade[]) {
+    for (const edit of edits) await makeAgain(edit)
   }
 
   /** Make an edit again on the scene as it is now; what it did not touch stays. */

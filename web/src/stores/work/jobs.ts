@@ -1,10 +1,10 @@
-import { api } from '../../api/client'
+import { api, messageOf } from '../../api/client'
 import type { Job } from '../../api/scene'
 import { type State, type Verbs } from './state'
 
 /** Long work: started, followed to its end, cancelled. */
 export function jobs(s: State, w: Verbs) {
-  const { object, measuring, trouble, notice, facts } = s
+  const { object, measuring, unwrapping, trouble, notice, facts } = s
   let measurement = 0
   async function measure(quality: 'good' | 'fine' = 'good') {
     const item = object.value
@@ -67,10 +67,42 @@ export function jobs(s: State, w: Verbs) {
     return job
   }
 
+  /** Make UVs; the object can be looked at and worked on meanwhile, and takes them up when they are there. */
+  async function unwrap() {
+    const item = object.value
+    if (!item) return
+    await w.saved()
+    const { data, error } = await api.POST('/api/objects/{object_id}/jobs', {
+      params: { path: { object_id: item.id } },
+      body: { kind: 'unwrap', quality: 'good', target: 'gltf', resolution: 1024, bits: 8 },
+    })
+    if (!data) trouble.value = messageOf(error)
+    else await watchUnwrapping(data)
+  }
+  async function followUnwrapping(id: number) {
+    if (unwrapping.value?.id === id) return
+    const { data } = await api.GET('/api/jobs/{job_id}', { params: { path: { job_id: id } } })
+    if (data) await watchUnwrapping(data)
+  }
+  async function watchUnwrapping(job: Job) {
+    const item = object.value
+    const here = () => object.value?.id === item?.id
+    const done = await follow(job, (now) => here() && (unwrapping.value = now), here)
+    if (!here()) return
+    unwrapping.value = undefined
+    if (done?.state === 'done') await w.reload()
+    else if (done?.state === 'failed') trouble.value = done.error
+    else if (done?.state === 'cancelled') notice.value = 'Unwrapping was cancelled. The UVs are as they were.'
+  }
+  async function cancelUnwrapping() {
+    if (unwrapping.value)
+      await api.POST('/api/jobs/{job_id}/cancel', { params: { path: { job_id: unwrapping.value.id } } })
+  }
+
   async function cancelMeasuring() {
     if (measuring.value)
       await api.POST('/api/jobs/{job_id}/cancel', { params: { path: { job_id: measuring.value.id } } })
   }
 
-  return { measure, follow, cancelMeasuring }
+  return { measure, follow, cancelMeasuring, unwrap, followUnwrapping, cancelUnwrapping }
 }

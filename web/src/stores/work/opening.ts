@@ -41,6 +41,14 @@ export function opening(s: State, w: Verbs) {
 
   async function open(id: number): Promise<boolean> {
     if (object.value?.id === id) return true
+    s.opening.value = id
+    try {
+      return await reallyOpen(id)
+    } finally {
+      if (s.opening.value === id) s.opening.value = 0
+    }
+  }
+  async function reallyOpen(id: number): Promise<boolean> {
     if (!catalogue.value) await start()
     // What is on its way to the object before arrives first; a server that is away is not waited for.
     if (object.value) await Promise.race([w.saved(), new Promise((go) => setTimeout(go, 2000))])
@@ -60,6 +68,8 @@ export function opening(s: State, w: Verbs) {
     selectedTerm.value = -1
     w.take(data.scene)
     w.takeUpKept()
+    s.unwrapping.value = undefined
+    if (data.unwrapping) void w.followUnwrapping(data.unwrapping)
     void lookAt(data)
     return true
   }

@@ -50,6 +50,8 @@ export function stateOf() {
   const measuring = shallowRef<Job>()
   const evaluationTrouble = ref('')
   const savingTrouble = ref('')
+  /** UVs being made for the object. */
+  const unwrapping = shallowRef<Job>()
   /** The line over the view. What an evaluation complains of goes with the next one that works; anything else stays until it is put right. */
   const trouble = computed({
     get: () => savingTrouble.value || evaluationTrouble.value,
@@ -69,6 +71,8 @@ export function stateOf() {
   const gestures = reactive<{ label: string; gone: boolean }[]>([])
   /** The demo's user signs in by itself, so signing out would do nothing. */
   const demo = ref(true)
+  /** The object that is being opened, by number. */
+  const opening = ref(0)
   const notice = ref('')
 
   /** How many strokes are in the scene that is asked for, and in the one that is shown. */
@@ -106,6 +110,7 @@ export function stateOf() {
     saving,
     busy,
     measuring,
+    unwrapping,
     trouble,
     evaluationTrouble,
     savingTrouble,
@@ -115,6 +120,7 @@ export function stateOf() {
     unmade,
     gestures,
     demo,
+    opening,
     notice,
     wantsMarks,
     marks,
@@ -145,6 +151,8 @@ export interface Verbs {
   commit(label: string, light?: boolean, before?: Scene): Promise<unknown>
   preview(): void
   fit(size: number): Promise<void>
+  followUnwrapping(id: number): Promise<void>
+  reload(): Promise<void>
   measure(quality?: 'good' | 'fine'): Promise<void>
   settle(now: Scene): void
   referring(id: string): string[]
