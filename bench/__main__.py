@@ -12,7 +12,7 @@ import time
 
 import numpy as np
 
-from bench import bases, chronicle, memory, million, places, weather
+from bench import QUICK, bases, chronicle, memory, million, places, unwrapping, weather
 from bench.million import best as _best
 from bench.tools import demo, peak_mb
 from limus.chronicle import Chronicle
@@ -187,8 +187,11 @@ def main() -> None:
     weather.main()
     bases.main(mesh)
     million.main()
+    unwrapping.main()
     print(f"Peak memory           {peak_mb():6.0f} MB for all of the above, the demo at 4096 included")
-    memory.main()
+    if not QUICK:
+        # Processes of their own, at 2048: nothing of it could be made small.
+        memory.main()
 
 
 if __name__ == "__main__":

@@ -16,6 +16,7 @@ from pathlib import Path
 import numpy as np
 import trimesh
 
+from bench import QUICK
 from limus.formats.gltf_write import write_glb
 from limus.formats.read import read_object
 from limus.intake.inspection import inspection
@@ -26,7 +27,7 @@ from limus.surface.mesh import Mesh, Part
 from limus.surface.texels import Texels
 
 #: Rows and columns of the grid: 2 n^2 triangles, about a million.
-_STEPS = 708
+_STEPS = 708 if not QUICK else 40
 
 
 def _boulder() -> Mesh:
@@ -54,7 +55,7 @@ def _boulder() -> Mesh:
 def best(work: Callable[[], object], runs: int = 3) -> float:
     """Seconds of the fastest of several runs."""
     times = []
-    for _ in range(runs):
+    for _ in range(runs if not QUICK else 1):
         start = time.perf_counter()
         work()
         times.append(time.perf_counter() - start)

@@ -360,8 +360,9 @@ def _libc_trim() -> Any:
 _UNITS = {"": 1, "K": 1 << 10, "M": 1 << 20, "G": 1 << 30, "T": 1 << 40}
 
 
-def memory_budget(text: str | None = None) -> int:
-    """Bytes that may be kept in memory: ``text`` ("1500M", "6G", plain bytes), by default LIMUS_MEMORY, else a quarter of the machine's.
+def memory_budget(text: str | None = None, *, name: str = "LIMUS_MEMORY") -> int:
+    """Bytes that may be kept in memory: ``text`` ("1500M", "6G", plain bytes), by default LIMUS_MEMORY, else a quarter of the machine's. ``name``:
+    of the setting, for the words.
 
     Raises
     ------
@@ -376,7 +377,7 @@ def memory_budget(text: str | None = None) -> int:
     except (ValueError, OverflowError):
         size = 0
     if size < 64 << 20:
-        raise InputError(f"'{given}' is not a size of 64M or more", where="LIMUS_MEMORY", remedy="For example: LIMUS_MEMORY=4G")
+        raise InputError(f"'{given}' is not a size of 64M or more", where=name, remedy=f"For example: {name}=4G")
     return size
 
 

@@ -1,7 +1,7 @@
 """Contact sheets of every effect at low, default and high, seen in the real interface: what looks are judged by.
 
 ``make gallery`` writes them to var/gallery (not part of the repository); ``KINDS=rust,dust`` only some effects, ``QUICK=1`` only the defaults, and
-``COMBINED=1`` also one sheet of all defaults for the documents. Beside each it prints how uneven the effect is: the spread of its coverage over parts and eighths of the object.
+``LIMUS_BENCH=quick`` one effect on one object, to see that it runs, ``COMBINED=1`` also one sheet of all defaults for the documents. Beside each it prints how uneven the effect is: the spread of its coverage over parts and eighths of the object.
 """
 
 from __future__ import annotations
@@ -255,9 +255,12 @@ def main() -> None:
     user, _ = get_user_model().objects.get_or_create(username=DEMO_USER)
     project = Project.objects.create(owner=user, name="Gallery")
     meshes = objects()
-    quick = bool(os.environ.get("QUICK"))
+    shortest = os.environ.get("LIMUS_BENCH") == "quick"
+    quick = bool(os.environ.get("QUICK")) or shortest
     if quick:
-        meshes = dict(list(meshes.items())[:5])
+        meshes = dict(list(meshes.items())[: 1 if shortest else 5])
+    # A page that is built anew beside it would take the one away that is looked at.
+    shutil.copytree(ROOT / "web" / "dist", DATA / "web")
     items = {}
     for name, mesh in meshes.items():
         print(f"Measuring {name}", flush=True)
@@ -269,10 +272,11 @@ def main() -> None:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]
     server = subprocess.Popen(
-        [sys.executable, "manage.py", "serve", "--demo", "--port", str(port)], cwd=ROOT, stdout=subprocess.PIPE, text=True
+        [sys.executable, "manage.py", "serve", "--demo", "--port", str(port)], cwd=ROOT, stdout=subprocess.PIPE, text=True,
+        env={**os.environ, "LIMUS_WEB": str(DATA / "web")},
     )
     assert server.stdout is not None
-    kinds = [k for k in (os.environ.get("KINDS") or ",".join(EFFECTS)).split(",") if k in EFFECTS]
+    kinds = [k for k in (os.environ.get("KINDS") or ("rust" if shortest else ",".join(EFFECTS))).split(",") if k in EFFECTS]
     first_five, combined = list(meshes)[:5], []
     try:
         for line in server.stdout:

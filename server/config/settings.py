@@ -7,13 +7,20 @@ import secrets
 from contextlib import suppress
 from pathlib import Path
 
+from limus.errors import InputError
 from limus.formats.files import write_whole
 from limus.store import memory_budget
+from server.config.given import number, whole_number
 
 BASE_DIR = Path(__file__).resolve().parents[2]
 #: Database, uploads, readings and deliveries live here.
-DATA_DIR = Path(os.environ.get("LIMUS_DATA", BASE_DIR / "var"))
-DATA_DIR.mkdir(parents=True, exist_ok=True)
+DATA_DIR = Path(os.environ.get("LIMUS_DATA", BASE_DIR / "var")).absolute()
+try:
+    DATA_DIR.mkdir(parents=True, exist_ok=True)
+except OSError as _error:
+    raise InputError(
+        f"the data folder cannot be made ({_error.strerror})", where=f"LIMUS_DATA={DATA_DIR.name}", remedy="Name a folder that can be written"
+    ) from _error
 #: The database belongs to this program alone; SQLite gives its companions the same rights.
 DATABASE = DATA_DIR / "limus.sqlite3"
 with suppress(OSError):
@@ -29,12 +36,22 @@ def _secret() -> str:
     """A key of this installation's own, made at the first start."""
     path = DATA_DIR / "secret-key"
     if not path.exists():
-        write_whole(path, secrets.token_urlsafe(50).encode())
-        path.chmod(0o600)
+        beside = DATA_DIR / f".secret-key-{os.getpid()}"
+        write_whole(beside, secrets.token_urlsafe(50).encode())
+        beside.chmod(0o600)
+        # Where two start at once the first one's key holds for both.
+        with suppress(FileExistsError):
+            os.link(beside, path)
+        beside.unlink(missing_ok=True)
     return path.read_text()
 
 
-SECRET_KEY = os.environ.get("LIMUS_SECRET_KEY") or _secret()
+try:
+    SECRET_KEY = os.environ.get("LIMUS_SECRET_KEY") or _secret()
+except OSError as _error:
+    raise InputError(
+        f"nothing can be written to the data folder ({_error.strerror})", where="LIMUS_DATA", remedy="Make room, or give this user the right to write"
+    ) from _error
 DEBUG = os.environ.get("LIMUS_DEBUG") == "1"
 #: The address the server listens on. Only on loopback does the demo user sign in by itself.
 BIND = os.environ.get("LIMUS_BIND", "127.0.0.1")
@@ -43,30 +60,32 @@ ALLOWED_HOSTS = ["localhost", "127.0.0.1", "[::1]", *filter(None, os.environ.get
 CSRF_TRUSTED_ORIGINS = list(filter(None, os.environ.get("LIMUS_ORIGINS", "").split(",")))
 
 #: Largest upload in bytes and most triangles of one object.
-UPLOAD_LIMIT = int(os.environ.get("LIMUS_UPLOAD_LIMIT", 512 << 20))
+UPLOAD_LIMIT = whole_number("LIMUS_UPLOAD_LIMIT", 512 << 20, least=1)
 #: Bytes of one JSON document: a scene with all the strokes it may have takes a few.
 DATA_UPLOAD_MAX_MEMORY_SIZE = 32 << 20
-TRIANGLE_LIMIT = int(os.environ.get("LIMUS_TRIANGLE_LIMIT", 2_000_000))
+TRIANGLE_LIMIT = whole_number("LIMUS_TRIANGLE_LIMIT", 2_000_000, least=1)
 #: Resolution at which readings are measured for the view.
-READINGS_RESOLUTION = int(os.environ.get("LIMUS_READINGS_RESOLUTION", 1024))
+READINGS_RESOLUTION = whole_number("LIMUS_READINGS_RESOLUTION", 1024, least=32)
 #: What may be kept in memory (meshes, readings, results, pictures), as "4G" or "1500M"; by default a quarter of the machine's memory.
 #: The core reads it: see ``limus.store``. Workers get a quarter of it each.
 MEMORY = memory_budget()
 
 #: Processes for long work and for what somebody waits for; memory of one job (as LIMUS_MEMORY; by default half of the machine's); by how
 #: much the time limits of jobs are stretched, for slow machines.
-LONG_WORKERS = max(1, int(os.environ.get("LIMUS_WORKERS", 2)))
+LONG_WORKERS = whole_number("LIMUS_WORKERS", 2, least=1)
 SHORT_WORKERS = 1
-JOB_MEMORY = memory_budget(os.environ.get("LIMUS_JOB_MEMORY") or f"{os.sysconf('SC_PHYS_PAGES') * os.sysconf('SC_PAGE_SIZE') // 2}")
-JOB_PATIENCE = float(os.environ.get("LIMUS_JOB_PATIENCE", 1))
+JOB_MEMORY = memory_budget(
+    os.environ.get("LIMUS_JOB_MEMORY") or f"{os.sysconf('SC_PHYS_PAGES') * os.sysconf('SC_PAGE_SIZE') // 2}", name="LIMUS_JOB_MEMORY"
+)
+JOB_PATIENCE = number("LIMUS_JOB_PATIENCE", 1.0, least=0.01)
 #: Jobs are done where they are started, at once; for tests.
 JOBS_AT_ONCE = False
 #: Bytes of disk: what one person may keep, of that in finished deliveries, and readings of everybody together.
-QUOTA = memory_budget(os.environ.get("LIMUS_QUOTA", "20G"))
-DELIVERIES_BUDGET = memory_budget(os.environ.get("LIMUS_DELIVERIES", "4G"))
-READINGS_BUDGET = memory_budget(os.environ.get("LIMUS_READINGS", "10G"))
+QUOTA = memory_budget(os.environ.get("LIMUS_QUOTA", "20G"), name="LIMUS_QUOTA")
+DELIVERIES_BUDGET = memory_budget(os.environ.get("LIMUS_DELIVERIES", "4G"), name="LIMUS_DELIVERIES")
+READINGS_BUDGET = memory_budget(os.environ.get("LIMUS_READINGS", "10G"), name="LIMUS_READINGS")
 #: Proxies in front of the server, whose X-Forwarded-For is believed.
-PROXIES = int(os.environ.get("LIMUS_PROXIES", 0))
+PROXIES = whole_number("LIMUS_PROXIES", 0)
 
 INSTALLED_APPS = [
     "django.contrib.auth",
@@ -145,7 +164,9 @@ TIME_ZONE = "UTC"
 #: The catalogue of bases: "", or "slow" or "failing" to see how the interface bears it.
 STORE_ROOM = os.environ.get("LIMUS_STORE_ROOM", "")
 STATIC_URL = "/static/"
-STATICFILES_DIRS = [("web", BASE_DIR / "web" / "dist")] if (BASE_DIR / "web" / "dist").exists() else []
+#: The built page; a copy of it, for who must not see it built anew meanwhile.
+WEB_DIST = Path(os.environ.get("LIMUS_WEB", BASE_DIR / "web" / "dist")).absolute()
+STATICFILES_DIRS = [("web", WEB_DIST)] if WEB_DIST.exists() else []
 WHITENOISE_USE_FINDERS = True
 WHITENOISE_AUTOREFRESH = False
 #: Names of built files carry a hash of their content.
@@ -158,7 +179,7 @@ _SECURE = os.environ.get("LIMUS_HTTPS") == "1"
 SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = _SECURE
 if _SECURE:
     # A year, as browsers ask for it; whoever serves other sites below the same name decides about those.
-    SECURE_HSTS_SECONDS = int(os.environ.get("LIMUS_HSTS", 31_536_000))
+    SECURE_HSTS_SECONDS = whole_number("LIMUS_HSTS", 31_536_000)
     SECURE_HSTS_INCLUDE_SUBDOMAINS = SECURE_HSTS_PRELOAD = os.environ.get("LIMUS_HSTS_SUBDOMAINS") == "1"
     # The proxy in front speaks HTTPS; what it says of that is believed only where there is one.
     SECURE_SSL_REDIRECT = True

@@ -97,7 +97,10 @@ def keep_map_files(project: Project, name: str, pieces: Iterable[bytes]) -> tupl
         return [keep_picture(project, name, pieces)], []
     kept: list[SourceFile] = []
     refused: list[str] = []
-    with tempfile.TemporaryDirectory(dir=settings.DATA_DIR) as place:
+    # Where the sweeper looks for what a killed upload left.
+    uploads = Path(settings.DATA_DIR) / storage.UPLOADS
+    uploads.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory(dir=uploads) as place:
         path = Path(place) / "set.zip"
         size = 0
         with path.open("wb") as out:

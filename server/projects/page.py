@@ -14,7 +14,7 @@ from django.views.decorators.csrf import ensure_csrf_cookie
 
 
 def _built() -> dict[str, object] | None:
-    manifest = Path(settings.BASE_DIR) / "web" / "dist" / "manifest.json"
+    manifest = Path(settings.WEB_DIST) / "manifest.json"
     try:
         entries = json.loads(manifest.read_text())
     except (OSError, ValueError):

@@ -5,9 +5,12 @@ Rows go first, files after: a file without a row is swept away, a row without a 
 
 from __future__ import annotations
 
+import os
+import re
 import shutil
 from collections import defaultdict
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from datetime import timedelta
 from pathlib import Path
@@ -15,20 +18,28 @@ from pathlib import Path
 from django.conf import settings
 from django.contrib.auth.models import AbstractBaseUser
 from django.contrib.sessions.models import Session as WebSession
-from django.db import transaction
+from django.db import DatabaseError, transaction
 from django.db.models import Max, Sum
 from django.utils import timezone
 
 from limus.errors import InputError
+from limus.formats.files import write_whole
 from limus.readings.kept import cache_folder
 from server.jobs.models import Job
 from server.projects.data_files import is_exact
+from server.projects.disk import disk_is_full
 from server.projects.models import Facts, FileUse, Intake, KeptFile, Project, SourceFile, WorkObject
 
 #: What nobody refers to is left alone for so long: it may be on its way (a stroke is written before the scene names it).
 YOUNG = timedelta(minutes=30)
 #: Readings of an earlier state of an object, finished jobs and what they wrote, intakes nobody came back to.
 READINGS_KEPT, JOBS_KEPT, INTAKES_KEPT, SAMPLES_KEPT = timedelta(days=3), timedelta(days=14), timedelta(days=1), timedelta(days=30)
+
+
+#: Names that the system gives to temporary folders.
+_LEFT = re.compile(r"tmp[a-z0-9_]{8}")
+#: Folder of what is on its way, by requests that are under way.
+UPLOADS = "uploads"
 
 
 def data() -> Path:
@@ -133,35 +144,100 @@ def note_kept(object_id: int, names: Iterable[str], *, whole: bool) -> None:
         KeptFile.objects.filter(object_id=object_id, used__lt=now - READINGS_KEPT).delete()
 
 
+# -- a full disk, a lost database -------------------------------------------------------------------------------------------------
+
+#: Bytes kept aside: on a full disk removing needs room itself, for the journal of the database.
+RESERVE = 16 << 20
+
+
+def reserve() -> None:
+    """Keep the room aside; nothing where there is none now."""
+    place = data() / ".reserve"
+    try:
+        if size_of(place) < RESERVE and shutil.disk_usage(data()).free > 4 * RESERVE:
+            write_whole(place, os.urandom(RESERVE))
+    except OSError:
+        pass
+
+
+@contextmanager
+def _with_room() -> Iterator[list[bool]]:
+    """For removing: where the disk is full, the room kept aside is given away, and ``again`` says that it is worth another try."""
+    again: list[bool] = []
+    try:
+        yield again
+    except (DatabaseError, OSError) as error:
+        place = data() / ".reserve"
+        if not disk_is_full(error) or not place.exists():
+            raise
+        place.unlink(missing_ok=True)
+        again.append(True)
+
+
+def removing(work: Callable[[], Iterable[Path]]) -> None:
+    """Remove rows, then the files that ``work`` gives; also on a full disk."""
+    gone: Iterable[Path] = ()
+    with _with_room() as again:
+        gone = work()
+    if again:
+        gone = work()
+    _unlink(gone)
+
+
+def note_backup(place: Path) -> None:
+    """Remember where the last backup is, for whoever needs it."""
+    write_whole(data() / "last-backup", f"{place.resolve()}\n{timezone.now():%Y-%m-%d %H:%M}\n".encode())
+
+
+def last_backup() -> str:
+    """Where the last backup is and of when; "" where there is none."""
+    try:
+        place, when, *_ = (data() / "last-backup").read_text().splitlines()
+    except (OSError, ValueError):
+        return ""
+    return f"{place} (of {when})" if Path(place).is_dir() else ""
+
+
 # -- removing ---------------------------------------------------------------------------------------------------------------------
 
 
 def remove_object(item: WorkObject) -> None:
     """Remove an object with its history, and what only it used."""
-    with transaction.atomic():
-        paths = set(item.uses.values_list("path", flat=True))
-        project = item.project
-        deliveries = list(item.jobs.exclude(file="").values_list("file", flat=True))
-        portraits, pk = _portraits(item.pk), item.pk
-        WorkObject.objects.filter(pk=pk).update(head=None)
-        item.delete()
-        gone = _unused_rows(project, paths)
-    _unlink([*gone, *(data() / name for name in deliveries), *portraits])
+    pk = item.pk
+
+    def rows() -> list[Path]:
+        with transaction.atomic():
+            here = WorkObject.objects.select_related("project").get(pk=pk)
+            paths = set(here.uses.values_list("path", flat=True))
+            project = here.project
+            deliveries = list(here.jobs.exclude(file="").values_list("file", flat=True))
+            WorkObject.objects.filter(pk=pk).update(head=None)
+            here.delete()
+            gone = _unused_rows(project, paths)
+        return [*gone, *(data() / name for name in deliveries), *_portraits(pk)]
+
+    removing(rows)
 
 
 def remove_project(project: Project) -> None:
     """Remove a project with everything in it that no other project has."""
-    with transaction.atomic():
-        items = list(project.items.all())
-        rest = [data() / name for item in items for name in item.jobs.exclude(file="").values_list("file", flat=True)]
-        rest += [p for item in items for p in _portraits(item.pk)]
-        rest += [intake.folder for intake in project.intakes.all()]
-        paths = set(project.files.values_list("path", flat=True))
-        WorkObject.objects.filter(project=project).update(head=None)
-        project.delete()
-        # Bases of their own outlive the project that their maps came with.
-        gone = unnamed(paths)
-    _unlink([*gone, *rest])
+    pk = project.pk
+
+    def rows() -> list[Path]:
+        with transaction.atomic():
+            here = Project.objects.get(pk=pk)
+            items = list(here.items.all())
+            rest = [data() / name for item in items for name in item.jobs.exclude(file="").values_list("file", flat=True)]
+            rest += [p for item in items for p in _portraits(item.pk)]
+            rest += [intake.folder for intake in here.intakes.all()]
+            paths = set(here.files.values_list("path", flat=True))
+            WorkObject.objects.filter(project=here).update(head=None)
+            here.delete()
+            # Bases of their own outlive the project that their maps came with.
+            gone = unnamed(paths)
+        return [*gone, *rest]
+
+    removing(rows)
 
 
 def remove_picture(row: SourceFile) -> None:
@@ -180,11 +256,14 @@ def remove_picture(row: SourceFile) -> None:
         raise InputError(
             f"{shown} use it, now or in an earlier version", where=row.name, remedy="Remove those first, or leave the picture"
         )
-    with transaction.atomic():
-        path = row.path
-        row.delete()
-        gone = unnamed([path])
-    _unlink(gone)
+    path, pk = row.path, row.pk
+
+    def rows() -> list[Path]:
+        with transaction.atomic():
+            SourceFile.objects.filter(pk=pk).delete()
+            return unnamed([path])
+
+    removing(rows)
 
 
 def _unused_rows(project: Project, paths: set[str]) -> list[Path]:
@@ -271,6 +350,10 @@ def sweep(*, really: bool = True) -> Swept:
     for place in _entries(data() / "intakes"):
         if place.name not in alive and place not in folders and _old(place, YOUNG):
             drop("intakes", place)
+    # Uploads that ended with their server; those of earlier versions lie beside the folder.
+    for place in (*_entries(data() / UPLOADS), *(p for p in _entries(data()) if p.is_dir() and _LEFT.fullmatch(p.name))):
+        if _old(place, YOUNG):
+            drop("uploads", place)
     # Files without a row. Names first, then rows: what is written in between has one.
     for kind in ("objects", "pictures", "strokes"):
         places = [p for p in _entries(data() / kind) if _old(p, YOUNG)]
@@ -295,6 +378,7 @@ def sweep(*, really: bool = True) -> Swept:
             drop("samples", place)
     _readings(out, really)
     if really:
+        reserve()
         Facts.objects.filter(created__lt=now - JOBS_KEPT).delete()
         WebSession.objects.filter(expire_date__lt=now).delete()
     return out

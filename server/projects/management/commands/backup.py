@@ -11,6 +11,8 @@ from typing import Any
 from django.conf import settings
 from django.core.management.base import BaseCommand, CommandError
 
+from server.projects import storage
+
 #: What the database refers to; readings, pictures of objects and deliveries are made again.
 FOLDERS = ("objects", "pictures", "strokes")
 
@@ -48,4 +50,5 @@ class Command(BaseCommand):
                     count += 1
         if (home / "secret-key").is_file():
             shutil.copy2(home / "secret-key", target / "secret-key")
+        storage.note_backup(target)
         self.stdout.write(f"{target}: the database and {count} files. Start with LIMUS_DATA={target} to use it.")

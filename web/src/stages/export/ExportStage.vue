@@ -82,7 +82,7 @@ async function cancel() {
       <header><h1>Export</h1></header>
       <div class="scroll">
         <section>
-          <h3>What?</h3>
+          <h2>What?</h2>
           <SelectButton
             v-model="kind"
             :options="targets"
@@ -95,7 +95,7 @@ async function cancel() {
           <p class="muted">{{ target?.about }}</p>
         </section>
         <section>
-          <h3>How large?</h3>
+          <h2>How large?</h2>
           <SelectButton
             v-model="size"
             :options="sizes"
@@ -112,7 +112,7 @@ async function cancel() {
             maps; 4096 takes a few minutes.
           </p>
           <template v-if="(target?.depths.length ?? 0) > 1">
-            <h3>How deep?</h3>
+            <h2>How deep?</h2>
             <SelectButton
               v-model="bits"
               :options="target?.depths"
@@ -123,7 +123,7 @@ async function cancel() {
           </template>
         </section>
         <section>
-          <h3>What will be written</h3>
+          <h2>What will be written</h2>
           <ul>
             <li v-for="file in listing?.files" :key="file" v-tooltip.left="file" class="clip">{{ file }}</li>
           </ul>
@@ -194,7 +194,7 @@ section {
 section:last-child {
   border: 0;
 }
-h3 {
+h2 {
   font-size: 14px;
   font-weight: 600;
 }
