@@ -15,6 +15,7 @@ import numpy as np
 from limus.ageing import aged
 from limus.as_made import as_made
 from limus.blending import MODES
+from limus.colour import to_srgb
 from limus.effects.effect import Event, Frame
 from limus.errors import InputError
 from limus.hashing import key_of
@@ -120,6 +121,33 @@ class LayerMasks:
         """Hash of everything that mask depends on."""
         layer = self._layer(name)
         return place_key(self.scene.places(layer), self.scope(layer))
+
+
+#: Layers that cover more than this are seen.
+SCARCE = 0.075
+#: Mean change over the fiftieth part of the surface where a layer does most that an eye finds without being told (common practice, no source):
+#: steps of 255 in encoded colour, and of any other channel between 0 and 1; heights against the width of a texel.
+_COLOUR, _OTHER, _HEIGHT = 4.0, 0.03, 0.02
+
+
+def hardly_seen(before: Pile, after: Pile, shown: np.ndarray) -> bool:
+    """Whether nobody would find what a layer changed, looked at where it does most."""
+    count = max(64, len(shown) // 50)
+    rows = np.argpartition(shown, -min(count, len(shown)))[-min(count, len(shown)) :]
+    rows = np.sort(rows[:: max(1, len(rows) // 1500)])
+    raised = after.relief()[rows] - before.relief()[rows]
+    if float(np.abs(raised).mean()) > _HEIGHT * after.texels.texel_mm:
+        return False
+    one, two = before.only(rows).visible(), after.only(rows).visible()
+    for name in {*one, *two}:
+        channel = CHANNELS[name]
+        a, b = (np.asarray(sheet.get(name, channel.default), np.float32) for sheet in (one, two))
+        if channel.colour:
+            if float(np.abs(to_srgb(a) - to_srgb(b)).mean()) * 255.0 > _COLOUR:
+                return False
+        elif channel.high <= 1.0 and float(np.abs(a - b).mean()) > _OTHER:
+            return False
+    return True
 
 
 class Chronicle:
@@ -243,7 +271,9 @@ class Chronicle:
             elif float(mask.max(initial=0.0)) < 0.004:
                 note = "Its mask is black everywhere"
             elif coverage < 1e-6:
-                note = "It changes nothing here"
+                note = f"It changes nothing here: {layer.effect.louder}"
+            elif coverage < SCARCE and hardly_seen(before, pile, outcome.shown):
+                note = f"Hardly to be seen on an object of this size: {layer.effect.louder}"
         return Chapter(layer, mask, outcome.shown, coverage, pile, note, outcome.frame)
 
     def finish(self, pile: Pile) -> Surface:

@@ -65,6 +65,7 @@ class CrackLayer(Effect):
     group: ClassVar[Group] = "Weather"
     law: ClassVar[Law] = "root"
     acts_on: ClassVar[tuple[str, ...]] = CRACKS
+    louder: ClassVar[str] = "raise the width; cracks narrower than a texel are seen only at a higher resolution"
     summary: ClassVar[str] = "Networks of shrinkage, cracks from corners and holes, crazing, splits along the grain"
     when: ClassVar[str] = (
         "On concrete, plaster, stone, timber, old paint and glaze; before damp, dirt and growth, which gather in them"

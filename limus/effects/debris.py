@@ -29,6 +29,7 @@ class Debris(Effect):
     title: ClassVar[str] = "Debris"
     group: ClassVar[Group] = "Deposits"
     law: ClassVar[Law] = "root"
+    louder: ClassVar[str] = "raise the amount and the size of pieces; it lies where something shelters it"
     summary: ClassVar[str] = "Grit and crumbs on ledges and along the foot of what stands up"
     when: ClassVar[str] = (
         "On level ground and ledges; against a kerb or wall take the distance to that part as its place, 30 to 40 cm, broken up"

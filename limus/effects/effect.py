@@ -188,6 +188,8 @@ class Effect(Document):
     begins: ClassVar[bool] = False
     #: How it grows with the years, see ``ageing``.
     law: ClassVar[Law] = "at once"
+    #: What to do where it can hardly be seen, in words that follow a colon.
+    louder: ClassVar[str] = "raise its strength and amounts, or widen its place"
 
     @classmethod
     def default_where(cls, size: ObjectSize = ONE_METRE) -> Recipe:

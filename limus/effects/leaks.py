@@ -31,6 +31,7 @@ class Leaks(Effect):
     title: ClassVar[str] = "Leaks and runs"
     group: ClassVar[Group] = "Marks and stains"
     law: ClassVar[Law] = "root"
+    louder: ClassVar[str] = "raise the amount and the width, or give their place as parts or strokes"
     summary: ClassVar[str] = "Streaks below ledges, joints and fixings, down the way water takes"
     when: ClassVar[str] = (
         "Under sills, lids, pipes and bolts; give its place as parts, strokes or another layer's mask to choose where it begins"
@@ -41,7 +42,7 @@ class Leaks(Effect):
     length_mm: float = number(
         160.0, "Length", "mm", 1.0, 20000.0, (10.0, 1500.0), "Until a third of it is left", log=True, grows=0.8
     )
-    width_mm: float = number(7.0, "Width", "mm", 0.2, 500.0, (1.0, 60.0), "Of one streak", log=True, grows=0.5)
+    width_mm: float = number(7.0, "Width", "mm", 0.2, 500.0, (1.0, 60.0), "Of one streak", log=True, grows=0.7)
     broken: float = number(0.6, "Broken", "%", 0.0, 1.0, about="How many heads are missing, and how much streaks are interrupted")
     rim: float = number(0.35, "Dried rim", "%", 0.0, 1.0, about="Darker borders where the water dried")
     roughness: float = number(0.8, "Roughness", "", 0.05, 1.0, (0.2, 1.0))

@@ -33,6 +33,7 @@ class Scratching(Effect):
     title: ClassVar[str] = "Scratches"
     law: ClassVar[Law] = "even"
     group: ClassVar[Group] = "Paint and its losses"
+    louder: ClassVar[str] = "raise the amounts and the width of deep ones, or look at a higher resolution from near"
     summary: ClassVar[str] = "Fine wear in gloss and relief, and deep scratches through the coats, every way or around an axis"
     when: ClassVar[str] = "On anything that was handled, dragged or wiped; around an axis for what turns against something"
 

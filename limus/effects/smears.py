@@ -62,13 +62,14 @@ class Smears(Effect):
     family: ClassVar[Kind] = "change"
     title: ClassVar[str] = "Smears and finger marks"
     group: ClassVar[Group] = "Marks and stains"
+    louder: ClassVar[str] = "they change gloss alone; raise both amounts, choose a roughness far from that below, or lay lacquer before them"
     summary: ClassVar[str] = "Prints, wiped arcs and a greasy film: roughness only, seen when the light moves"
     when: ClassVar[str] = "On glass, enamel, lacquer and polished metal; the last touch that makes gloss believable"
 
     prints: float = number(0.5, "Finger marks", "%", 0.0, 1.0, about="How many")
     print_mm: float = number(8.0, "Width of a finger", "mm", 1.0, 100.0, (4.0, 25.0), log=True, grows=0)
     smears: float = number(0.5, "Smears", "%", 0.0, 1.0, about="Wiped arcs and greasy patches")
-    smear_mm: float = number(60.0, "Smear size", "mm", 1.0, 2000.0, (10.0, 300.0), log=True, grows=0.5)
+    smear_mm: float = number(60.0, "Smear size", "mm", 1.0, 4000.0, (10.0, 300.0), log=True, grows=0.8)
     roughness: float = number(
         0.55, "Roughness", "", 0.02, 1.0, (0.1, 0.9), "Of what they leave; below that of the surface they shine on it"
     )
@@ -106,7 +107,7 @@ class Smears(Effect):
             arcs = event.noise(self.smear_mm * 0.22, octaves=4, gain=0.65, tall=0.18, salt=111)
             patch = event.noise(self.smear_mm, octaves=3, salt=112)
             out = np.clip(
-                (patch * np.float32(0.5) + np.float32(0.25) * arcs - np.float32(0.15)) * np.float32(1.2), 0.0, 0.8
+                (patch * np.float32(0.5) + np.float32(0.25) * arcs - np.float32(0.15)) * np.float32(2.4), 0.0, 1.0
             ) * np.float32(self.smears)
         if self.prints > 0 and self.print_mm > 2.0 * texels.texel_mm:
             cell = event.cells(self.print_mm * 2.1, salt=113, jitter=0.8)
@@ -116,5 +117,5 @@ class Smears(Effect):
                        np.float32(ridge if ridge > 2.0 * texels.texel_mm else 0.0), np.float32(self.prints), marks)  # fmt: skip
             where = np.clip(event.noise(self.print_mm * 9.0, octaves=2, salt=114) * np.float32(1.2), 0.0, 1.0)
             blotchy = np.clip(np.float32(0.6) + np.float32(0.3) * event.noise(self.print_mm * 0.35, octaves=3, salt=115), 0.0, 1.0)
-            out = np.maximum(out, marks * where * blotchy * np.float32(0.8))
+            out = np.maximum(out, np.minimum(marks * where * blotchy * np.float32(1.2), np.float32(1.0)))
         return (out * event.mask * np.float32(event.strength)).astype(np.float32)

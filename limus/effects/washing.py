@@ -33,6 +33,7 @@ class Washing(Effect):
     law: ClassVar[Law] = "root"
     reads: ClassVar[tuple[str, ...]] = tuple(sorted(RAIN_READS))
     acts_on: ClassVar[tuple[str, ...]] = LOOSE
+    louder: ClassVar[str] = "raise the share that is washed, or lay more dust or dirt before it"
     summary: ClassVar[str] = "Clean lanes in dust, dirt and stains below edges, with drip marks beside them"
     when: ClassVar[str] = "After dust, dirt or soot, on what stands in the rain"
 

@@ -55,6 +55,7 @@ class Water(Effect):
     group: ClassVar[Group] = "Weather"
     pieces: ClassVar[dict[str, str]] = {"film": "Water", "damp": "Damp shore"}
     reads: ClassVar[tuple[str, ...]] = ("setting.ground_mm", "setting.wind_from_deg", "setting.north_deg")
+    louder: ClassVar[str] = "raise the unevenness or the level; water needs hollows"
     summary: ClassVar[str] = "Puddles in hollows up to where they spill, water in joints, or a level of the world"
     when: ClassVar[str] = "After rain on what lies level; last but for snow. Raise the level until it just shows in the joints"
 

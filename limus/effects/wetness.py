@@ -35,6 +35,7 @@ class Wetness(Effect):
     title: ClassVar[str] = "Wetness"
     group: ClassVar[Group] = "Weather"
     reads: ClassVar[tuple[str, ...]] = tuple(sorted({*RAIN_READS, *SUN_READS, "setting.ground_mm"}))
+    louder: ClassVar[str] = "raise the amount and the film"
     summary: ClassVar[str] = "Damp where rain, run-off, ground and cracks bring water; beads on paint; drying edges first"
     when: ClassVar[str] = "Late in the chronicle: after rain, by the water, at the foot of walls; before puddles and snow"
 
