@@ -20,6 +20,8 @@ class BaseMaterial(Document):
     title: ClassVar[str] = ""
     summary: ClassVar[str] = ""
     substance: ClassVar[Substance]
+    #: Raised when the same settings come out looking different, see ``limus.editions``.
+    edition: ClassVar[int] = 1
     solid: ClassVar[bool] = True
     tile: ClassVar[bool] = False
     #: It has a direction, along which it is laid in each part.

@@ -11,7 +11,7 @@ from limus.bases.base_material import BaseMaterial
 from limus.bases.catalogue import AnyMaterial
 from limus.bases.placing import Placing
 from limus.bases.store_room import STOCK, stock
-from limus.fields import Document, Name, number, switch
+from limus.fields import Document, Name, number
 from limus.masks.recipe import Recipe
 from limus.materials.channels import CHANNELS
 from limus.materials.levels import Levels
@@ -54,8 +54,9 @@ class BaseChoice(Document):
     stands_mm: float = number(0.0, "Stands", "mm", -500.0, 500.0, (-10.0, 10.0), "How much higher than the base below it lies")
     placing: Placing = Field(default_factory=Placing)
     relief: float = number(1.0, "Relief", "", -10.0, 10.0, (0.0, 3.0), "Strength of its relief; below 0 it is turned inside out")
-    file_maps: bool = switch(
-        True, "Maps of the file", "Colour, roughness and metalness as they came with the object; off where a base was chosen instead"
+    file_maps: bool = Field(
+        True,
+        description="Colour, roughness and metalness as they came with the object, where it brought some; off where a base was chosen instead",
     )
     occlusion: float = number(0.0, "Occlusion in colour", "%", 0.0, 1.0, about="Its own occlusion multiplied into its colour")
     levels: dict[ChannelName, Levels] = Field(default_factory=dict)

@@ -188,6 +188,8 @@ class Effect(Document):
     begins: ClassVar[bool] = False
     #: How it grows with the years, see ``ageing``.
     law: ClassVar[Law] = "at once"
+    #: Raised when the same settings come out looking different, see ``limus.editions``.
+    edition: ClassVar[int] = 1
     #: What to do where it can hardly be seen, in words that follow a colon.
     louder: ClassVar[str] = "raise its strength and amounts, or widen its place"
 

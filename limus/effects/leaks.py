@@ -31,6 +31,7 @@ class Leaks(Effect):
     title: ClassVar[str] = "Leaks and runs"
     group: ClassVar[Group] = "Marks and stains"
     law: ClassVar[Law] = "root"
+    edition: ClassVar[int] = 2
     louder: ClassVar[str] = "raise the amount and the width, or give their place as parts or strokes"
     summary: ClassVar[str] = "Streaks below ledges, joints and fixings, down the way water takes"
     when: ClassVar[str] = (

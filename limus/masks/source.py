@@ -74,6 +74,8 @@ class Source(Document):
     #: What it looks at besides the texels and its reading, see ``readings.reading.READS``.
     reads: ClassVar[tuple[str, ...]] = ()
     suggest: ClassVar[tuple[float, float]] = (0.0, 1.0)
+    #: Raised when the same settings come out looking different, see ``limus.editions``.
+    edition: ClassVar[int] = 1
     #: The reading it shows best, and the field that takes its radius or reach: for dragging a reading into a recipe.
     reading: ClassVar[str] = ""
     reading_size: ClassVar[str] = ""

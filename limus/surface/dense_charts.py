@@ -20,7 +20,7 @@ from limus.surface.adjacency import match_edges
 
 Say = Callable[[float], None]
 #: Cosine of how far the (evened) surface may turn away from the mean of its chart, and the share of its area that may turn further.
-TURN, BEYOND = 0.58, 0.04
+TURN, BEYOND = 0.68, 0.03
 #: Rounds in which charts that turn too far get another seed, and in which folded ones are divided.
 ROUNDS, DIVISIONS = 14, 4
 #: Steps of laying flat. Ten come within a hundredth of where forty end (tried on stones and figures).
@@ -337,9 +337,56 @@ def grown(triangles: np.ndarray, positions: np.ndarray, welded: np.ndarray, say:
         seeds = np.concatenate([seeds, worst[bad]])
         towards = np.concatenate([towards, even[worst[bad]]])
     _flood(seeds, towards, even, middle, twin, chart, cost, free)
-    _, chart = np.unique(chart, return_inverse=True)
-    chart = np.asarray(chart, np.int32).reshape(-1)
+    chart = _merged(chart, even, area, middle, twin, p=positions, tri=triangles)
     return chart, even, (twin, normal, area, middle)
+
+
+def _merged(
+    chart: np.ndarray, even: np.ndarray, area: np.ndarray, middle: np.ndarray, twin: np.ndarray, *, p: np.ndarray, tri: np.ndarray
+) -> np.ndarray:
+    """Charts joined with those beside them that face the same way, along the longest borders first, as long as they do not turn too far together:
+    seeds that came late may have cut what is flat. (T,) int32, numbered anew.
+    """
+    _, chart = np.unique(chart, return_inverse=True)
+    chart = np.asarray(chart, np.int64).reshape(-1)
+    count = int(chart.max(initial=-1)) + 1
+    t, e = np.nonzero((twin >= 0) & (chart[np.maximum(twin, 0)] != chart[:, None]))
+    if not len(t):
+        return chart.astype(np.int32)
+    a, b = chart[t], chart[twin[t, e]]
+    length = np.linalg.norm(p[tri[t, (e + 1) % 3]] - p[tri[t, e]], axis=1)
+    # A border along an edge of the shape is where charts should end.
+    length = np.where(np.einsum("ij,ij->i", even[t], even[twin[t, e]]) > 0.8, length, 0.0)
+    pairs, group = np.unique(np.minimum(a, b) * count + np.maximum(a, b), return_inverse=True)
+    shared = np.bincount(np.asarray(group).reshape(-1), length)
+    rows = [part for part, _ in _groups(chart)]
+    sums = np.stack([np.bincount(chart, even[:, k] * area, count) for k in range(3)], axis=1)
+    parent = np.arange(count)
+
+    def root(k: int) -> int:
+        while parent[k] != k:
+            parent[k] = parent[parent[k]]
+            k = int(parent[k])
+        return k
+
+    for pair in np.argsort(-shared, kind="stable"):
+        if shared[pair] <= 0:
+            break
+        x, y = root(int(pairs[pair] // count)), root(int(pairs[pair] % count))
+        if x == y:
+            continue
+        together = sums[x] + sums[y]
+        towards = together / max(float(np.linalg.norm(together)), 1e-300)
+        if min(sums[x] @ towards / max(float(np.linalg.norm(sums[x])), 1e-300), sums[y] @ towards / max(float(np.linalg.norm(sums[y])), 1e-300)) < 0.93:
+            continue
+        here = np.concatenate([rows[x], rows[y]])
+        if float(area[here][even[here] @ towards < TURN].sum()) > BEYOND * float(area[here].sum()):
+            continue
+        parent[y] = x
+        rows[x], rows[y], sums[x] = here, here[:0], together
+    roots = np.array([root(k) for k in range(count)])
+    _, joined = np.unique(roots[chart], return_inverse=True)
+    return np.asarray(joined, np.int32).reshape(-1)
 
 
 def dense_charts(

@@ -186,8 +186,8 @@ def _charts(jobs: list[_Set], mesh: Mesh, say: Callable[[float], None]) -> tuple
     limit, began = seconds_for(int(total)), time.monotonic()
     why = "failed"
     try:
-        say(0.0)
         listener.start()
+        say(0.0)
         while listener.is_alive():
             if time.monotonic() - began > limit:
                 why = f"took longer than {limit:.0f} s"

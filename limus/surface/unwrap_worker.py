@@ -55,9 +55,12 @@ def dense_charts_of(
 
     from limus.surface.dense_charts import dense_charts
 
-    rows, faces, flat, _ = dense_charts(positions, triangles, welded, lambda share: say(0.85 * share))
+    rows, faces, flat, chart = dense_charts(positions, triangles, welded, lambda share: say(0.85 * share))
     atlas = xatlas.Atlas()
-    atlas.add_uv_mesh(np.ascontiguousarray(flat, np.float32), np.ascontiguousarray(faces, np.uint32))
+    # Charts lie over one another, each flat in its own place: told apart as materials, or alike ones would be taken for one.
+    atlas.add_uv_mesh(
+        np.ascontiguousarray(flat, np.float32), np.ascontiguousarray(faces, np.uint32), np.ascontiguousarray(chart, np.uint32).reshape(-1, 1)
+    )
     charts, packing = xatlas.ChartOptions(), xatlas.PackOptions()
     packing.padding, packing.resolution, packing.bilinear = GAP, PACKED_FOR, True
     packing.rotate_charts = packing.create_image = packing.bruteForce = False

@@ -8,12 +8,14 @@ from django.http import HttpRequest, HttpResponse
 from ninja import Router
 from pydantic import BaseModel, Field
 
+from limus.editions import editions_of
 from limus.intake.facts import Facts
 from server.api.answers import Problem, VersionOut, object_of, owner_of, version_out
 from server.jobs.models import Job
 from server.projects import storage
 from server.projects.gate import gate
-from server.projects.portrait import portrait
+from server.projects.models import WorkObject
+from server.projects.portrait import portrait, portrait_before
 from server.projects.workshop import facts_of, session_of
 
 router = Router()
@@ -45,6 +47,10 @@ class ObjectOut(BaseModel):
     turn: list[list[float]] = Field(description="Place in the axes of the file = place in the view @ turn")
     scale: float = Field(description="Metres per unit of the file")
     scene: VersionOut
+    looks_changed: list[str] = Field(
+        default_factory=list, description="Layers and bases that look different from when it was made: an upgrade changed them"
+    )
+    looked: bool = Field(False, description="There is a picture of how it looked before")
     unwrapping: int | None = Field(None, description="The job that makes UVs for it just now")
 
 
@@ -79,6 +85,8 @@ def get_object(request: HttpRequest, object_id: int) -> ObjectOut:
         turn=mesh.turn.tolist(),
         scale=mesh.scale,
         scene=version_out(item),
+        looks_changed=item.looks_changed(),
+        looked=portrait_before(item) is not None,
         unwrapping=Job.objects.filter(
             object=item, kind="unwrap", state__in=[Job.QUEUED, Job.RUNNING], cancel_requested=False
         )
@@ -122,6 +130,21 @@ def get_portrait(request: HttpRequest, object_id: int) -> HttpResponse:
         # Nothing yet is no fault: it comes once somebody opened the object.
         return HttpResponse(status=204)
     return _kept_for_ever(data, "image/png", str(item.head_id), request.GET.get("v"))
+
+
+@router.get("/objects/{int:object_id}/portrait-before.png", include_in_schema=False)
+def get_portrait_before(request: HttpRequest, object_id: int) -> HttpResponse:
+    """How it looked with the editions that it was made with, where a picture of that was kept."""
+    data = portrait_before(object_of(request, object_id))
+    return HttpResponse(data, content_type="image/png") if data is not None else HttpResponse(status=204)
+
+
+@router.post("/objects/{int:object_id}/looks-good", response={204: None})
+def accept_looks(request: HttpRequest, object_id: int) -> tuple[int, None]:
+    """It may look as it does with today's editions; nothing is said of it any more."""
+    item = object_of(request, object_id)
+    WorkObject.objects.filter(pk=item.pk).update(editions=editions_of(item.scene()))
+    return 204, None
 
 
 def _kept_for_ever(data: bytes, media: str, version: str, asked: str | None) -> HttpResponse:

@@ -9,6 +9,10 @@ from typing import Any
 from django.conf import settings
 from django.db import models, transaction
 
+from limus.bases.catalogue import MATERIALS
+from limus.editions import looks_changed
+from limus.effects.catalogue import EFFECTS
+from limus.masks.recipe import SOURCES
 from limus.scene import Scene, scene_from
 from server.projects.data_files import files_in, find
 from server.projects.difference import Step, applied, difference, values
@@ -16,6 +20,30 @@ from server.projects.difference import Step, applied, difference, values
 
 class StaleEdit(Exception):
     """The edit was made on a version that is no longer the newest."""
+
+
+#: Kind -> edition today.
+CURRENT = {
+    f"{what} {kind}": one.edition
+    for what, table in (("effect", EFFECTS), ("source", SOURCES), ("base", MATERIALS))
+    for kind, one in table.items()
+}
+
+
+def kinds_in(document: dict[str, Any]) -> list[str]:
+    """Kinds that a plain document uses, as ``limus.editions`` names them."""
+    out: dict[str, None] = {}
+    stack: list[tuple[str, Any]] = [("", document)]
+    words = {"effect": "effect", "source": "source", "material": "base"}
+    while stack:
+        name, value = stack.pop()
+        if isinstance(value, dict):
+            if name in words and isinstance(value.get("kind"), str):
+                out[f"{words[name]} {value['kind']}"] = None
+            stack.extend(value.items())
+        elif isinstance(value, list):
+            stack.extend((name, inner) for inner in value if isinstance(inner, (dict, list)))
+    return sorted(out)
 
 
 def put_in_place(steps: list[Step]) -> set[str]:
@@ -130,6 +158,7 @@ class WorkObject(models.Model):
     head = models.ForeignKey("SceneVersion", null=True, on_delete=models.PROTECT, related_name="+")
     document = models.JSONField(default=dict, help_text="The scene at head, whole")
     undone = models.JSONField(default=list)
+    editions = models.JSONField(default=dict, help_text="Editions of effects, sources and bases that it was made with: see limus.editions")
     created = models.DateTimeField(auto_now_add=True)
 
     class Meta:
@@ -137,6 +166,10 @@ class WorkObject(models.Model):
 
     def __str__(self) -> str:
         return self.name
+
+    def looks_changed(self) -> list[str]:
+        """Names of what looks different from when it was made."""
+        return looks_changed(self.scene(), self.editions)
 
     def scene(self) -> Scene:
         """The scene at ``head``, checked."""
@@ -167,8 +200,12 @@ class WorkObject(models.Model):
         note_uses(put_in_place(there), object=fresh)
         fresh.head, fresh.undone, fresh.document = version, [], document
         fresh.name = document.get("name") or fresh.name
-        fresh.save(update_fields=["head", "undone", "document", "name"])
+        # What is new in it is of today; what was there keeps what it was made with, until somebody says that it may look as it does now.
+        known = fresh.editions or ({} if base is None else {kind: 1 for kind in kinds_in(fresh.document)})
+        fresh.editions = {kind: known.get(kind, CURRENT.get(kind, 1)) for kind in kinds_in(document)}
+        fresh.save(update_fields=["head", "undone", "document", "name", "editions"])
         self.head, self.undone, self.document, self.name = version, [], document, fresh.name
+        self.editions = fresh.editions
         return version
 
     @transaction.atomic

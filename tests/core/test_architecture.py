@@ -38,6 +38,7 @@ ORDER = [
     "episode",
     "snapshot",
     "scene",
+    "editions",
     "ageing",
     "replacement",
     "base_file",

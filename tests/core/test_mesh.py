@@ -96,7 +96,9 @@ class Neighbours(TestCase):
         texels = Texels.of(shapes.plane(0.5), 64)
         near, n = texels.neighbours, len(texels)
         for side in (0, 1):
-            inside = near[:, side] < n
+            # At the border of an open sheet a texel is its own neighbour.
+            inside = (near[:, side] < n) & (near[:, side] != np.arange(n))
+            self.assertGreater(int(inside.sum()), n * 0.9)
             step = np.linalg.norm(texels.position[near[inside, side]] - texels.position[inside], axis=1) * 1000
             np.testing.assert_allclose(step, texels.step_mm[inside, 0], rtol=1e-3)
 

@@ -7,6 +7,7 @@ import time
 from dataclasses import dataclass, field
 from typing import Any
 from unittest import TestCase
+from unittest import mock
 from unittest.mock import patch
 
 import numpy as np
@@ -196,3 +197,37 @@ class Setting(TestCase):
         for bad in ("much", "12", "-4G", "1e400", "4X", "nan"):
             with self.assertRaisesRegex(InputError, "LIMUS_MEMORY"):
                 memory_budget(bad)
+
+
+class Passing(TestCase):
+    """Steps of a drag leave results that nobody comes back for; those go before what is in use."""
+
+    def test_what_was_come_back_for_outlives_the_steps_of_drags(self) -> None:
+        with mock.patch("limus.store.PASSED", 0.0), mock.patch("limus.store.YOUNG", 0.0):
+            store = Store(1_000_000)
+            with store.visit():
+                store.get("mask", lambda: np.zeros(100_000, np.uint8))
+            for k in range(30):
+                with store.visit():
+                    store.get("mask", lambda: self.fail("it went, though every step needs it"))
+                    # Dear to make for its bytes, and never asked for again.
+                    store.put(f"step {k}", np.zeros(200_000, np.uint8), 10.0)
+                    time.sleep(0.002)
+            self.assertIn("mask", store)
+            self.assertIn("step 29", store)
+            self.assertLessEqual(store.used, store.budget)
+
+    def test_what_was_promised_stays_until_it_is_fetched(self) -> None:
+        store = Store(300_000)
+        store.put("promised", np.zeros(250_000, np.uint8), 0.0, pinned=30.0)
+        store.put("too large for the budget", np.zeros(900_000, np.uint8), 0.0, pinned=30.0)
+        for k in range(5):
+            store.put(f"other {k}", np.zeros(200_000, np.uint8), 5.0)
+        self.assertIn("promised", store)
+        self.assertIn("too large for the budget", store)
+        store.unpin("promised")
+        store.unpin("too large for the budget")
+        with mock.patch("limus.store.YOUNG", 0.0):
+            store.put("one more", np.zeros(200_000, np.uint8), 5.0)
+        self.assertNotIn("too large for the budget", store)
+        self.assertLessEqual(store.used, store.budget)

@@ -116,7 +116,7 @@ class StartPage(ServerTest):
     def test_nobody_sees_the_picture_of_somebody_else(self) -> None:
         item = self.add_box()
         self.client.force_login(self.eve)
-        self.assertEqual(self.client.get(f"/api/objects/{item.pk}/portrait.png").status_code, 204)
+        self.assertEqual(self.client.get(f"/api/objects/{item.pk}/portrait.png").status_code, 404)
 
     def test_the_catalogue_fits_the_size(self) -> None:
         small, large = (self.call("get", f"/catalogue?size_m={size}").json() for size in (0.1, 20))

@@ -166,16 +166,31 @@ class Working(StageTest):
         self.assertEqual(order, ["Draft readings", "Measuring readings", "Measuring fine readings"])
 
     def test_unwrap_job_and_the_original_is_kept(self) -> None:
+        before = self.state()
         job = self.job(kind="unwrap")
         self.assertEqual((job.state, job.error), ("done", ""))
-        before = self.state()
-        self.assertEqual(before["scene"]["document"]["object"]["uv"], "own")
+        # The scene took them up by itself, as an edit like any other.
         with mock.patch("limus.intake.preparation.atlas_for", side_effect=AssertionError("made again")):
-            version = self.change("object", uv="unwrapped")
             after = self.state()
+        self.assertEqual((after["scene"]["document"]["object"]["uv"], after["scene"]["label"]), ("unwrapped", "Unwrap"))
         self.assertNotEqual(after["digest"], before["digest"])
-        self.call("post", f"/objects/{self.item.pk}/undo", {"base": version["version"]})
+        self.call("post", f"/objects/{self.item.pk}/undo", {"base": after["scene"]["version"]})
         self.assertEqual(self.state()["digest"], before["digest"])
+
+    def test_what_was_edited_while_uvs_were_made_stays(self) -> None:
+        from server.jobs import runner
+
+        once = runner.facts_of
+
+        def meanwhile(session: Any) -> Any:
+            item = WorkObject.objects.get(pk=self.item.pk)
+            item.commit(item.head_id, {**item.document, "seed": 4242}, "Meanwhile")
+            return once(session)
+
+        with mock.patch.object(runner, "facts_of", meanwhile):
+            self.assertEqual(self.job(kind="unwrap").state, "done")
+        document = self.state()["scene"]["document"]
+        self.assertEqual((document["seed"], document["object"]["uv"]), (4242, "unwrapped"))
 
     def test_an_object_without_uvs_says_so_everywhere(self) -> None:
         bare = shapes.box(0.2)

@@ -4,6 +4,7 @@ import Toast from 'primevue/toast'
 import { useToast } from 'primevue/usetoast'
 import { watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
+import ChangedLooks from './frame/ChangedLooks.vue'
 import OpeningObject from './frame/OpeningObject.vue'
 import TopBar from './frame/TopBar.vue'
 import UnmadeEdits from './frame/UnmadeEdits.vue'
@@ -40,6 +41,7 @@ watch(
       {{ work.trouble }}
     </Message>
     <UnmadeEdits />
+    <ChangedLooks v-if="route.name !== 'start'" />
     <OpeningObject v-if="work.opening && route.name !== 'start'" class="page" />
     <router-view v-else-if="route.name === 'start' || work.object" class="page" />
     <Toast position="bottom-right" />

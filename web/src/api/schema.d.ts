@@ -278,6 +278,26 @@ export interface paths {
     patch?: never
     trace?: never
   }
+  '/api/objects/{object_id}/looks-good': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    get?: never
+    put?: never
+    /**
+     * Accept Looks
+     * @description It may look as it does with today's editions; nothing is said of it any more.
+     */
+    post: operations['server_api_objects_accept_looks']
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
   '/api/objects/{object_id}/scene': {
     parameters: {
       query?: never
@@ -1826,8 +1846,8 @@ export interface components {
        */
       relief: number
       /**
-       * Maps of the file
-       * @description Colour, roughness and metalness as they came with the object; off where a base was chosen instead
+       * File Maps
+       * @description Colour, roughness and metalness as they came with the object, where it brought some; off where a base was chosen instead
        * @default true
        */
       file_maps: boolean
@@ -4313,6 +4333,17 @@ export interface components {
        */
       scale: number
       scene: components['schemas']['VersionOut']
+      /**
+       * Looks Changed
+       * @description Layers and bases that look different from when it was made: an upgrade changed them
+       */
+      looks_changed?: string[]
+      /**
+       * Looked
+       * @description There is a picture of how it looked before
+       * @default false
+       */
+      looked: boolean
       /**
        * Unwrapping
        * @description The job that makes UVs for it just now
@@ -8366,6 +8397,26 @@ export interface operations {
     }
   }
   server_api_objects_remove_object: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        object_id: number
+      }
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown
+        }
+        content?: never
+      }
+    }
+  }
+  server_api_objects_accept_looks: {
     parameters: {
       query?: never
       header?: never
