@@ -51,9 +51,7 @@ def _plan(model: type[BaseModel]) -> tuple[str, ...]:
     bears = {m for m in models_in(model) if any(NAMES_FILE in leaves for leaves in _leaves_of(m).values())}
     reached = {m: set(models_in(m)) & bears for m in models_in(model)}
     return tuple(
-        name
-        for name, leaves in _leaves_of(model).items()
-        if any(leaf is NAMES_FILE or bool(reached[leaf]) for leaf in leaves)
+        name for name, leaves in _leaves_of(model).items() if any(leaf is NAMES_FILE or bool(reached[leaf]) for leaf in leaves)
     )
 
 

@@ -24,6 +24,7 @@ from limus.intake.object_file import ObjectFile
 from limus.masks.hand.vertex_paint import VertexStroke
 from limus.masks.recipe import STANDING, Recipe
 from limus.materials.channels import Voice
+from limus.materials.substance import FAMILIES
 from limus.object_size import ONE_METRE
 from limus.readings.reading import asks_weather
 from limus.refusal import first_refusal, refusal, refuse_odd_text
@@ -223,7 +224,10 @@ class Scene(Document):
                 )
             if snapshot.name in names[:k]:
                 raise refusal(f"snapshots[{k}].name", f"two snapshots are called '{snapshot.name}'", "Give each a name of its own")
-            for field, off, there in (("layers_off", snapshot.layers_off, layers), ("episodes_off", snapshot.episodes_off, episodes)):
+            for field, off, there in (
+                ("layers_off", snapshot.layers_off, layers),
+                ("episodes_off", snapshot.episodes_off, episodes),
+            ):
                 for j, one in enumerate(off):
                     if one not in there:
                         what = field.removesuffix("s_off")
@@ -258,6 +262,10 @@ class Scene(Document):
             return
         field = source.names_layer
         others = ", 'base' or a family" if source.kind == "exposed" else ""
+        if name not in all_ids and source.kind == "exposed" and name in FAMILIES:
+            raise refusal(
+                f"{path}.{field}", f"'{name}' is a family of substances and no layer", f"Write 'family:{name}'", accepted=f"family:{name}"
+            )
         if name not in all_ids:
             raise refusal(
                 f"{path}.{field}",

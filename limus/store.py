@@ -64,7 +64,7 @@ def _owner(array: np.ndarray) -> np.ndarray:
 
 
 @lru_cache(maxsize=1024)
-def _looked_into(kind: type) -> tuple[str, ...]:
+def _looked_into(kind: Any) -> tuple[str, ...]:
     """Names of the fields of a dataclass; none of anything else."""
     return tuple(entry.name for entry in fields(kind)) if is_dataclass(kind) else ()
 
@@ -99,7 +99,7 @@ def leaves_of(value: Any) -> list[tuple[int, int, Any]]:
             out.append((id(one), size, one))
             stack.extend(children)
         elif not isinstance(one, type):
-            stack.extend(getattr(one, name) for name in _looked_into(type(one)))
+            stack.extend(getattr(one, name) for name in _looked_into(type(one)))  # type: ignore[arg-type]
     return out
 
 
@@ -274,7 +274,7 @@ class Store:
     def _evict_passing(self, now: float) -> None:
         """Steps of drags that are over, before anything that somebody came back for: or what is in use would go for what never is again."""
         while self.used > self.budget and self._passing and now - self._passing[0][0] > PASSED:
-            made, key = self._passing.popleft()
+            _, key = self._passing.popleft()
             entry = self._kept.get(key)
             if entry is not None and not entry.proven and entry.visit and now - entry.used_at > PASSED and entry.pinned < now:
                 self._forget(key)

@@ -112,7 +112,7 @@ def _portable(where: Recipe, mine: dict[str, str], called: str, notes: list[str]
 
 def _without_files(effect: Effect) -> Effect:
     """The effect with no file named, in use or not."""
-    return effect.model_copy(update={name: "" for name in named_files(effect)})
+    return effect.model_copy(update=dict.fromkeys(named_files(effect), ""))
 
 
 def _general(name: str) -> bool:

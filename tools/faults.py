@@ -446,8 +446,12 @@ def dragging(server: Server, people: int, objects: int, seconds: float) -> None:
     times = sorted(t for person in crowd_ for t in person.times[1:])
     errors = [e for person in everybody for e in person.errors]
     p95, median = times[int(0.95 * len(times))], statistics.median(times)
-    print(f"{people} people drag on {objects} objects, 14 layers at 512: {len(times)} steps, {len(errors)} errors{': ' + errors[0] if errors else ''}")
-    print(f"  one step alone {one:.2f} s; median {median:.2f} s, 95th percentile {p95:.2f} s ({p95 / median:.2f} times, wanted: 1.5)")
+    print(
+        f"{people} people drag on {objects} objects, 14 layers at 512: {len(times)} steps, {len(errors)} errors{': ' + errors[0] if errors else ''}"
+    )
+    print(
+        f"  one step alone {one:.2f} s; median {median:.2f} s, 95th percentile {p95:.2f} s ({p95 / median:.2f} times, wanted: 1.5)"
+    )
     print(f"  the longest {times[-1]:.2f} s, {times[-1] / (one * people):.2f} times people x one step alone (wanted: 1.3)")
     print(f"  somebody who began meanwhile had the first answer after {first:.2f} s, {first / one:.1f} steps (wanted: 3)")
     print(f"  the web server held {server.held() >> 20} MB")

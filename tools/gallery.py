@@ -1,7 +1,8 @@
 """Contact sheets of every effect at low, default and high, seen in the real interface: what looks are judged by.
 
 ``make gallery`` writes them to var/gallery (not part of the repository); ``KINDS=rust,dust`` only some effects, ``QUICK=1`` only the defaults, and
-``LIMUS_BENCH=quick`` one effect on one object, to see that it runs, ``COMBINED=1`` also one sheet of all defaults for the documents. Beside each it prints how uneven the effect is: the spread of its coverage over parts and eighths of the object.
+``LIMUS_BENCH=quick`` one effect on one object, to see that it runs, ``COMBINED=1`` also one sheet of all defaults for the documents.
+Beside each it prints how uneven the effect is: the spread of its coverage over parts and eighths of the object.
 """
 
 from __future__ import annotations
@@ -272,7 +273,10 @@ def main() -> None:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]
     server = subprocess.Popen(
-        [sys.executable, "manage.py", "serve", "--demo", "--port", str(port)], cwd=ROOT, stdout=subprocess.PIPE, text=True,
+        [sys.executable, "manage.py", "serve", "--demo", "--port", str(port)],
+        cwd=ROOT,
+        stdout=subprocess.PIPE,
+        text=True,
         env={**os.environ, "LIMUS_WEB": str(DATA / "web")},
     )
     assert server.stdout is not None

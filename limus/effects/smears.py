@@ -63,7 +63,9 @@ class Smears(Effect):
     title: ClassVar[str] = "Smears and finger marks"
     group: ClassVar[Group] = "Marks and stains"
     edition: ClassVar[int] = 2
-    louder: ClassVar[str] = "they change gloss alone; raise both amounts, choose a roughness far from that below, or lay lacquer before them"
+    louder: ClassVar[str] = (
+        "they change gloss alone; raise both amounts, choose a roughness far from that below, or lay lacquer before them"
+    )
     summary: ClassVar[str] = "Prints, wiped arcs and a greasy film: roughness only, seen when the light moves"
     when: ClassVar[str] = "On glass, enamel, lacquer and polished metal; the last touch that makes gloss believable"
 

@@ -13,8 +13,8 @@ from typing import Any
 import numpy as np
 
 from limus.errors import InputError
-from limus.formats.files import need_regular
 from limus.formats.beside import beside
+from limus.formats.files import need_regular
 
 TYPES = {5120: np.int8, 5121: np.uint8, 5122: np.int16, 5123: np.uint16, 5125: np.uint32, 5126: np.float32}
 WIDTHS = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}

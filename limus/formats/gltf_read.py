@@ -125,7 +125,8 @@ class _Primitive:
             low, high = about.get("min"), about.get("max")
             if name != "POSITION" or not (_three(low) and _three(high)) or not len(values):
                 continue
-            extent = max(float(np.max(np.subtract(high, low))), 1e-12)
+            low, high = np.array(low, np.float64), np.array(high, np.float64)
+            extent = max(float((high - low).max()), 1e-12)
             off = max(np.abs(values.min(axis=0) - low).max(), np.abs(values.max(axis=0) - high).max())
             # Packing rounds places to at least eight bits of the extent in use.
             if not off <= 0.01 * extent:

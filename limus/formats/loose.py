@@ -87,7 +87,11 @@ def assembled(pieces: list[Piece], name: str) -> Mesh:
             )
         if tri.min() < 0 or tri.max() >= len(p):
             wrong_one = tri.min() if tri.min() < 0 else tri.max()
-            raise InputError(f"a face refers to vertex {wrong_one}, and there are {len(p)}, counted from 0", where=f"{name}: {piece.name}", remedy=again)
+            raise InputError(
+                f"a face refers to vertex {wrong_one}, and there are {len(p)}, counted from 0",
+                where=f"{name}: {piece.name}",
+                remedy=again,
+            )
         area = lengths(edge_crosses(p, tri))
         keep = area > 0
         dropped += int((~keep).sum())

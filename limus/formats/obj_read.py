@@ -105,7 +105,9 @@ def _counted_from_one(path: Path, name: str) -> None:
             if found is not None:
                 line = text[: found.start()].count(b"\n") + 1
                 raise InputError(
-                    "a face refers to vertex 0, and OBJ counts from 1", where=f"{name}: line {line}", remedy="Export the object again"
+                    "a face refers to vertex 0, and OBJ counts from 1",
+                    where=f"{name}: line {line}",
+                    remedy="Export the object again",
                 )
 
 

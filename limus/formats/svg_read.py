@@ -141,5 +141,7 @@ def read_svg(path: Path, name: str) -> np.ndarray:
 
 def _too_much(name: str) -> InputError:
     return _refuse(
-        f"drawing it takes more than {SECONDS} s or {MEMORY >> 20} MB", name, "Take out wide blurs and noise, simplify it, or save it as a PNG"
+        f"drawing it takes more than {SECONDS} s or {MEMORY >> 20} MB",
+        name,
+        "Take out wide blurs and noise, simplify it, or save it as a PNG",
     )

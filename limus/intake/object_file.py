@@ -74,6 +74,10 @@ class ObjectFile(Document):
             "scale": "log",
         },
     )
-    own_maps: bool = switch(True, "Maps of the file", "Use the colour, roughness and metalness that came with the file, under the bases that ask for them")
+    own_maps: bool = switch(
+        True,
+        "Maps of the file",
+        "Use the colour, roughness and metalness that came with the file, under the bases that ask for them",
+    )
     twin: Twin | None = None
     neighbours: list[Neighbour] = Field(default_factory=list, max_length=50)

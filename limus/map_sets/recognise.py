@@ -108,7 +108,9 @@ def recognise(
         if check is not None:
             check((k + 1) / len(files))
     if not facts:
-        raise InputError(refused[0].rstrip(".") if refused else "there is no picture among them", where="maps", remedy="Bring texture files")
+        raise InputError(
+            refused[0].rstrip(".") if refused else "there is no picture among them", where="maps", remedy="Bring texture files"
+        )
     out = Recognised(facts, [], [], refused=refused)
     claims = [_claims(f, seen[f.file], out.findings) for f in facts]
     for f, claim in zip(facts, claims, strict=True):

@@ -72,6 +72,8 @@ def said_of(choice: BaseChoice, pile: Pile, here: np.ndarray, session: Session) 
     key = key_of("repeats", choice.material.model_dump(), choice.placing.model_dump(), round(extent, 1), session.scene.seed)
     found: Repetition = session.store.get(key, lambda: repeats(choice, extent, session.scene.seed, session.find))
     notes = []
+    if choice.where is not None and float(here.max(initial=0.0)) < 0.02:
+        notes.append("Nothing of it shows: where two meet the higher one wins. Raise how high it stands, or sharpen its mask")
     odd = plausible(color, metal)
     if odd:
         notes.append(f"Its mean colour is unlikely: {odd}")

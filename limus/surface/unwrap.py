@@ -97,7 +97,9 @@ def atlas_for(mesh: Mesh, progress: Callable[[float], None] | None = None) -> At
             uv = face_charts(job.positions, job.triangles).reshape(-1, 2)
             mapping, faces = job.triangles.reshape(-1), np.arange(job.triangles.size).reshape(-1, 3)
             count = sizes[job.number]
-            notes.append(f"unwrapping '{mesh.uv_domains[job.number]}' {why}: each of its {count:,} triangles has a chart of its own")
+            notes.append(
+                f"unwrapping '{mesh.uv_domains[job.number]}' {why}: each of its {count:,} triangles has a chart of its own"
+            )
         else:
             mapping, faces, uv = charts
         triangles[job.rows] = faces.astype(np.int32) + base

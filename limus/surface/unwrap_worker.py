@@ -59,7 +59,9 @@ def dense_charts_of(
     atlas = xatlas.Atlas()
     # Charts lie over one another, each flat in its own place: told apart as materials, or alike ones would be taken for one.
     atlas.add_uv_mesh(
-        np.ascontiguousarray(flat, np.float32), np.ascontiguousarray(faces, np.uint32), np.ascontiguousarray(chart, np.uint32).reshape(-1, 1)
+        np.ascontiguousarray(flat, np.float32),
+        np.ascontiguousarray(faces, np.uint32),
+        np.ascontiguousarray(chart, np.uint32).reshape(-1, 1),
     )
     charts, packing = xatlas.ChartOptions(), xatlas.PackOptions()
     packing.padding, packing.resolution, packing.bilinear = GAP, PACKED_FOR, True

@@ -104,7 +104,9 @@ def _too_large(request: HttpRequest, error: RequestDataTooBig) -> HttpResponse:
 
 @api.exception_handler(RecursionError)
 def _too_deep(request: HttpRequest, error: RecursionError) -> HttpResponse:
-    found = InputError("the document is nested too deeply", where="request", remedy="Send a document as 'limus schema' describes it")
+    found = InputError(
+        "the document is nested too deeply", where="request", remedy="Send a document as 'limus schema' describes it"
+    )
     return api.create_response(request, found.as_dict(), status=422)
 
 

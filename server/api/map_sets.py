@@ -20,10 +20,10 @@ from limus.map_sets.recognise import MOST_FILES, recognise
 from limus.materials.albedo import plausible, without_light
 from server.api.answers import Problem, body_pieces, object_of, project_of
 from server.api.pictures import PictureOut
+from server.projects.data_files import find
 from server.projects.drawn import keep_map_files
 from server.projects.gate import gate
 from server.projects.models import Project, SourceFile
-from server.projects.data_files import find
 from server.projects.workshop import session_of
 
 router = Router()

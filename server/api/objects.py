@@ -87,9 +87,7 @@ def get_object(request: HttpRequest, object_id: int) -> ObjectOut:
         scene=version_out(item),
         looks_changed=item.looks_changed(),
         looked=portrait_before(item) is not None,
-        unwrapping=Job.objects.filter(
-            object=item, kind="unwrap", state__in=[Job.QUEUED, Job.RUNNING], cancel_requested=False
-        )
+        unwrapping=Job.objects.filter(object=item, kind="unwrap", state__in=[Job.QUEUED, Job.RUNNING], cancel_requested=False)
         .values_list("pk", flat=True)
         .first(),
     )

@@ -15,9 +15,9 @@ from limus.map_sets.picture_level import level_of, reduction
 from limus.masks.hand.stroke import Stroke
 from server.api.answers import Problem, body_pieces, object_of, project_of
 from server.projects import storage
+from server.projects.data_files import find
 from server.projects.drawn import keep_picture, keep_stroke
 from server.projects.models import SourceFile
-from server.projects.data_files import find
 
 router = Router()
 

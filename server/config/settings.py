@@ -19,7 +19,9 @@ try:
     DATA_DIR.mkdir(parents=True, exist_ok=True)
 except OSError as _error:
     raise InputError(
-        f"the data folder cannot be made ({_error.strerror})", where=f"LIMUS_DATA={DATA_DIR.name}", remedy="Name a folder that can be written"
+        f"the data folder cannot be made ({_error.strerror})",
+        where=f"LIMUS_DATA={DATA_DIR.name}",
+        remedy="Name a folder that can be written",
     ) from _error
 #: The database belongs to this program alone; SQLite gives its companions the same rights.
 DATABASE = DATA_DIR / "limus.sqlite3"
@@ -50,7 +52,9 @@ try:
     SECRET_KEY = os.environ.get("LIMUS_SECRET_KEY") or _secret()
 except OSError as _error:
     raise InputError(
-        f"nothing can be written to the data folder ({_error.strerror})", where="LIMUS_DATA", remedy="Make room, or give this user the right to write"
+        f"nothing can be written to the data folder ({_error.strerror})",
+        where="LIMUS_DATA",
+        remedy="Make room, or give this user the right to write",
     ) from _error
 DEBUG = os.environ.get("LIMUS_DEBUG") == "1"
 #: The address the server listens on. Only on loopback does the demo user sign in by itself.
@@ -75,7 +79,8 @@ MEMORY = memory_budget()
 LONG_WORKERS = whole_number("LIMUS_WORKERS", 2, least=1)
 SHORT_WORKERS = 1
 JOB_MEMORY = memory_budget(
-    os.environ.get("LIMUS_JOB_MEMORY") or f"{os.sysconf('SC_PHYS_PAGES') * os.sysconf('SC_PAGE_SIZE') // 2}", name="LIMUS_JOB_MEMORY"
+    os.environ.get("LIMUS_JOB_MEMORY") or f"{os.sysconf('SC_PHYS_PAGES') * os.sysconf('SC_PAGE_SIZE') // 2}",
+    name="LIMUS_JOB_MEMORY",
 )
 JOB_PATIENCE = number("LIMUS_JOB_PATIENCE", 1.0, least=0.01)
 #: Jobs are done where they are started, at once; for tests.

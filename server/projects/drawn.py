@@ -17,9 +17,9 @@ from limus.formats.files import write_whole
 from limus.formats.picture_read import PICTURES, check_picture
 from limus.masks.hand.stroke import stroke_from
 from server.projects import storage
+from server.projects.data_files import find
 from server.projects.intake import PART, clean_name
 from server.projects.models import Project, SourceFile
-from server.projects.data_files import find
 
 #: Bytes of the largest picture.
 LARGEST_PICTURE = 128 << 20

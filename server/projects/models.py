@@ -158,7 +158,9 @@ class WorkObject(models.Model):
     head = models.ForeignKey("SceneVersion", null=True, on_delete=models.PROTECT, related_name="+")
     document = models.JSONField(default=dict, help_text="The scene at head, whole")
     undone = models.JSONField(default=list)
-    editions = models.JSONField(default=dict, help_text="Editions of effects, sources and bases that it was made with: see limus.editions")
+    editions = models.JSONField(
+        default=dict, help_text="Editions of effects, sources and bases that it was made with: see limus.editions"
+    )
     created = models.DateTimeField(auto_now_add=True)
 
     class Meta:
@@ -201,7 +203,7 @@ class WorkObject(models.Model):
         fresh.head, fresh.undone, fresh.document = version, [], document
         fresh.name = document.get("name") or fresh.name
         # What is new in it is of today; what was there keeps what it was made with, until somebody says that it may look as it does now.
-        known = fresh.editions or ({} if base is None else {kind: 1 for kind in kinds_in(fresh.document)})
+        known = fresh.editions or ({} if base is None else dict.fromkeys(kinds_in(fresh.document), 1))
         fresh.editions = {kind: known.get(kind, CURRENT.get(kind, 1)) for kind in kinds_in(document)}
         fresh.save(update_fields=["head", "undone", "document", "name", "editions"])
         self.head, self.undone, self.document, self.name = version, [], document, fresh.name

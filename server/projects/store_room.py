@@ -22,8 +22,8 @@ from limus.materials.substance import FAMILIES
 from limus.named_files import named_files
 from limus.refusal import first_refusal, refuse_odd_text
 from limus.review.sample import sample_picture
-from server.projects.gate import gate
 from server.projects.data_files import files_in, find, is_exact
+from server.projects.gate import gate
 from server.projects.models import Favourite, OwnBase, Project, SourceFile, note_uses
 
 #: Pixels of a sample's picture.

@@ -13,7 +13,11 @@ from tests.browser.base import BrowserTest
 class Failing(BrowserTest):
     def tearDown(self) -> None:
         # What was made to fail here is no fault.
-        self.faults[:] = [fault for fault in self.faults if "status of 5" not in fault and "Failed to fetch" not in fault and "ERR_FAILED" not in fault]
+        self.faults[:] = [
+            fault
+            for fault in self.faults
+            if "status of 5" not in fault and "Failed to fetch" not in fault and "ERR_FAILED" not in fault
+        ]
         super().tearDown()
 
     def switch_off(self, layer: str) -> None:

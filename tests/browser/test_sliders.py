@@ -72,7 +72,9 @@ class Sliders(BrowserTest):
         for kind in EFFECTS:
             self.page.locator(f"[data-layer={kind}]").click()
             self.page.locator("aside.sheet .title", has_text=kind).wait_for()
-            names = self.page.locator("aside.sheet [data-field]:has(.p-slider)").evaluate_all("all => all.map(f => f.dataset.field)")
+            names = self.page.locator("aside.sheet [data-field]:has(.p-slider)").evaluate_all(
+                "all => all.map(f => f.dataset.field)"
+            )
             self.assertTrue(names, kind)
             for name in names:
                 slider = self.page.locator(f"aside.sheet [data-field={name}]:has(.p-slider)").first

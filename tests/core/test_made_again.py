@@ -36,7 +36,9 @@ class MadeAgain(TestCase):
         self.now["layers"].insert(0, {**self.now["layers"][0], "id": "primer"})
         self.now["layers"][1:] = reversed(self.now["layers"][1:])
         found = made_again(self.before, self.after, self.now)
-        self.assertEqual([(x["id"], x["on"]) for x in found["layers"]], [("primer", True), ("dust", False), ("rust", True), ("paint", True)])
+        self.assertEqual(
+            [(x["id"], x["on"]) for x in found["layers"]], [("primer", True), ("dust", False), ("rust", True), ("paint", True)]
+        )
 
     def test_a_layer_is_added_and_moved_where_it_was_meant(self) -> None:
         self.after["layers"].insert(1, {**self.after["layers"][0], "id": "chips"})

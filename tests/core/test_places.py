@@ -521,3 +521,11 @@ class BetweenLayers(TestCase):
             self.assertTrue(np.isfinite(value).all() and float(value.max()) <= 1.0)
             if what == "height":
                 self.assertGreater(float(np.corrcoef(value, made.skin)[0, 1]), 0.95)
+
+
+class WhatExposedSays(TestCase):
+    def test_a_family_without_its_word_is_explained(self) -> None:
+        line = {"source": {"kind": "exposed", "what": "ferrous"}}
+        layers = [{"id": "a", "name": "A", "effect": {"kind": "rust"}, "where": {"terms": [line]}}]
+        with self.assertRaisesRegex(InputError, "'ferrous' is a family of substances and no layer. Write 'family:ferrous'"):
+            scene_from({"version": 1, "object": {"file": "a.glb"}, "layers": layers})

@@ -28,7 +28,7 @@ BASES = {
     "patina": "copper", "salt": "brick in mortar", "soot": "smooth concrete", "debris": "smooth concrete", "lacquer": "brass",
     "cracks": "smooth concrete", "algae": "smooth concrete", "moss": "smooth concrete", "lichen": "smooth concrete",
 }  # fmt: skip
-BEFORE = {kind: ("paint",) for kind in ("chipping", "peeling", "rubbing", "scratching", "fading")} | {"washing": ("dust",)}
+BEFORE = dict.fromkeys(("chipping", "peeling", "rubbing", "scratching", "fading"), ("paint",)) | {"washing": ("dust",)}
 
 
 def bracket() -> Mesh:
@@ -42,7 +42,10 @@ def sized(mesh: Mesh, metres: float) -> Mesh:
 class Defaults(TestCase):
     def changed(self, one: Surface, two: Surface, area: np.ndarray) -> tuple[float, float, float, float]:
         """Mean change of encoded colour (steps of 255) and of everything else (0 to 1), over all and over the fiftieth that changed most."""
-        colour = np.abs(to_srgb(one.channel("base_color")) - to_srgb(two.channel("base_color"))).reshape(len(area), -1).mean(axis=1) * 255
+        colour = (
+            np.abs(to_srgb(one.channel("base_color")) - to_srgb(two.channel("base_color"))).reshape(len(area), -1).mean(axis=1)
+            * 255
+        )
         other = np.zeros(len(area))
         for name in ("roughness", "metalness", "coat_weight", "fuzz_weight", "opacity"):
             a, b = (np.asarray(s.channel(name), np.float32).reshape(-1) for s in (one, two))
@@ -74,11 +77,15 @@ class Defaults(TestCase):
                     scene = Scene(object=ObjectFile(file="a.glb"), bases=[from_stock(BASES.get(kind, "cast iron"))], layers=layers)
                     chapters = chronicle.play(scene)
                     before = chapters[-2].pile if len(chapters) > 1 else chronicle.as_made(scene)
-                    colour, other, place, most = self.changed(chronicle.finish(before), chronicle.finish(chapters[-1].pile), texels.area)
+                    colour, other, place, most = self.changed(
+                        chronicle.finish(before), chronicle.finish(chapters[-1].pile), texels.area
+                    )
                     note = chapters[-1].note
                     seen = colour > 1.0 or other > 0.01 or place > 3.0 or most > 0.03
                     if not seen and not note:
-                        silent.append(f"{kind} on a {name} of {metres:g} m: {colour:.2f}/255, {other:.4f}, {place:.1f}/255, {most:.3f}")
+                        silent.append(
+                            f"{kind} on a {name} of {metres:g} m: {colour:.2f}/255, {other:.4f}, {place:.1f}/255, {most:.3f}"
+                        )
                     if note and "Hardly" in note:
                         self.assertIn(effect.louder, note)
                         # Not said of what anybody sees.

@@ -6,8 +6,7 @@ import threading
 import time
 from dataclasses import dataclass, field
 from typing import Any
-from unittest import TestCase
-from unittest import mock
+from unittest import TestCase, mock
 from unittest.mock import patch
 
 import numpy as np

@@ -15,8 +15,8 @@ from limus.surface.gradient import normal_from_relief
 from limus.surface.mesh import Mesh
 from limus.surface.tangents import corner_tangents
 from limus.surface.texels import Texels
-from limus.surface.walk import surface_gradient
 from limus.surface.uv_health import uv_health
+from limus.surface.walk import surface_gradient
 from tests.core import shapes
 
 

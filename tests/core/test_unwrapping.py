@@ -51,7 +51,11 @@ class Dense(TestCase):
         flipped = uv.copy()
         flipped[:, 1] = 1.0 - flipped[:, 1]
         grown = replace(
-            mesh, positions=mesh.positions[rows], normals=mesh.normals[rows], uv=flipped.astype(np.float32), triangles=faces.astype(np.int32)
+            mesh,
+            positions=mesh.positions[rows],
+            normals=mesh.normals[rows],
+            uv=flipped.astype(np.float32),
+            triangles=faces.astype(np.int32),
         )
         # Every triangle is the one it was.
         np.testing.assert_allclose(grown.positions[grown.triangles], mesh.positions[mesh.triangles])
@@ -69,7 +73,7 @@ class Dense(TestCase):
         # Copies of one part are laid flat to the very same places before they are packed.
         ball = trimesh.creation.icosphere(subdivisions=4, radius=0.05)
         faces = np.concatenate([ball.faces + len(ball.vertices) * k for k in range(7)])
-        points = np.concatenate([ball.vertices + [0.2 * k, 0, 0] for k in range(7)]).astype(np.float32)
+        points = np.concatenate([ball.vertices + np.array([0.2 * k, 0, 0]) for k in range(7)]).astype(np.float32)
         normals = np.tile(ball.vertex_normals, (7, 1)).astype(np.float32)
         mesh = Mesh(points, normals, faces.astype(np.int32), parts=(Part("balls", 0, len(faces), 0),), source="balls.stl")
         self.assertGreater(len(faces), unwrap_worker.DENSE)
@@ -124,4 +128,3 @@ class ManySets(TestCase):
         self.assertEqual(found.uv_domains, mesh.uv_domains)
         health = uv_health(found, 128)
         self.assertEqual((health.islands, health.zero_area), (40 * 6, 0))
-

@@ -79,7 +79,10 @@ class Drawings(Case):
             '<path stroke-dasharray="0.0001" stroke="#000" d="M0 0' + "".join(f"L{k % 20} {k % 7}" for k in range(400_000)) + '"/>',
         ):
             began = time.monotonic()
-            with mock.patch("limus.formats.svg_read.SECONDS", 3), self.assertRaisesRegex(InputError, "drawing it takes more than|cannot be drawn"):
+            with (
+                mock.patch("limus.formats.svg_read.SECONDS", 3),
+                self.assertRaisesRegex(InputError, "drawing it takes more than|cannot be drawn"),
+            ):
                 self.draw(inside)
             # Limits of the processor's time; a loaded machine takes longer by the clock.
             self.assertLess(time.monotonic() - began, 60)
@@ -122,7 +125,11 @@ class NoPlainFile(Case):
 
     def test_a_pipe_as_buffer_or_texture_is_not_opened(self) -> None:
         os.mkfifo(self.folder / "b.bin")
-        document = {"asset": {"version": "2.0"}, "buffers": [{"byteLength": 36, "uri": "b.bin"}], "bufferViews": [{"buffer": 0, "byteLength": 36}]}
+        document = {
+            "asset": {"version": "2.0"},
+            "buffers": [{"byteLength": 36, "uri": "b.bin"}],
+            "bufferViews": [{"buffer": 0, "byteLength": 36}],
+        }
         document |= {
             "accessors": [{"bufferView": 0, "componentType": 5126, "count": 3, "type": "VEC3"}],
             "meshes": [{"primitives": [{"attributes": {"POSITION": 0}}]}], "nodes": [{"mesh": 0}], "scenes": [{"nodes": [0]}],
@@ -150,7 +157,11 @@ class Objects(Case):
         polygon = read_object(self.path("ring.obj", ring + "f " + " ".join(str(k + 1) for k in range(200)) + "\n"))
         self.assertEqual(len(polygon.triangles), 198)
         # Area of a regular polygon of n corners on the unit circle: n/2 sin(2 pi/n).
-        self.assertAlmostEqual(float(lengths(edge_crosses(polygon.positions, polygon.triangles)).sum() / 2), 100 * math.sin(2 * math.pi / 200), delta=1e-4)
+        self.assertAlmostEqual(
+            float(lengths(edge_crosses(polygon.positions, polygon.triangles)).sum() / 2),
+            100 * math.sin(2 * math.pi / 200),
+            delta=1e-4,
+        )
 
     def test_pages_of_comment_before_an_obj(self) -> None:
         text = "# told at length\n" * 350_000 + CORNERS + "f 1 2 3\n"
@@ -236,7 +247,9 @@ class Numbers(Case):
         maps = [str(self.folder / f"wall_{role}.exr") for role in ("basecolor", "height", "roughness")]
         self.assertEqual(self.limus("base", *maps, "--out", str(self.folder / "b.json"))[0], 0)
         scene = str(self.folder / "s.json")
-        self.assertEqual(self.limus("start", str(box), "--base", str(self.folder / "b.json"), "--layers", "dust", "--out", scene)[0], 0)
+        self.assertEqual(
+            self.limus("start", str(box), "--base", str(self.folder / "b.json"), "--layers", "dust", "--out", scene)[0], 0
+        )
         code, _, said = self.limus("weather", scene, "--resolution", "32", "--out", str(self.folder / "maps"))
         self.assertEqual(code, 0, said)
         self.assertNotIn("Warning", said)
@@ -308,14 +321,26 @@ class Documents(Case):
         self.assertEqual(self.limus("weather", str(path), "--resolution", "16", "--out", str(self.folder / "m"))[0], 0)
 
     def test_bases(self) -> None:
-        self.refused("it holds no base", "start", str(self.box), "--base", str(self.path("b.json", "[]")), "--out", str(self.folder / "x.json"))
+        self.refused(
+            "it holds no base",
+            "start",
+            str(self.box),
+            "--base",
+            str(self.path("b.json", "[]")),
+            "--out",
+            str(self.folder / "x.json"),
+        )
         (self.folder / "empty").mkdir()
         self.refused("no picture in this folder", "base", str(self.folder / "empty"))
 
     def test_words_that_are_numbers(self) -> None:
         out = str(self.folder / "k.png")
-        self.assertEqual(self.limus("mask", str(self.box), "--source", "slope", "--set", "span=90", "--resolution", "16", "--out", out)[0], 0)
-        self.refused("Use '90' or '180'", "mask", str(self.box), "--source", "slope", "--set", "span=91", "--resolution", "16", "--out", out)
+        self.assertEqual(
+            self.limus("mask", str(self.box), "--source", "slope", "--set", "span=90", "--resolution", "16", "--out", out)[0], 0
+        )
+        self.refused(
+            "Use '90' or '180'", "mask", str(self.box), "--source", "slope", "--set", "span=91", "--resolution", "16", "--out", out
+        )
 
 
 class OneRuleForUp(Case):

@@ -16,9 +16,9 @@ from limus.bases.store_room import STOCK
 from limus.errors import InputError
 from limus.formats.gltf_write import glb_bytes
 from server.projects import storage
+from server.projects.data_files import find
 from server.projects.intake import own_files_only, take_in
 from server.projects.models import OwnBase, Project, SourceFile
-from server.projects.data_files import find
 from tests.core import shapes
 from tests.core.test_effects import scene
 from tests.core.test_map_sets import normal_map, relief

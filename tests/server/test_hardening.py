@@ -36,11 +36,11 @@ from server.api.answers import body_pieces
 from server.config import front
 from server.jobs.models import Job
 from server.projects import storage
+from server.projects.data_files import find
 from server.projects.difference import applied, difference
 from server.projects.disk import DISK_FULL
 from server.projects.intake import MOST_NAME, accept, check, clean_name, receive
 from server.projects.models import FileUse, Intake, KeptFile, Project, SceneVersion, SourceFile, WorkObject
-from server.projects.data_files import find
 from tests.core import shapes
 from tests.hostile import samples
 from tests.server.base import ServerTest

@@ -42,7 +42,7 @@ WAYS = (
 def everything(file: str) -> dict[str, Any]:
     """A document with every model that a scene can hold, every optional one there and every list with something in it."""
     terms = []
-    for kind, source in SOURCES.items():
+    for source in SOURCES.values():
         plain = source().model_dump(mode="json")
         if source.names_layer:
             plain[source.names_layer] = "all-paint"
@@ -244,9 +244,7 @@ class NoFieldCarriesAPath(ServerTest):
 
     def test_a_treatment_takes_no_file_along(self) -> None:
         document = copy.deepcopy(self.item.document)
-        document["layers"].append(
-            {"id": "sign", "name": "Sign", "effect": {"kind": "decal", "what": "text", "file": self.picture}}
-        )
+        document["layers"].append({"id": "sign", "name": "Sign", "effect": {"kind": "decal", "what": "text", "file": self.picture}})
         self.assertEqual(self.save(document).status_code, 200)
         answer = self.call("post", f"/objects/{self.item.pk}/treatments", {"name": "Signs", "layers": ["sign"]})
         self.assertEqual(answer.status_code, 201)

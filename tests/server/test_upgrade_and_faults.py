@@ -118,7 +118,9 @@ class Left(ServerTest):
 
     def test_a_sign_of_life_from_the_future_is_none(self) -> None:
         item = self.add_box()
-        job = Job.objects.create(owner=self.ada, object=item, kind="measure", state=Job.RUNNING, heartbeat=timezone.now() + timedelta(days=2))
+        job = Job.objects.create(
+            owner=self.ada, object=item, kind="measure", state=Job.RUNNING, heartbeat=timezone.now() + timedelta(days=2)
+        )
         self.call("post", f"/jobs/{job.pk}/cancel")
         Keeper().look()
         job.refresh_from_db()
@@ -146,12 +148,23 @@ class Starting(ServerTest):
     def serve(self, folder: str, *words: str, **environment: str) -> subprocess.CompletedProcess[str]:
         env = {k: v for k, v in os.environ.items() if k != "LIMUS_CACHE"} | {"LIMUS_DATA": folder, **environment}
         return subprocess.run(
-            [sys.executable, "-W", "ignore", str(ROOT / "manage.py"), *words], env=env, capture_output=True, text=True, timeout=120, cwd=tempfile.gettempdir()
+            [sys.executable, "-W", "ignore", str(ROOT / "manage.py"), *words],
+            env=env,
+            capture_output=True,
+            text=True,
+            timeout=120,
+            cwd=tempfile.gettempdir(),
         )
 
     def test_settings_are_called_by_their_names(self) -> None:
         with tempfile.TemporaryDirectory() as folder:
-            for name, value in (("LIMUS_QUOTA", "-1"), ("LIMUS_WORKERS", "x"), ("LIMUS_WORKERS", "1.5"), ("LIMUS_READINGS", "many"), ("LIMUS_PROXIES", "nan")):
+            for name, value in (
+                ("LIMUS_QUOTA", "-1"),
+                ("LIMUS_WORKERS", "x"),
+                ("LIMUS_WORKERS", "1.5"),
+                ("LIMUS_READINGS", "many"),
+                ("LIMUS_PROXIES", "nan"),
+            ):
                 done = self.serve(folder, "storage", **{name: value})
                 self.assertEqual(done.returncode, 2, done.stderr)
                 self.assertEqual(done.stderr.count("\n"), 1, done.stderr)
@@ -168,7 +181,10 @@ class Starting(ServerTest):
             place = Path(folder) / "copy"
             place.mkdir()
             (Path(folder) / "last-backup").write_text(f"{place}\n2026-11-20 10:00\n")
-            self.assertIn(f"Put the last backup in its place: {place} (of 2026-11-20 10:00)", self.serve(folder, "serve", "--port", "18641").stderr)
+            self.assertIn(
+                f"Put the last backup in its place: {place} (of 2026-11-20 10:00)",
+                self.serve(folder, "serve", "--port", "18641").stderr,
+            )
 
     def test_a_document_names_its_kinds(self) -> None:
         item = self.add_box()

@@ -50,6 +50,17 @@ class Exposed(Source):
         """Id of the layer it looks at, "" where it looks at the base or a family."""
         return "" if self.what == "base" or self.what.startswith("family:") else self.what.split("/")[0]
 
+    def finding(self, scope: Scope) -> str:
+        """A clear coat never shows as itself; a substance may not be there at all."""
+        if scope.moment is None or not self.layer_named:
+            return ""
+        thickness = scope.moment.coat_thickness(self.what)
+        if float(thickness.max(initial=0.0)) > 0.01 and not self.cached(scope).any():
+            return (
+                "What it names is clear or covered everywhere, so nothing of it shows as itself: read the thickness of the coat instead"
+            )
+        return ""
+
     def value(self, scope: Scope) -> np.ndarray:
         """(n,) float32 0..1; 0 everywhere where the layer has not happened yet."""
         if scope.moment is None:

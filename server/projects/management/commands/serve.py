@@ -59,7 +59,10 @@ class Command(BaseCommand):
             self._migrate()
             storage.reserve()
             # In a process of its own, so that this one stays small.
-            if options["demo"] and subprocess.run([sys.executable, manage, "load_demo"], check=False, cwd=settings.BASE_DIR).returncode:
+            if (
+                options["demo"]
+                and subprocess.run([sys.executable, manage, "load_demo"], check=False, cwd=settings.BASE_DIR).returncode
+            ):
                 raise CommandError("The demo project could not be built. The lines above say why.")
         environment = {
             **os.environ,
@@ -161,7 +164,9 @@ class Command(BaseCommand):
         said = str(error).lower()
         backup = storage.last_backup()
         restore = (
-            f"Put the last backup in its place: {backup}." if backup else "There is no backup that 'manage.py backup' made; see docs/operations.md."
+            f"Put the last backup in its place: {backup}."
+            if backup
+            else "There is no backup that 'manage.py backup' made; see docs/operations.md."
         )
         if disk_is_full(error):
             return "The disk is full: the database cannot be opened. Make room on it, then start again."
