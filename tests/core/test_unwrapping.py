@@ -10,8 +10,8 @@ from unittest import TestCase, mock
 import numpy as np
 import trimesh
 
+from bench.unwrapping import rock
 from limus.errors import Cancelled
-from limus.patterns.noise import fractal
 from limus.surface import unwrap_worker
 from limus.surface.adjacency import adjacency
 from limus.surface.dense_charts import dense_charts
@@ -19,18 +19,6 @@ from limus.surface.mesh import Mesh, Part
 from limus.surface.unwrap import unwrapped
 from limus.surface.uv_health import uv_health
 from tests.core import shapes
-
-
-def rock(divided: int) -> Mesh:
-    """A lumpy ball of a metre without UVs: 20 x 4^divided triangles."""
-    ball = trimesh.creation.icosphere(subdivisions=divided, radius=0.45)
-    points = ball.vertices.astype(np.float32)
-    points = points * (1 + 0.15 * fractal(points, 300.0, octaves=5, seed=3)[:, None])
-    shape = trimesh.Trimesh(points, ball.faces, process=False)
-    return Mesh(
-        points.astype(np.float32), shape.vertex_normals.astype(np.float32), ball.faces.astype(np.int32),
-        parts=(Part("rock", 0, len(ball.faces), 0),), source="rock.stl",
-    )  # fmt: skip
 
 
 def seam_length(mesh: Mesh) -> float:
