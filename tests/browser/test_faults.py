@@ -74,7 +74,8 @@ class Failing(BrowserTest):
         # The page is left before the server works again, or it may still send what it keeps.
         self.page.goto("about:blank")
         self.page.unroute("**/api/objects/*/scene")
-        self.open(address)
+        self.page.goto(f"{self.live_server_url}{address}")
+        # It is said for some seconds; the picture may take longer.
         self.page.get_by_text("it was kept here").wait_for()
         self.settle()
         self.assertFalse(self.scene()["paint"])
@@ -86,7 +87,7 @@ class Failing(BrowserTest):
         item.commit(item.head_id, {**item.document, "seed": 4711}, "Elsewhere")
         self.page.goto("about:blank")
         self.page.unroute("**/api/objects/*/scene")
-        self.open(address)
+        self.page.goto(f"{self.live_server_url}{address}")
         self.page.get_by_text("changed since").wait_for()
         self.settle()
         self.assertEqual(WorkObject.objects.get(name="Gate hoist").document["seed"], 4711)

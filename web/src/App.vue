@@ -28,7 +28,7 @@ watch(
   () => work.notice,
   (text) => {
     if (!text) return
-    toast.add({ severity: 'info', summary: text, life: 7000 })
+    toast.add({ severity: 'info', summary: text, life: 10000 })
     work.notice = ''
   },
 )

@@ -117,6 +117,26 @@ describe('what the view asks for', () => {
   })
 })
 
+describe('after an edit', () => {
+  test('it is sharp first and has its small pictures then, also when something was under way', async () => {
+    const { sharp, preview } = bench()
+    server.holds = '/evaluate'
+    preview()
+    await rest()
+    sharp()
+    // A step of the drag that comes late takes the place of neither.
+    preview()
+    server.holds = ''
+    server.go()
+    await rest()
+    expect(server.asked.filter((a) => !a.body.ahead).map((a) => [a.body.resolution, a.body.pictures])).toEqual([
+      [256, false],
+      [1024, false],
+      [1024, true],
+    ])
+  })
+})
+
 describe('opening', () => {
   test('goes from coarse to sharp, small pictures last', async () => {
     const { climb } = bench()

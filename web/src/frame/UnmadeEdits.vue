@@ -15,7 +15,7 @@ async function make(edit: Unmade) {
 
 <template>
   <section v-if="work.unmade.length" class="unmade" aria-label="Edits that were not saved">
-    <p>Not saved, since the scene was changed in another window:</p>
+    <p>Overtaken by another window, and not saved:</p>
     <ul>
       <li v-for="(edit, k) in work.unmade" :key="k">
         <b class="clip">{{ edit.label }}</b>

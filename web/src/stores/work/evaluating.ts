@@ -120,7 +120,8 @@ export function evaluating(s: State, w: Verbs) {
       busy.value = false
       const next = waiting ?? (again ? wanted : undefined)
       waiting = undefined
-      if (next) evaluate(next)
+      // What was to come after it still comes.
+      if (next) void run(next)
       else if (climbing.length) {
         const [step, ...rest] = climbing
         climbing = rest
@@ -200,7 +201,7 @@ export function evaluating(s: State, w: Verbs) {
   }
   /** While a control is being moved. */
   function preview() {
-    if (waiting?.pictures) return
+    if (waiting && !waiting.drag) return
     evaluate({ size: pace.size(size.value), pictures: false, drag: true })
   }
 
