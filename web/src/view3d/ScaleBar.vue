@@ -26,6 +26,7 @@ const bar = computed(() => {
 .scale {
   display: grid;
   justify-items: center;
+  pointer-events: none;
   padding: 2px 8px 6px;
   font-weight: 600;
 }
