@@ -152,6 +152,12 @@ describe('an edit that is refused', () => {
     edit('Rename', rename('a'))
     await saved()
     expect(state.savingTrouble.value).toBe('layers[0].name: too long')
+    // The next edit that is saved ends the complaint.
+    edit('Again', rename('b'))
+    await saved()
+    expect(state.savingTrouble.value).toBe('')
+    edit('Back', rename('dust'))
+    await saved()
     expect(state.scene.value!.layers[0].name).toBe('dust')
     expect(state.kept.value).toBeUndefined()
   })

@@ -254,6 +254,8 @@ export function history(s: State, w: Verbs) {
       if (data) {
         // The document here may be newer already (another control was moved meanwhile): keep it.
         version.value = data
+        // What was complained of before is over, or would be said again.
+        if (!kept.value) savingTrouble.value = ''
         return 'done'
       }
       if (response.status === 409 && error && 'scene' in error) {
