@@ -264,7 +264,10 @@ class Scene(Document):
         others = ", 'base' or a family" if source.kind == "exposed" else ""
         if name not in all_ids and source.kind == "exposed" and name in FAMILIES:
             raise refusal(
-                f"{path}.{field}", f"'{name}' is a family of substances and no layer", f"Write 'family:{name}'", accepted=f"family:{name}"
+                f"{path}.{field}",
+                f"'{name}' is a family of substances and no layer",
+                f"Write 'family:{name}'",
+                accepted=f"family:{name}",
             )
         if name not in all_ids:
             raise refusal(

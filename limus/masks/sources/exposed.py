@@ -56,9 +56,7 @@ class Exposed(Source):
             return ""
         thickness = scope.moment.coat_thickness(self.what)
         if float(thickness.max(initial=0.0)) > 0.01 and not self.cached(scope).any():
-            return (
-                "What it names is clear or covered everywhere, so nothing of it shows as itself: read the thickness of the coat instead"
-            )
+            return "What it names is clear or covered everywhere, so nothing of it shows as itself: read the thickness of the coat instead"
         return ""
 
     def value(self, scope: Scope) -> np.ndarray:
