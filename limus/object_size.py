@@ -9,7 +9,9 @@ Only defaults are fitted; what somebody typed is never rescaled.
 from __future__ import annotations
 
 import math
+from copy import deepcopy
 from dataclasses import dataclass
+from functools import cache
 from typing import Any
 
 from pydantic import BaseModel
@@ -50,7 +52,7 @@ class ObjectSize:
 
     def schema(self, model: type[BaseModel]) -> dict[str, Any]:
         """The JSON schema of ``model`` with defaults and soft ranges that suit this object."""
-        out = model.model_json_schema()
+        out = deepcopy(_schema(model))
         for name, value in self.fields(model).items():
             entry = out["properties"][name]
             factor = value / float(entry["default"])
@@ -58,6 +60,11 @@ class ObjectSize:
             low, high = entry.get("minimum", -math.inf), entry.get("maximum", math.inf)
             entry["soft"] = [min(max(float(f"{x * factor:.2g}"), low), high) for x in entry["soft"]]
         return out
+
+
+@cache
+def _schema(model: type[BaseModel]) -> dict[str, Any]:
+    return model.model_json_schema()
 
 
 def within(model: type[BaseModel], name: str, value: float) -> float:

@@ -18,6 +18,7 @@ from limus.materials.substance import Substance
 from limus.object_size import ONE_METRE, ObjectSize
 from limus.patterns.cells import Cells, cells
 from limus.patterns.fractures import Fractures, fractures
+from limus.patterns.left_out import left_out
 from limus.patterns.noise import fractal
 from limus.patterns.sites import Sites, scattered_on
 from limus.strata.composite import Use
@@ -74,6 +75,10 @@ class Event:
             return fractal(points, size_mm, octaves=octaves, gain=gain, seed=seed, texel_mm=texels.texel_mm)
 
         return self.scope.keep.get(key, make)  # type: ignore[no-any-return]
+
+    def left_out(self, size_mm: float, *, octaves: int = 4, gain: float = 0.5) -> float:
+        """Deviation 0..1 of what ``noise`` of these settings leaves out here, for ``left_out.clipped``."""
+        return left_out(size_mm, self.texel_mm, octaves=octaves, gain=gain)
 
     def fractures(self, size_mm: float, *, bend: float = 0.05, salt: int = 0) -> Fractures:
         """Pieces that something brittle breaks into; kept between evaluations."""

@@ -14,6 +14,7 @@ from limus.materials.channels import one
 from limus.materials.substance import FROST
 from limus.materials.tone import toned
 from limus.object_size import ONE_METRE, ObjectSize
+from limus.patterns.left_out import clipped, inside
 from limus.readings.open_weather import openness
 
 
@@ -75,8 +76,14 @@ class Frost(Effect):
         crystal = event.noise(self.crystal_mm * 3.0, octaves=4, gain=0.7, salt=223)
         cold = cold + np.float32(0.09) * patch + np.float32(0.08) * crystal
         level = 0.95 - 1.15 * amount
-        out = ramp(cold * (np.float32(0.4) + np.float32(0.6) * event.mask), level, level + 0.55)
-        out = out * np.clip(np.float32(0.75) + np.float32(0.35) * crystal, 0.0, 1.3)
+        here = (np.float32(0.4) + np.float32(0.6) * event.mask) * np.float32(1.0 / 0.55)
+        fine = event.left_out(self.crystal_mm * 3.0, gain=0.7)
+        unseen = here * np.float32(np.hypot(0.09 * event.left_out(self.patch_mm, octaves=5, gain=0.6), 0.08 * fine))
+        cold = cold * here - np.float32(level / 0.55)
+        out = clipped(cold, unseen) * np.clip(np.float32(0.75) + np.float32(0.35) * crystal, 0.0, 1.3)
+        if fine > 0:
+            # Crystals too fine to be told apart are thickest where there are most of them.
+            out = out + np.float32(0.35 * fine * 0.08 * fine) * here * inside(cold, unseen)
         return np.asarray(
             np.clip(out, 0.0, 1.0)
             * np.minimum(event.mask * np.float32(10.0), np.float32(1.0))

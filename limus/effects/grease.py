@@ -16,6 +16,8 @@ from limus.materials.channels import one
 from limus.materials.substance import GREASE, Substance
 from limus.materials.tone import toned
 from limus.object_size import ONE_METRE, ObjectSize
+from limus.patterns.left_out import clipped
+from limus.surface.blur import blur
 
 #: A film of oil: it darkens what is below and makes it shine, and hides little of it.
 OIL = Substance("loose", hide_um=22.0, porosity=0.0, brittleness=0.0)
@@ -95,13 +97,19 @@ class Grease(Effect):
         film = event.mask * np.float32(0.55 + 0.7 * self.amount) + (np.float32(0.18) * patch - np.float32(0.26)) * np.minimum(
             event.mask * np.float32(6.0), np.float32(1.0)
         )
-        body = np.clip(film * np.float32(3.0), 0.0, 1.0)
+        unseen = event.left_out(self.patch_mm, octaves=5, gain=0.55)
+        body = clipped(film * np.float32(3.0), np.float32(3.0 * 0.18 * unseen) * np.minimum(event.mask * np.float32(6.0), 1.0))
         if self.what == "oil" and self.runs_mm > 0:
             lane = event.noise(self.patch_mm * 0.35, octaves=3, tall=20.0, salt=162)
-            down = event.run_down(body, self.runs_mm)
+            # A run takes what there is over its width, however finely that is drawn.
+            down = event.run_down(blur(event.pile.texels, body, 0.25 * self.patch_mm), self.runs_mm)
             body = np.maximum(
                 body,
-                np.clip(down * np.float32(1.5) + np.float32(0.3) * lane - np.float32(0.55), 0.0, 0.9)
+                np.float32(0.9)
+                * clipped(
+                    (down * np.float32(1.5) + np.float32(0.3) * lane - np.float32(0.55)) / np.float32(0.9),
+                    0.3 / 0.9 * event.left_out(self.patch_mm * 0.35, octaves=3),
+                )
                 * np.minimum(down * 3, np.float32(1.0)),
             )
         return (body * np.float32(min(1.0, 0.35 + self.amount) * event.strength)).astype(np.float32)

@@ -17,6 +17,7 @@ from limus.materials.channels import one
 from limus.materials.substance import STAIN
 from limus.materials.tone import toned
 from limus.object_size import ONE_METRE, ObjectSize
+from limus.patterns.left_out import clipped
 
 
 class Leaks(Effect):
@@ -82,8 +83,16 @@ class Leaks(Effect):
         lane = event.noise(self.width_mm, octaves=3, gain=0.55, tall=26.0, salt=102)
         gaps = event.noise(self.width_mm * 1.5, octaves=4, gain=0.6, tall=3.5, salt=103)
         film = carried + np.float32(0.36) * lane - np.float32(0.30) + np.float32(self.broken * 0.10) * gaps
-        body = np.clip(film * np.float32(1.9), 0.0, 1.0)
-        # Where a film ends it leaves more behind than in its middle.
-        edge = np.clip(np.float32(1.0) - np.abs(film - np.float32(0.10)) * np.float32(9.0), 0.0, 1.0) * np.float32(self.rim)
+        unseen = float(
+            np.hypot(
+                0.36 * event.left_out(self.width_mm, octaves=3, gain=0.55),
+                0.10 * self.broken * event.left_out(self.width_mm * 1.5, octaves=4, gain=0.6),
+            )
+        )
+        body = clipped(film * np.float32(1.9), 1.9 * unseen)
+        # Where a film ends it leaves more behind than in its middle: up to 1 there and down again.
+        off = (film - np.float32(0.10)) * np.float32(9.0)
+        edge = clipped(np.float32(1.0) + off, 9.0 * unseen) + clipped(np.float32(1.0) - off, 9.0 * unseen) - np.float32(1.0)
+        edge = np.maximum(edge, np.float32(0.0)) * np.float32(self.rim)
         out = (body * np.float32(0.8) + edge * np.float32(0.5)) * np.minimum(carried * np.float32(1.8), np.float32(1.0))
         return (np.clip(out, 0.0, 0.95) * np.float32(self.amount * event.strength)).astype(np.float32)

@@ -89,8 +89,7 @@ class Lichen(Effect):
         share = over.share + lobed * np.float32(2.2 * self.lobes) * (np.float32(0.75) * coarse + np.float32(0.35) * fine)
         soft = np.maximum(np.float32(0.6 * texels.texel_mm) / np.maximum(r, np.float32(1e-6)), np.float32(0.05))
         there = np.clip((np.float32(1.0) - share) / soft + np.float32(0.5), 0.0, 1.0) * (over.which >= 0)
-        # What is narrower than a texel covers its share of it.
-        there = there * np.minimum(np.square(np.float32(1.6) * r / np.float32(texels.texel_mm)), np.float32(1.0))
+        there = there * _true_to_area(r, np.float32(0.6 * texels.texel_mm))
         # Old middles fall out.
         chance = bits(sites.number, 4)[rows]
         grown = np.minimum(r / np.float32(max(self.rate_mm * self.years * 0.6, 1e-3)), np.float32(1.0))
@@ -167,3 +166,15 @@ class Lichen(Effect):
         ring = np.float32(0.05) * np.sin(share * np.float32(24.0) + coarse)
         tone = np.float32(0.92) + np.float32(0.24) * rim + ring + np.float32(0.13) * fine - np.float32(0.16) * ramp(share, 0.6, 0.1)
         return np.clip(own[rows] * np.clip(tone, 0.45, 1.6)[:, None], 0.0, 1.0).astype(np.float32)
+
+
+def _true_to_area(radius: np.ndarray, soft: np.float32) -> np.ndarray:
+    """(n,) float32 at most 1: by what a soft disc has to be fainter so that it covers as much as the sharp one.
+
+    The soft one falls from 1 to 0 over ``soft`` mm about ``radius`` and ends at 1.45 radii: what is narrower than a texel would cover too much.
+    """
+    inner, outer = np.maximum(radius - soft / 2, np.float32(0.0)), radius + soft / 2
+    last = np.minimum(outer, np.float32(1.45) * radius)
+    slope = (outer * np.square(last) / 2 - last**3 / 3) - (outer * np.square(inner) / 2 - inner**3 / 3)
+    covered = np.square(inner) + np.float32(2.0) / soft * slope
+    return np.minimum(np.square(radius) / np.maximum(covered, np.float32(1e-12)), np.float32(1.0))

@@ -14,6 +14,7 @@ from limus.materials.channels import one
 from limus.materials.substance import LIME, STAIN
 from limus.materials.tone import toned
 from limus.object_size import ONE_METRE, ObjectSize
+from limus.patterns.left_out import clipped
 from limus.surface.blur import blur
 
 #: Colour of each stain, linear.
@@ -114,19 +115,20 @@ class Staining(Effect):
         # From a part to what it sits on or in.
         near = event.handed_over(np.minimum(source, np.float32(1.0)), max(self.width_mm * 0.8, 3.0))
         source = np.maximum(source, near * np.float32(0.9)).astype(np.float32)
+        # A lane takes what there is over its width: how finely that is drawn makes no difference.
+        source = np.minimum(blur(texels, source, 0.4 * self.width_mm) * np.float32(1.6), np.float32(1.0))
         carried = event.run_down(source, self.length_mm, upwards=up)
         lane = event.noise(self.width_mm, octaves=3, gain=0.6, tall=4.0 if up else 20.0, salt=294)
         gaps = event.noise(self.width_mm * 1.6, octaves=4, gain=0.6, tall=1.0 if up else 3.0, salt=295)
-        streak = carried * np.clip(
-            np.float32(0.52 if up else 0.42)
-            + np.float32((0.2 if up else 0.55) + 0.2 * self.broken) * lane
-            + np.float32(0.14 * self.broken) * gaps,
-            0.0,
-            1.0,
+        of_lane, of_gaps = (0.2 if up else 0.55) + 0.2 * self.broken, 0.14 * self.broken
+        no_gaps = event.left_out(self.width_mm * 1.6, octaves=4, gain=0.6)
+        unseen = float(np.hypot(of_lane * event.left_out(self.width_mm, octaves=3, gain=0.6), of_gaps * no_gaps))
+        streak = carried * clipped(
+            np.float32(0.52 if up else 0.42) + np.float32(of_lane) * lane + np.float32(of_gaps) * gaps, unseen
         )
         if self.spread_mm > 0:
             halo = np.sqrt(np.maximum(blur(texels, np.minimum(source, np.float32(1.0)), self.spread_mm), 0.0))
-            streak = np.maximum(streak, halo * np.clip(np.float32(0.55) + np.float32(0.35) * gaps, 0.0, 1.0) * np.float32(0.8))
+            streak = np.maximum(streak, halo * clipped(np.float32(0.55) + np.float32(0.35) * gaps, 0.35 * no_gaps) * np.float32(0.8))
         # What it comes from keeps its own colour.
         if self.what != "soot" and self.source == "found":
             streak = streak * (

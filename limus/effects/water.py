@@ -26,6 +26,12 @@ from limus.surface.filling import Hollows, filled
 LEVEL = 0.55
 #: Water that stands in front of a wall is no relief of the wall: no more than this counts, mm.
 IN_FRONT = 2.0
+#: mm, depth where no water can be.
+DRY = -1e6
+#: A hollow less deep than this holds a film that dries, no puddle, mm (common practice, no source).
+FILM = 0.15
+#: Side of the smallest puddle, of the size of dips (common practice, no source).
+NARROW = 0.03
 #: F0 of stone, paint and glass (n = 1.5) under water against that in air: ((1.5 - 1.33) / (1.5 + 1.33))^2 / 0.04.
 UNDER_WATER = ((1.5 - WATER_IOR) / (1.5 + WATER_IOR)) ** 2 / 0.04
 
@@ -39,6 +45,36 @@ def _sunk(start, end, color, depth, under, water, murk, length, murky, out):  # 
         for c in range(3):
             clear = color[i, c] * water[c] ** (np.float32(2.0) * d / length)
             out[i, c] = color[i, c] + (clear + (murk[c] - clear) * cloud - color[i, c]) * under[i]
+
+
+@kernel
+def _deep(start, end, links, ground, level, stands, holds, out):  # type: ignore[no-untyped-def]
+    """Depth of the water; beside it, how far the ground lies above what stands next to it, as a depth below 0."""
+    for i in range(start, end):
+        out[i] = DRY
+        if level[i] > ground[i]:
+            if holds[i]:
+                out[i] = stands[i] - ground[i]
+            continue
+        nearest = np.float32(DRY)
+        for k in range(4):
+            j = links[i, k]
+            # What lies lower than the water next to it is where it spills.
+            if j >= 0 and level[j] > ground[j] and stands[j] < ground[i] and holds[j]:
+                nearest = max(nearest, stands[j] - ground[i])
+        out[i] = nearest
+
+
+@kernel
+def _falls(start, end, links, ground, out):  # type: ignore[no-untyped-def]
+    """mm by which the ground falls over a texel, no less than what a shore is soft by."""
+    for i in range(start, end):
+        most = np.float32(0.02)
+        for k in range(4):
+            j = links[i, k]
+            if j >= 0:
+                most = max(most, abs(ground[j] - ground[i]))
+        out[i] = most
 
 
 class Water(Effect):
@@ -116,20 +152,27 @@ class Water(Effect):
             hollows: Hollows = event.before("hollows", shape, lambda: filled(texels, ground))
             if float((hollows.level - ground).max(initial=0.0)) < 1e-3:
                 return Outcome(pile, nothing, "Nothing here is a hollow that could hold water: raise the unevenness, or take the level of the relief")  # fmt: skip
-            depth = np.minimum(hollows.level, hollows.bottom + np.float32(max(self.level_mm, 0.0) * event.strength)) - ground
+            stands = np.minimum(hollows.level, hollows.bottom + np.float32(max(self.level_mm, 0.0) * event.strength))
+            # What is narrower than the finest dips is a pit, whose water dries; found or not, it hung on the resolution.
+            wide = np.bincount(hollows.hollow, texels.area, count)[hollows.hollow] > (NARROW * 0.001 * self.uneven_size_mm) ** 2
+            holds = wide & (stands - hollows.bottom > np.float32(FILM))
+            depth = np.empty(count, np.float32)
+            for_ranges(_deep, count, texels.links, ground, hollows.level, np.ascontiguousarray(stands, np.float32), holds, depth)
             if self.level_mm <= 0:
                 note = "The level lies below every hollow: raise it"
         elif self.by == "relief":
             depth = np.float32(self.over_mm) - (pile.relief() + dips)
-            depth = np.where(up > np.float32(LEVEL), depth, np.float32(-1.0)) * np.float32(event.strength)
+            depth = np.where(up > np.float32(LEVEL), depth * np.float32(event.strength), np.float32(DRY))
             note = "" if bool((depth > 0).any()) else "The level lies below all of the relief: raise it"
         else:
             high = READINGS["height"].value(event.scope.place, 0.0) + pile.relief() * up
             depth = np.float32(self.above_mm) - high
             note = "" if bool((depth > 0).any()) else "The level lies below everything: raise it"
-        depth = np.where(event.mask > np.float32(0.004), depth, np.float32(-1.0)).astype(np.float32)
-        # Over half a texel's way a shore is neither wet nor dry.
-        under = event.settled(ramp(depth, 0.0, max(0.02, min(0.15, 0.02 * texels.texel_mm))))
+        depth = np.where(event.mask > np.float32(0.004), depth, np.float32(DRY)).astype(np.float32)
+        # A texel on the shore is under water by its share: from half a texel before it to half a texel beyond.
+        falls = np.empty(count, np.float32)
+        for_ranges(_falls, count, texels.links, ground, falls)
+        under = event.settled(np.clip(depth / falls + np.float32(0.5), 0.0, 1.0).astype(np.float32))
         if self.by != "world":
             under = under * ramp(up, LEVEL - 0.1, LEVEL + 0.05)
         under = np.minimum(under, np.float32(1.0)) * np.float32(event.strength if self.by == "world" else 1.0)

@@ -84,8 +84,8 @@ def _sum(start, end, points, rate, weights, salts, shift, form, out):  # type: i
         first += count
 
 
-def _octaves(octaves: int, gain: float, size_mm: float, texel_mm: float) -> np.ndarray:
-    """(octaves,) float32 weights; an octave fades out where its wavelength comes down from four texels to two."""
+def kept_octaves(octaves: int, gain: float, size_mm: float, texel_mm: float) -> np.ndarray:
+    """(octaves,) float32 weights, the first 1; an octave fades out where its wavelength comes down from four texels to two."""
     weights = gain ** np.arange(octaves)
     if texel_mm > 0:
         wave = size_mm / LACUNARITY ** np.arange(octaves)
@@ -119,7 +119,7 @@ def fractal(
     """
     octaves = max(1, int(octaves))
     deviation = OCTAVE_DEVIATION * np.sqrt(sum(gain ** (2 * k) for k in range(octaves)))
-    weights = _octaves(octaves, gain, size_mm, texel_mm) / np.float32(deviation)
+    weights = kept_octaves(octaves, gain, size_mm, texel_mm) / np.float32(deviation)
     return _play(points_m, size_mm, weights.astype(np.float32), 0, seed)
 
 
@@ -143,7 +143,7 @@ def evened(values: np.ndarray) -> np.ndarray:
 def _table(form: str, octaves: int, gain: float) -> np.ndarray:
     """(256,) quantiles of a form of noise, measured once at fixed points far apart."""
     points = np.random.Generator(np.random.PCG64(71)).uniform(0, 100, (40000, 3)).astype(np.float32)
-    values = _play(points, 1000.0, _octaves(octaves, gain, 1000.0, 0.0), _FORMS[form], 5)
+    values = _play(points, 1000.0, kept_octaves(octaves, gain, 1000.0, 0.0), _FORMS[form], 5)
     return np.quantile(values, np.linspace(0, 1, 256)).astype(np.float32)
 
 
@@ -192,10 +192,10 @@ def noise(
     if form == "fractal":
         return evened(fractal(points_m, size_mm, octaves=octaves, gain=gain, seed=seed, texel_mm=texel_mm))
     table = _table(form, octaves, float(gain))
-    values = _play(points_m, size_mm, _octaves(octaves, gain, size_mm, texel_mm), _FORMS[form], seed)
-    full = _octaves(octaves, gain, size_mm, 0.0)
+    values = _play(points_m, size_mm, kept_octaves(octaves, gain, size_mm, texel_mm), _FORMS[form], seed)
+    full = kept_octaves(octaves, gain, size_mm, 0.0)
     # What octaves left out would have given on average, so that the level stays.
-    values += np.float32(table.mean() * (1.0 - _octaves(octaves, gain, size_mm, texel_mm).sum() / full.sum()))
+    values += np.float32(table.mean() * (1.0 - kept_octaves(octaves, gain, size_mm, texel_mm).sum() / full.sum()))
     out = np.empty_like(values)
     for_ranges(_rank, len(values), values, table, out)
     return out

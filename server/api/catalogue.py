@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import hashlib
+from functools import lru_cache
 from typing import Any, get_args
 
 from django.conf import settings
-from django.http import HttpRequest
+from django.http import HttpRequest, HttpResponse
+from django.utils.cache import get_conditional_response, patch_cache_control
 from ninja import Query, Router
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -153,9 +156,23 @@ def session(request: HttpRequest) -> SessionOut:
 @router.get("/catalogue", response=CatalogueOut, by_alias=True)
 def catalogue(
     request: HttpRequest, size_m: float = Query(1.0, gt=0, le=1e6, description="Diagonal of the object, metres")
-) -> CatalogueOut:
+) -> HttpResponse:
     """Effects, sources, readings and channels with the schemas of their fields; defaults and soft ranges suit an object of ``size_m``."""
-    size = ObjectSize(size_m)
+    body, etag = catalogue_of(ObjectSize(size_m).rounded)
+    kept = get_conditional_response(request, etag=etag)
+    response: HttpResponse = kept or HttpResponse(body, content_type="application/json", headers={"ETag": etag})
+    patch_cache_control(response, private=True, no_cache=True)
+    return response
+
+
+@lru_cache(maxsize=64)
+def catalogue_of(size: ObjectSize) -> tuple[bytes, str]:
+    """The catalogue as it is sent, and its ETag: more than half a second to make, the same for everybody, so it is made once for a size."""
+    body = _made(size).model_dump_json(by_alias=True).encode()
+    return body, f'"{hashlib.sha256(body).hexdigest()[:24]}"'
+
+
+def _made(size: ObjectSize) -> CatalogueOut:
     return CatalogueOut(
         effects=[_effect(kind, size) for kind in EFFECTS],
         effect_groups=list(get_args(Group)),

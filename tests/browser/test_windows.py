@@ -38,7 +38,7 @@ class TwoWindows(BrowserTest):
         self.assertEqual(len(held), 1)
         held[0].continue_()
         # The newest scene is there although every evaluation hangs, and the second edit says that it was not saved.
-        self.page.get_by_text("was not saved").wait_for()
+        self.page.get_by_text("Overtaken by another window").wait_for()
         self.page.wait_for_timeout(300)
         self.assertEqual(len(held), 1, "a document was sent under a version it was not read at")
         self.assertEqual(self.years(), 25.0)

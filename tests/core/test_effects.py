@@ -412,7 +412,8 @@ class Playing(Base):
             # A flood is as high as it is, and so is what rises from the ground: on an object of this size.
             made = effect.fitted(ObjectSize(0.4)) if kind in ("mud", "wetness") else effect()
             chapter = bench.play(scene(*first, layer("it", made), bases=[from_stock(bases.get(kind, "cast iron"))]))[-1]
-            if kind != "decal":  # which says that there is a gap between ball and box
+            # A decal says that there is a gap between ball and box; scratches are thinner than a texel is here (see below).
+            if kind not in ("decal", "scratching"):
                 self.assertEqual(chapter.note, "", kind)
             # A sign is small, and scratches are thin.
             self.assertGreater(
@@ -424,6 +425,15 @@ class Playing(Base):
             for channel, visible in chapter.pile.visible().items():
                 low, high = CHANNELS[channel].low, CHANNELS[channel].high
                 self.assertTrue(np.isfinite(visible).all() and visible.min() >= low and visible.max() <= high, f"{kind} {channel}")
+
+    def test_scratches_are_seen_where_texels_are_as_fine_as_they(self) -> None:
+        notes = []
+        for resolution in (128, 1024):
+            bench = bench_for(shapes.box(0.4), resolution)
+            made = EFFECTS["scratching"].fitted(ObjectSize(0.7))
+            notes.append(bench.play(scene(*STORY[:2], layer("it", made), bases=[from_stock("cast iron")]))[-1].note)
+        self.assertIn("a higher resolution", notes[0])
+        self.assertEqual(notes[1], "")
 
     def test_default_recipes_have_terms_that_do_something(self) -> None:
         bench = bench_for(shapes.joined(shapes.box(0.2), shapes.box(0.12, (0.0, 0.14, 0.0))), 128)

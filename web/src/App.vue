@@ -19,7 +19,6 @@ watch(
   () => route.params.object,
   async (id) => {
     if (!id) return
-    if (!work.projects.length) await work.start()
     if (!(await work.open(Number(id)))) void router.replace('/')
   },
   { immediate: true },

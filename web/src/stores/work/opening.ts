@@ -18,11 +18,12 @@ export function opening(s: State, w: Verbs) {
     trouble,
     demo,
   } = s
-  async function start() {
+  /** Who is here and what there is; an object that is opened brings the catalogue of its own size. */
+  async function start(opens = false) {
     const [first, session] = await Promise.all([
       api.GET('/api/projects'),
       api.GET('/api/session'),
-      catalogue.value ? undefined : fit(1),
+      catalogue.value || opens ? undefined : fit(1),
     ])
     demo.value = session.data?.demo ?? demo.value
     if (first.data) projects.value = first.data
@@ -49,15 +50,17 @@ export function opening(s: State, w: Verbs) {
     }
   }
   async function reallyOpen(id: number): Promise<boolean> {
-    if (!catalogue.value) await start()
+    const begun = catalogue.value ? undefined : start(true)
     // What is on its way to the object before arrives first; a server that is away is not waited for.
     if (object.value) await Promise.race([w.saved(), new Promise((go) => setTimeout(go, 2000))])
     const { data, error, response } = await api.GET('/api/objects/{object_id}', { params: { path: { object_id: id } } })
     if (!data) {
+      await begun
+      if (!catalogue.value) await fit(1)
       trouble.value = response.status === 404 ? 'This object does not exist any more.' : messageOf(error)
       return false
     }
-    await fit(data.diagonal_m)
+    await Promise.all([fit(data.diagonal_m), begun])
     evaluation.value = undefined
     w.anew()
     object.value = data
