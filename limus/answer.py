@@ -5,7 +5,7 @@ Pictures have names, by which they can be fetched (see ``answering.Sink``), so n
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -156,4 +156,7 @@ class Answer(BaseModel):
     channels: dict[str, str] = Field(default_factory=dict, description="Channels in use, with their titles")
     bases: list[BaseAnswer] = Field(default_factory=list)
     exposed: dict[str, float] = Field(default_factory=dict, description="Families of substances and the share that shows today")
+    fresh: dict[str, dict[str, Any]] = Field(
+        default_factory=dict, description="Fields that new layers have otherwise on these bases"
+    )
     spent_ms: float = 0.0

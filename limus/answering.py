@@ -42,6 +42,7 @@ from limus.review.moment import moment_picture
 from limus.review.picture import Picture
 from limus.review.uv_look import RIGHT, UV_LOOKS, WRONG, checker, density, numbered, overlap, stretch
 from limus.session import Readings, Session
+from limus.start import by_ground
 from limus.store import give_back
 from limus.strata.pile import Pile
 from limus.wording import one_of
@@ -529,6 +530,7 @@ def answer(session: Session, question: Question, sink: Sink, check: Callable[[],
         pictures=work.small_pictures(pile) if question.pictures else {},
         channels=work.channels(pile) if question.pictures else {},
         exposed=work.exposed(pile) if question.pictures else {},
+        fresh=by_ground(session.scene.bases),
     )
     if len(chronicle.texels) > LARGE:
         # Before the next one begins: what this one worked with is not kept.

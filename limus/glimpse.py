@@ -45,7 +45,7 @@ def with_effect(scene: Scene, kind: str, session: Session) -> Scene:
     layer = Layer(
         id=name,
         name=EFFECTS[kind].title,
-        effect=fresh_effect(kind, session.size, scene.setting),
+        effect=fresh_effect(kind, session.size, scene.setting, scene.bases),
         where=EFFECTS[kind].default_where(session.size),
     )
     return scene_from(

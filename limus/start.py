@@ -24,10 +24,17 @@ def suiting(base: BaseChoice) -> list[str]:
     return [kind for kind, effect in EFFECTS.items() if effect.begins and (not effect.suits or family in effect.suits)]
 
 
-def fresh_effect(kind: str, size: ObjectSize, setting: Setting) -> Effect:
-    """An effect as a new layer has it: sizes that fit the object, as old as the place it stands in."""
-    effect = EFFECTS[kind].fitted(size)
-    return effect.model_copy(update={"years": setting.years}) if "years" in EFFECTS[kind].model_fields else effect
+def fresh_effect(kind: str, size: ObjectSize, setting: Setting, bases: Sequence[BaseChoice] = ()) -> Effect:
+    """An effect as a new layer has it: sizes that fit the object, what suits its bases, as old as the place it stands in."""
+    effect = EFFECTS[kind]
+    more = effect.on_ground({base.substance.family for base in bases})
+    return effect.fitted(size).model_copy(update=more | ({"years": setting.years} if "years" in effect.model_fields else {}))
+
+
+def by_ground(bases: Sequence[BaseChoice]) -> dict[str, dict[str, Any]]:
+    """Fields that new layers have otherwise on these bases: kind of effect -> field -> value."""
+    families = {base.substance.family for base in bases}
+    return {kind: more for kind, effect in EFFECTS.items() if (more := effect.on_ground(families))}
 
 
 def started(
@@ -68,7 +75,7 @@ def started(
             Layer(
                 id=kind if count == 1 else f"{kind}-{count}",
                 name=effect.title if count == 1 else f"{effect.title} {count}",
-                effect=fresh_effect(kind, size, setting),
+                effect=fresh_effect(kind, size, setting, [base]),
                 where=effect.default_where(size),
             ).model_dump(mode="json")
         )

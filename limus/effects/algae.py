@@ -22,6 +22,7 @@ class Algae(Effect):
     """A green film on what stays damp and shaded: the sides away from the sun, the foot, below run-off and in corners; more on rough and porous grounds."""
 
     kind: Literal["algae"] = "algae"
+    edition: ClassVar[int] = 2
     order: ClassVar[int] = 14
     family: ClassVar[Kind] = "deposit"
     title: ClassVar[str] = "Algae"

@@ -7,7 +7,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, hidden, ramp
+from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, hidden
 from limus.fields import choice, colour, number
 from limus.hashing import key_of
 from limus.masks.recipe import Recipe, term
@@ -18,8 +18,8 @@ from limus.materials.tone import toned
 from limus.object_size import ONE_METRE, ObjectSize
 from limus.parallel import for_ranges, kernel
 from limus.patterns.crack_network import FAR, FINER, Cracks, crack_network
-from limus.patterns.left_out import clipped
 from limus.patterns.fissures import Fissures, WeakPoints, fissure_field, grown_from, weak_points
+from limus.patterns.left_out import clipped
 from limus.strata.pile import Pile
 from limus.surface.nearby import texel_at
 from limus.surface.shells import shells
@@ -60,6 +60,7 @@ class CrackLayer(Effect):
     """
 
     kind: Literal["cracks"] = "cracks"
+    edition: ClassVar[int] = 2
     order: ClassVar[int] = 8
     family: ClassVar[Kind] = "loss"
     title: ClassVar[str] = "Cracks"
@@ -322,16 +323,16 @@ class CrackLayer(Effect):
         texel = event.texel_mm
         chips = np.zeros_like(opened)
         if self.crumble_mm > 0:
-            size = max(2.6 * self.crumble_mm, 2.0 * texel)
-            broken = event.noise(size, octaves=4, gain=0.65, salt=236)
-            unseen = event.left_out(size, octaves=4, gain=0.65)
+            wave = max(2.6 * self.crumble_mm, 2.0 * texel)
+            broken = event.noise(wave, octaves=4, gain=0.65, salt=236)
+            unseen = event.left_out(wave, octaves=4, gain=0.65)
             reach = np.float32(2.0 * self.crumble_mm) * clipped(broken * np.float32(0.45) - np.float32(0.125), 0.45 * unseen)
             reach = reach * np.minimum(half / np.float32(0.3 * self.width_mm), np.float32(1.0))
             # Share of the width of a texel (or of a soft border) from what broke off one lip to what broke off the other.
             wide = np.float32(max(texel, 0.3 * self.crumble_mm))
             ends = np.minimum(gap + wide / 2, reach) - np.maximum(gap - wide / 2, -reach - np.float32(2.0) * half)
             # Where a lip is within reach of single pieces only, some of them reach it.
-            single = np.float32(0.25 * self.crumble_mm * unseen) / wide * ((gap > wide / 2) & (reach > 0))
+            single = np.float32(0.33 * self.crumble_mm * unseen) / wide * ((gap > wide / 2) & (reach > 0))
             chips = clipped(ends / wide, single) * (reach > 0)
         gone = np.maximum(opened, chips * np.float32(0.9))
         coats = []

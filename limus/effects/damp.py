@@ -16,6 +16,8 @@ from limus.surface.blur import blur
 EVENS_MM = 0.35
 #: Porosity from which on a surface soaks up as much water as darkens it fully.
 SOAKS = 0.10
+#: Share of a texel that a film of water covers at most: all of it would take a film without end.
+FULL = 0.995
 
 
 @kernel
@@ -66,7 +68,7 @@ def water_coat(event: Event, film: np.ndarray, more_mm: np.ndarray | None = None
 
     ``film`` (n,) 0..1 how much of a texel it covers; ``more_mm`` (n,) how deep it is besides.
     """
-    thickness = hidden(np.minimum(film, np.float32(0.995)), WATER.hide_um)
+    thickness = hidden(np.minimum(film, np.float32(FULL)), WATER.hide_um)
     if more_mm is not None:
         thickness = thickness + more_mm * np.float32(1000.0)
     sheet = {

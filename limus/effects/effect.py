@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import zlib
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any, ClassVar, Literal
 
@@ -207,6 +207,11 @@ class Effect(Document):
     def fitted(cls, size: ObjectSize) -> Effect:
         """The effect with defaults that suit the object's size."""
         return cls.model_validate(size.fields(cls))
+
+    @classmethod
+    def on_ground(cls, families: Collection[str]) -> dict[str, Any]:
+        """Fields that a new layer has otherwise where the object is made of these families of substances."""
+        return {}
 
     @property
     def files(self) -> tuple[str, ...]:

@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from limus.effects.effect import Effect, Event, Group, Kind, Outcome, hidden, ramp
+from limus.effects.effect import Effect, Event, Group, Kind, Outcome, hidden
 from limus.fields import number
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
@@ -22,6 +22,7 @@ class Frost(Effect):
     """Hoar frost: crystals on what loses its warmth to the open sky first: edges and what stands out, what faces up, never what is sheltered."""
 
     kind: Literal["frost"] = "frost"
+    edition: ClassVar[int] = 2
     order: ClassVar[int] = 23
     family: ClassVar[Kind] = "deposit"
     title: ClassVar[str] = "Frost"

@@ -27,6 +27,7 @@ class Grease(Effect):
     """Oil creeps, runs and collects dust; grease sits where it was put, with marks of the finger that put it there."""
 
     kind: Literal["grease"] = "grease"
+    edition: ClassVar[int] = 2
     order: ClassVar[int] = 14
     family: ClassVar[Kind] = "deposit"
     title: ClassVar[str] = "Oil and grease"

@@ -18,6 +18,7 @@ from limus.materials.substance import STAIN
 from limus.materials.tone import toned
 from limus.object_size import ONE_METRE, ObjectSize
 from limus.patterns.left_out import clipped
+from limus.surface.blur import blur
 
 
 class Leaks(Effect):
@@ -77,7 +78,9 @@ class Leaks(Effect):
         # From a fixing to what it sits on, though they are not one surface.
         beside = event.handed_over(source, self.width_mm * 0.6)
         source = np.maximum(source, beside * np.float32(0.8))
-        near = event.run_down(source.astype(np.float32), self.length_mm * 0.35)
+        # A streak takes what there is over its width, however finely that is drawn.
+        source = blur(event.pile.texels, np.ascontiguousarray(source, np.float32), 0.25 * self.width_mm)
+        near = event.run_down(source, self.length_mm * 0.35)
         far = event.run_down((source * (head > 0.4)).astype(np.float32), self.length_mm * 1.3)
         carried = np.maximum(near, far * np.float32(0.8))
         lane = event.noise(self.width_mm, octaves=3, gain=0.55, tall=26.0, salt=102)

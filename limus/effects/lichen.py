@@ -35,6 +35,7 @@ class Lichen(Effect):
     """
 
     kind: Literal["lichen"] = "lichen"
+    edition: ClassVar[int] = 2
     order: ClassVar[int] = 16
     family: ClassVar[Kind] = "deposit"
     title: ClassVar[str] = "Lichen"

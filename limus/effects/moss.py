@@ -24,6 +24,7 @@ class Moss(Effect):
     """Cushions of moss in joints, in corners and on ledges: each has a size of its own, they grow into one another, and stand up from the surface."""
 
     kind: Literal["moss"] = "moss"
+    edition: ClassVar[int] = 2
     order: ClassVar[int] = 15
     family: ClassVar[Kind] = "deposit"
     title: ClassVar[str] = "Moss"
@@ -61,9 +62,10 @@ class Moss(Effect):
         which, tint = np.zeros(len(wish), np.float32), np.zeros(len(wish), np.float32)
         for k, size in enumerate((1.0, 0.55, 0.3)):
             mm = self.size_mm * size
-            if mm < 1.8 * texels.texel_mm and k:
+            if mm < 0.9 * texels.texel_mm and k:
                 break
-            mm = max(mm, 1.8 * texels.texel_mm)
+            # The largest are seen as cushions at any resolution; small ones cover what they cover, be it single texels.
+            mm = max(mm, 1.8 * texels.texel_mm) if k == 0 else mm
             sites = event.sites(mm * 0.55, salt=252 + k)
             here = value_at(texels, wish, sites.position, sites.normal)
             # The best places first; what is left to chance keeps outlines from following the shade.

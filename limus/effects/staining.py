@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from collections.abc import Collection
+from typing import Any, ClassVar, Literal
 
 import numpy as np
 
@@ -25,6 +26,7 @@ class Staining(Effect):
     """What is carried from one thing to another: rust from iron over the stone below it, lime out of cracks and joints, soot above openings."""
 
     kind: Literal["staining"] = "staining"
+    edition: ClassVar[int] = 2
     order: ClassVar[int] = 13
     family: ClassVar[Kind] = "deposit"
     title: ClassVar[str] = "Stains"
@@ -62,6 +64,11 @@ class Staining(Effect):
     def default_where(cls, size: ObjectSize = ONE_METRE) -> Recipe:
         """Everywhere, in some regions more."""
         return Recipe(terms=[term(Noise(size_mm=size.mm(300.0, 1.0), octaves=3, seed=291), low=0.15, high=0.7, out_low=0.15)])
+
+    @classmethod
+    def on_ground(cls, families: Collection[str]) -> dict[str, Any]:
+        """Stone and concrete without iron in it are stained by lime."""
+        return {"what": "lime"} if "mineral" in families and "ferrous" not in families else {}
 
     def apply(self, event: Event) -> Outcome:
         """Carry it."""
@@ -128,7 +135,9 @@ class Staining(Effect):
         )
         if self.spread_mm > 0:
             halo = np.sqrt(np.maximum(blur(texels, np.minimum(source, np.float32(1.0)), self.spread_mm), 0.0))
-            streak = np.maximum(streak, halo * clipped(np.float32(0.55) + np.float32(0.35) * gaps, 0.35 * no_gaps) * np.float32(0.8))
+            streak = np.maximum(
+                streak, halo * clipped(np.float32(0.55) + np.float32(0.35) * gaps, 0.35 * no_gaps) * np.float32(0.8)
+            )
         # What it comes from keeps its own colour.
         if self.what != "soot" and self.source == "found":
             streak = streak * (

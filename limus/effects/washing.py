@@ -9,8 +9,9 @@ import numpy as np
 
 from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, hidden, ramp
 from limus.fields import number
-from limus.masks.coverage import level_for
+from limus.masks.coverage import SoftLevels
 from limus.masks.recipe import Recipe, term
+from limus.masks.shape import smoothstep
 from limus.masks.sources.noise import Noise
 from limus.masks.sources.slope import SlopeSource
 from limus.materials.channels import one
@@ -18,6 +19,8 @@ from limus.materials.substance import STAIN, covered, thinned
 from limus.object_size import ONE_METRE, ObjectSize
 from limus.readings.open_weather import RAIN_READS, rain_by_sky
 
+#: Half of the soft border of a lane, in what runs there.
+SOFT = 0.08
 #: What rain takes along.
 LOOSE = ("loose", "growth")
 
@@ -26,6 +29,7 @@ class Washing(Effect):
     """Rain that runs off edges and ledges washes lanes into dust, dirt and stains; what it takes it leaves at their borders and where they end."""
 
     kind: Literal["washing"] = "washing"
+    edition: ClassVar[int] = 2
     order: ClassVar[int] = 20
     family: ClassVar[Kind] = "loss"
     title: ClassVar[str] = "Washed by rain"
@@ -70,17 +74,16 @@ class Washing(Effect):
         lanes = event.kept(["lanes", self.length_mm, self.lane_mm], lambda: self._lanes(event))
         value = lanes * np.minimum(event.mask * np.float32(1.3), np.float32(1.0))
         there_is = np.minimum(event.mask * np.float32(8.0), np.float32(1.0))
-        level = max(level_for(value, pile.texels.area * there_is, min(wanted, 1.0)), 0.03)
-        clean = (
-            ramp(value, level, level + 0.16) * np.float32(self.amount) * np.minimum(event.mask * np.float32(8.0), np.float32(1.0))
-        )
+        # By the mean of the soft lanes, so that the share is the same however finely they are drawn.
+        level = max(SoftLevels(value, pile.texels.area * there_is, SOFT).level(min(wanted, 1.0)), 0.03 + SOFT)
+        clean = smoothstep(value, level - SOFT, level + SOFT) * np.float32(self.amount) * there_is
         coats = tuple(
             replace(c, thickness=thinned(c.thickness, np.minimum(clean * np.float32(0.97), np.float32(0.999)), c.substance)) if c.substance.family in LOOSE else c
             for c in pile.coats
         )  # fmt: skip
         out = replace(pile, coats=coats)
         if self.marks > 0:
-            beside = np.clip(np.float32(1.0) - np.abs(value - np.float32(level - 0.03)) * np.float32(16.0), 0.0, 1.0) * (
+            beside = np.clip(np.float32(1.0) - np.abs(value - np.float32(level - SOFT - 0.03)) * np.float32(16.0), 0.0, 1.0) * (
                 value > np.float32(0.02)
             )
             share = (

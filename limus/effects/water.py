@@ -7,12 +7,13 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from limus.effects.damp import water_coat, wetted
-from limus.effects.effect import Effect, Event, Group, Kind, Outcome, raised, ramp
+from limus.effects.damp import FULL, water_coat, wetted
+from limus.effects.effect import Effect, Event, Group, Kind, Outcome, hidden, raised, ramp
 from limus.fields import choice, colour, number
 from limus.masks.recipe import Recipe
 from limus.materials.channels import CHANNELS, one, spread
 from limus.materials.optics import WATER_IOR
+from limus.materials.substance import WATER
 from limus.object_size import ONE_METRE, ObjectSize
 from limus.parallel import for_ranges, kernel
 from limus.patterns.noise import fractal
@@ -21,6 +22,7 @@ from limus.readings.sun_path import compass
 from limus.strata.pile import Coat, Pile
 from limus.surface.blur import blur
 from limus.surface.filling import Hollows, filled
+from limus.surface.grow import grow
 
 #: Cosine of the slope beyond which water does not lie on a surface but stands in front of it.
 LEVEL = 0.55
@@ -85,6 +87,7 @@ class Water(Effect):
     """
 
     kind: Literal["water"] = "water"
+    edition: ClassVar[int] = 2
     order: ClassVar[int] = 22
     family: ClassVar[Kind] = "deposit"
     title: ClassVar[str] = "Standing water"
@@ -181,8 +184,10 @@ class Water(Effect):
         if self.by == "world" and float(under.min()) > 0.99:
             note = "All of the object is under water: lower the level"
         near = blur(texels, under, self.shore_mm) if self.shore_mm > 0 else under
-        # The ground sinks into its dips where there is water, and rises again on the shore.
-        out = raised(pile, dips * np.maximum(under, np.minimum(near * np.float32(2.5), np.float32(1.0))))
+        # The ground sinks into its dips where there is water, and rises again on the shore: whole as far as the lip that holds the water.
+        lip = grow(texels, np.minimum(under * np.float32(8.0), np.float32(1.0)), max(2.5 * texels.texel_mm, 0.5 * self.shore_mm))
+        lip = np.maximum(lip, np.minimum(near * np.float32(2.5), np.float32(1.0)))
+        out = raised(pile, dips * lip)
         out = out.with_coat(self._below(event, pile, depth, under, near))
         lies = ramp(up, LEVEL - 0.1, LEVEL + 0.05)
         # Up to the surface straight up; a wall has water in front of it, which is no relief of the wall.
@@ -191,7 +196,11 @@ class Water(Effect):
         )
         if self.ripple > 0:
             deep = deep + self._ripples(event) * lies * ramp(depth, 0.0, 0.15 * self.ripple_mm)
-        return Outcome(out.with_coat(water_coat(event, under, np.maximum(deep, 0.0) * under)), under.astype(np.float32), note)
+        # The film that makes it water is part of its depth; where it is deeper than the water is, the ground is that much lower.
+        film = hidden(np.minimum(under, np.float32(FULL)), WATER.hide_um) * np.float32(0.001)
+        deep = np.maximum(deep, 0.0) * under
+        out = raised(out, np.minimum(deep - film, np.float32(0.0)))
+        return Outcome(out.with_coat(water_coat(event, under, np.maximum(deep - film, 0.0))), under.astype(np.float32), note)
 
     def _dips(self, event: Event) -> np.ndarray:
         """(n,) float32 mm: dips and humps that the model does not show, and humps where the recipe is grey, so that shores follow its outline."""

@@ -11,6 +11,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from scipy import fft
 from scipy.special import ndtri
 
 from limus.parallel import for_ranges, kernel
@@ -24,6 +25,9 @@ _STEPS = 1024
 #: A patch or a side that counts for less than this is left out.
 _LEAST = 0.02
 _TURNS = 36
+#: A value that more than this share of a picture has is a plateau; deviation of what is looked at around it, of the picture's side.
+MANY = 0.02
+SOFT = 0.02
 
 
 @dataclass(frozen=True)
@@ -84,12 +88,36 @@ def prepared(planes: np.ndarray, colours: tuple[int, ...] = (), *, broken: bool 
         place = (plane - np.float32(edges[0])) * np.float32(4096 / (edges[-1] - edges[0]))
         k = np.clip(place.astype(np.int32), 0, 4095)
         rank = (below[:-1] + below[1:])[k] / (2.0 * plane.size)
+        _part_equals(rank, plane, k, counts, below)
         codes[:, :, c] = np.clip(32768.0 + _DEVIATION * ndtri(np.clip(rank, 1e-6, 1 - 1e-6)), 0, 65535)
         at = (np.linspace(0, 65535, _STEPS + 1) - 32768.0) / _DEVIATION
         share = 0.5 + 0.5 * _erf(at / np.sqrt(2.0))
         some = np.sort(plane.reshape(-1)[:: max(1, plane.size // 300000)])
         tables[c] = np.quantile(some, np.clip(share, 0, 1), method="linear")
     return Laid(codes, tables, tuple(axes), broken)
+
+
+def _part_equals(rank: np.ndarray, plane: np.ndarray, bins: np.ndarray, counts: np.ndarray, below: np.ndarray) -> None:
+    """Give those that share a value (a clipped end, a plateau) ranks of their own, in place: by how high the values around them are.
+
+    With one rank for all they would be less spread than a normal distribution is, and blends of patches would lose contrast.
+    """
+    many = counts > MANY * plane.size
+    if not many.any():
+        return
+    h, w = plane.shape
+    wave = np.exp(
+        -2.0 * (np.pi * SOFT) ** 2 * (np.square(np.fft.fftfreq(h))[:, None] * h * h + np.square(np.fft.rfftfreq(w)) * w * w)
+    )
+    around = fft.irfft2(fft.rfft2(plane.astype(np.float64), workers=2) * wave, plane.shape, workers=2).reshape(-1)
+    rows = np.flatnonzero(many[bins].reshape(-1))
+    own = bins.reshape(-1)[rows]
+    rows = rows[np.lexsort((around[rows], own))]
+    # In the order of the bins, each of which is whole.
+    start = np.concatenate([[0], np.cumsum(counts[many])])[:-1]
+    own = bins.reshape(-1)[rows]
+    within = np.arange(len(rows)) - start[np.cumsum(many)[own] - 1]
+    rank.reshape(-1)[rows] = (below[own] + within + 0.5) / plane.size
 
 
 def _erf(x: np.ndarray) -> np.ndarray:

@@ -17,6 +17,7 @@ from scipy.sparse.linalg import splu
 
 from limus.parallel import kernel
 from limus.surface.adjacency import match_edges
+from limus.surface.uv_health import claim
 
 Say = Callable[[float], None]
 #: Cosine of how far the (evened) surface may turn away from the mean of its chart, and the share of its area that may turn further.
@@ -274,36 +275,15 @@ def _signed(tri: np.ndarray, uv: np.ndarray) -> np.ndarray:
     return np.asarray(d1[:, 0] * d2[:, 1] - d1[:, 1] * d2[:, 0])
 
 
-@kernel
-def _lies_twice(tri, uv, size, counts):  # type: ignore[no-untyped-def]
-    """Pixels of a square raster that more than one triangle of a chart covers, and pixels that any does; uv in pixels."""
-    for t in range(len(tri)):
-        a, b, c = tri[t, 0], tri[t, 1], tri[t, 2]
-        ax, ay, bx, by, cx, cy = uv[a, 0], uv[a, 1], uv[b, 0], uv[b, 1], uv[c, 0], uv[c, 1]
-        det = (bx - ax) * (cy - ay) - (cx - ax) * (by - ay)
-        if abs(det) < 1e-12:
-            continue
-        for y in range(max(0, int(np.ceil(min(ay, by, cy)))), min(size - 1, int(np.floor(max(ay, by, cy)))) + 1):
-            for x in range(max(0, int(np.ceil(min(ax, bx, cx)))), min(size - 1, int(np.floor(max(ax, bx, cx)))) + 1):
-                w1 = ((x - ax) * (cy - ay) - (cx - ax) * (y - ay)) / det
-                w2 = ((bx - ax) * (y - ay) - (x - ax) * (by - ay)) / det
-                if w1 > 1e-4 and w2 > 1e-4 and w1 + w2 < 1 - 1e-4:
-                    counts[y, x] += 1
-    twice, once = 0, 0
-    for y in range(size):
-        for x in range(size):
-            once += counts[y, x] > 0
-            twice += counts[y, x] > 1
-    return twice, once
-
-
 def _overlaps(tri: np.ndarray, uv: np.ndarray) -> bool:
     """Whether a chart lies over itself."""
     size = 256
     low = uv.min(axis=0)
-    scaled = (uv - low) * ((size - 1) / max(float((uv.max(axis=0) - low).max()), 1e-300))
-    twice, once = _lies_twice(tri, scaled, size, np.zeros((size, size), np.int32))
-    return bool(twice > max(3, once * 0.002))
+    wide = max(float((uv.max(axis=0) - low).max()), 1e-300)
+    counts = np.zeros(size * size, np.int32)
+    # Corners in the middles of the outermost pixels.
+    claim(((uv - low) * ((size - 1) / wide) + 0.5) / size, tri, np.zeros(len(tri), np.int32), size, counts)
+    return bool((counts > 1).sum() > max(3, (counts > 0).sum() * 0.002))
 
 
 def grown(

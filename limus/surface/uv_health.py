@@ -44,7 +44,7 @@ class UvHealth:
 
 
 @kernel
-def _claims(uv, triangles, page, size, counts):  # type: ignore[no-untyped-def]
+def claim(uv, triangles, page, size, counts):  # type: ignore[no-untyped-def]
     """Count for each pixel how many triangles have its centre well inside (not on an edge)."""
     for t in range(triangles.shape[0]):
         a, b, c = triangles[t, 0], triangles[t, 1], triangles[t, 2]
@@ -83,7 +83,7 @@ def claims(mesh: Mesh, size: int) -> np.ndarray:
     flat = (uv - np.floor(uv.mean(axis=1))[:, None, :]).reshape(-1, 2)
     corners = np.arange(len(flat), dtype=np.int32).reshape(-1, 3)
     counts = np.zeros(len(mesh.uv_domains) * size * size, np.int32)
-    _claims(flat, corners, mesh.triangle_map_set, size, counts)
+    claim(flat, corners, mesh.triangle_map_set, size, counts)
     return counts
 
 

@@ -85,12 +85,13 @@ def evaluate(request: HttpRequest, object_id: int, body: EvaluateIn) -> Any:
     return 200, out
 
 
-@router.get("/objects/{int:object_id}/last-view", response={200: Answer, 404: Problem})
+@router.get("/objects/{int:object_id}/last-view", response={200: Answer, 204: None, 404: Problem})
 def get_last_view(request: HttpRequest, object_id: int) -> Any:
-    """How it looked when it was last at rest in this version; nothing is evaluated or prepared for it."""
+    """How it looked when it was last at rest in this version, or nothing where it was not; nothing is evaluated or prepared for it."""
     found = last_view(object_of(request, object_id))
     if found is None:
-        return 404, Problem(message="Nothing is kept of it. Evaluate it.")
+        # No fault: it was never looked at in this version.
+        return 204, None
     return 200, found
 
 

@@ -9,7 +9,9 @@ from scipy.integrate import quad
 from scipy.ndimage import gaussian_filter, map_coordinates
 from scipy.spatial import cKDTree
 
+from limus.patterns.by_example import lay_flat, prepared
 from limus.patterns.cells import cells, scattered
+from limus.patterns.left_out import clipped, inside, left_out
 from limus.patterns.noise import OCTAVE_DEVIATION, evened, fractal, noise, warped
 from limus.patterns.picture import on_sides, reduced, repeated
 from limus.patterns.pieces import by_box, by_cell, by_number
@@ -250,3 +252,57 @@ class Pictures(TestCase):
         front = np.tile([[0.0, 0.0, 1.0]], (5000, 1))
         np.testing.assert_allclose(on_sides(image, points, front), repeated(image, points[:, 0], -points[:, 1]), atol=1e-4)
         np.testing.assert_allclose(on_sides(image, points, -front), repeated(image, -points[:, 0], -points[:, 1]), atol=1e-4)
+
+
+class LeftOut(TestCase):
+    def test_against_integration(self) -> None:
+        for mean in (-0.6, 0.1, 0.5, 1.3):
+            for deviation in (0.05, 0.4, 2.0):
+
+                def density(z: float) -> float:
+                    return float(np.exp(-0.5 * z * z) / np.sqrt(2 * np.pi))
+
+                def value(z: float, m: float = mean, s: float = deviation) -> float:
+                    return float(np.clip(m + s * z, 0, 1)) * density(z)
+
+                wanted = quad(value, -8, 8, points=[-mean / deviation, (1 - mean) / deviation], limit=200)[0]
+                got = clipped(np.array([mean], np.float32), deviation)
+                each = clipped(np.array([mean], np.float32), np.array([deviation], np.float32))
+                self.assertAlmostEqual(float(got[0]), wanted, delta=2e-3)
+                self.assertEqual(float(each[0]), float(got[0]))
+                # Mean of z times the clip, by the same integral.
+                slope = quad(lambda z, m=mean, s=deviation: z * value(z, m, s), -8, 8, limit=200)[0]
+                self.assertAlmostEqual(deviation * float(inside(np.array([mean], np.float32), deviation)[0]), slope, delta=3e-3)
+
+    def test_nothing_left_out_is_the_plain_clip(self) -> None:
+        values = np.linspace(-1, 2, 31, dtype=np.float32)
+        np.testing.assert_array_equal(clipped(values, 0.0), np.clip(values, 0, 1))
+        self.assertEqual(left_out(100.0, 0.1, octaves=3), 0.0)
+        self.assertEqual(left_out(1.0, 100.0, octaves=3), 1.0)
+
+    def test_the_mean_of_a_clip_of_noise_keeps_where_octaves_are_left_out(self) -> None:
+        points = np.random.default_rng(4).uniform(0, 4, (200_000, 3)).astype(np.float32)
+        whole = np.clip(fractal(points, 60.0, octaves=5, gain=0.6, seed=9) * 0.8 - 0.9, 0, 1).mean()
+        for texel in (8.0, 16.0, 25.0):
+            coarse = fractal(points, 60.0, octaves=5, gain=0.6, seed=9, texel_mm=texel) * np.float32(0.8) - np.float32(0.9)
+            kept = clipped(coarse, 0.8 * left_out(60.0, texel, octaves=5, gain=0.6)).mean()
+            self.assertAlmostEqual(kept / whole, 1.0, delta=0.08)
+            # What it is there for: without it a good part is missing.
+            self.assertLess(np.clip(coarse, 0, 1).mean() / whole, 0.9)
+
+
+class BrokenRepetition(TestCase):
+    def test_a_clipped_picture_keeps_its_variance(self) -> None:
+        random = np.random.default_rng(3)
+        soft = gaussian_filter(random.normal(size=(256, 256)), 6, mode="wrap")
+        u, v = (random.uniform(0, 40, 300_000).astype(np.float32) for _ in range(2))
+        for level in (0.0, 0.5, 1.3):
+            # A roughness that is its lowest value on 50, 69 and 90 % of the picture.
+            picture = np.maximum(0.5 + 0.25 * soft / soft.std(), 0.5 + 0.25 * level).astype(np.float32)
+            laid, plain = prepared(picture[:, :, None], broken=True), prepared(picture[:, :, None])
+            ratio = lay_flat(laid, u, v, break_up=True, seed=1)[0].var() / lay_flat(plain, u, v)[0].var()
+            self.assertAlmostEqual(float(ratio), 1.0, delta=0.035)
+            # Where one patch alone shows, the plateau is what it was.
+            self.assertAlmostEqual(
+                float(np.quantile(lay_flat(laid, u, v, break_up=True, seed=1)[0], 0.02)), float(picture.min()), places=3
+            )

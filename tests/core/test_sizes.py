@@ -25,7 +25,7 @@ from limus.readings.measured import Measured
 from limus.readings.ray_pass import RayPlan, measure_rays
 from limus.scene import Scene
 from limus.setting import Setting
-from limus.start import fresh_effect, started, suiting
+from limus.start import by_ground, fresh_effect, started, suiting
 from limus.store import Store
 from limus.surface.mesh import Mesh
 from limus.surface.texels import Texels
@@ -202,6 +202,14 @@ class Starting(TestCase):
         self.assertEqual(large.layer("chipping").effect.size_mm, 32.0)  # type: ignore[union-attr]
         self.assertEqual(large.layer("chipping").where.terms[0].source.radius_mm, 32.0)  # type: ignore[union-attr]
         self.assertEqual(fresh_effect("rust", ObjectSize(16.0), Setting(years=25.0)), large.layer("rust").effect)  # type: ignore[union-attr]
+
+    def test_stains_are_of_what_there_is(self) -> None:
+        # Nothing here rusts: lime out of joints and cracks is what such a wall is stained by.
+        for base, what in (("smooth concrete", "lime"), ("cast iron", "rust"), ("oak", "rust")):
+            self.assertEqual(self.start(base=base, layers=["staining"]).layers[0].effect.what, what)  # type: ignore[attr-defined]
+        iron, stone = from_stock("cast iron"), from_stock("smooth concrete")
+        self.assertEqual(by_ground([stone]), {"staining": {"what": "lime"}})
+        self.assertEqual(by_ground([stone, iron]), {})
 
     def test_the_same_layer_twice(self) -> None:
         made = self.start(layers=["paint", "chipping", "paint"])

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 from dataclasses import replace
+from types import SimpleNamespace
 from typing import Any
 from unittest import TestCase
 
@@ -20,6 +21,7 @@ from limus.effects.cracks import CrackLayer
 from limus.effects.dust import Dust
 from limus.effects.fading import Fading
 from limus.effects.frost import Frost
+from limus.effects.habitat import _along
 from limus.effects.lichen import Lichen
 from limus.effects.moss import Moss
 from limus.effects.mud import Mud
@@ -235,6 +237,15 @@ class StandingWater(TestCase):
             inside = ndimage.binary_erosion(labels == k, iterations=2)
             if inside.sum() > 20:
                 self.assertLess(float(np.ptp(whole[inside])), 0.12)
+
+    def test_it_never_stands_over_where_the_ground_it_leaves_spills(self) -> None:
+        bench = sized(tile(), 192)
+        pile = play(bench, layer("water", Water(level_mm=50.0, ripple=0.0, uneven_mm=8.0)), **CONCRETE)[-1].pile
+        dry = replace(pile, coats=tuple(c for c in pile.coats if c.substance.family != "water")).relief()
+        level = filled(bench.texels, dry.astype(np.float32)).level
+        wet = pile.relief() > dry + 0.05
+        self.assertGreater(float(bench.texels.area[wet].sum()), 0.05)
+        self.assertLess(float((pile.relief() - level)[wet].max()), 0.03)
 
     @staticmethod
     def image(texels: Texels, field: np.ndarray) -> np.ndarray:
@@ -646,6 +657,44 @@ class CrackGeometry(TestCase):
         self.assertLess(float(chapters[1].mask.mean()), 0.5)
         empty = CracksSource()
         self.assertIn("Put a layer of cracks", empty.finding(bench.scope(scene(), bench.as_made(scene()))))
+
+
+class AlongCracks(TestCase):
+    def green(self, damp: float, patches: float, texel_mm: float = 1.0, crack_mm: float = 20.0) -> tuple[float, float]:
+        """mm of a way across a crack that are green, and how far from its lips."""
+        at = np.arange(0.5 * texel_mm, 200.0, texel_mm, dtype=np.float32)
+        event: Any = SimpleNamespace(texel_mm=texel_mm, noise=lambda *a, **k: np.full(len(at), patches, np.float32))
+        found = _along(event, at, np.full(len(at), damp, np.float32), crack_mm)
+        return float(found.sum() * texel_mm), float(at[found > 0.02].max(initial=0.0))
+
+    def test_as_wide_as_it_is_damp_there_and_in_patches(self) -> None:
+        self.assertEqual(self.green(0.0, 0.0), (0.0, 0.0))
+        dry, damp = self.green(0.3, 0.0), self.green(0.8, 0.0)
+        self.assertGreater(damp[1], 2.0 * dry[1])
+        # Not one width: a patch of more, a patch of none.
+        self.assertGreater(self.green(0.4, 1.0)[1], 2.0 * self.green(0.4, 0.0)[1])
+        self.assertEqual(self.green(0.4, -1.0)[0], 0.0)
+
+    def test_finer_than_a_texel_it_counts_by_its_share(self) -> None:
+        fine = self.green(0.5, 0.0, 0.5)[0]
+        self.assertAlmostEqual(self.green(0.5, 0.0, 4.0)[0] / fine, 1.0, delta=0.1)
+        # A texel three times as wide as the band is neither all green nor bare.
+        self.assertAlmostEqual(self.green(0.5, 0.0, 30.0)[0] / fine, 1.0, delta=0.15)
+
+    def test_no_wider_on_large_objects_than_water_creeps(self) -> None:
+        # 20 m: the rounding of edges is 40 mm there, which was the width of the net.
+        plain = [from_stock("smooth concrete")]
+        bench = sized(tile(4.0), 256)
+        cracked = layer("cracks", CrackLayer(size_mm=900.0, width_mm=40.0, opened=1.0, crumble_mm=0.0), Recipe())
+        wide = Algae(foot_mm=0.0, edge_mm=40.0, amount=0.6)
+        chapters = play(bench, cracked, layer("algae", wide, Recipe()), bases=plain)
+        cleft = chapters[0].pile.cleft
+        assert cleft is not None
+        far, near = (cleft > 45.0) & (cleft < 75.0), (cleft > 0.0) & (cleft < 8.0)
+        lone = play(bench, layer("algae", wide, Recipe()), bases=plain)[-1].shown
+        # Beyond the reach of water cracks make no difference.
+        more = chapters[-1].shown - lone
+        self.assertGreater(float(more[near].mean()), 4.0 * max(float(more[far].mean()), 0.0))
 
 
 class Growths(TestCase):

@@ -475,3 +475,23 @@ class Published(ServerTest):
                 set(definition.get("properties", {})),
                 f"{name}: run 'make types'",
             )
+
+
+class CatalogueOnce(ServerTest):
+    def test_it_is_sent_once_for_a_size_and_fits_that_size(self) -> None:
+        first = self.client.get("/api/catalogue?size_m=2.04")
+        self.assertEqual(first.status_code, 200)
+        # Objects of about one size share it; a page that has it is told so.
+        again = self.client.get("/api/catalogue?size_m=1.96", headers={"If-None-Match": first["ETag"]})
+        self.assertEqual((again.status_code, again.content), (304, b""))
+        other = self.client.get("/api/catalogue?size_m=20", headers={"If-None-Match": first["ETag"]})
+        self.assertEqual(other.status_code, 200)
+
+        def size(found: Any) -> float:
+            rust = next(e for e in found.json()["effects"] if e["kind"] == "chipping")
+            return float(rust["schema"]["properties"]["size_mm"]["default"])
+
+        # 10 times as large, to the power by which chips grow; the first is not changed by the second.
+        self.assertAlmostEqual(size(other) / size(first), 10**0.6, delta=0.2)
+        self.assertEqual(self.client.get("/api/catalogue?size_m=2").content, first.content)
+        self.assertEqual(self.client.get("/api/catalogue?size_m=0").status_code, 422)

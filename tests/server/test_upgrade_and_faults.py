@@ -87,7 +87,7 @@ class LastView(ServerTest):
         self.client.force_login(self.ada)
         item.refresh_from_db()
         item.commit(item.head_id, {**item.document, "seed": 3}, "Seed")
-        self.assertEqual(self.call("get", f"/objects/{item.pk}/last-view").status_code, 404)
+        self.assertEqual(self.call("get", f"/objects/{item.pk}/last-view").status_code, 204)
         # It goes with its object, like readings.
         from limus.readings.kept import cache_folder
 

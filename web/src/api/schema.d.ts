@@ -691,7 +691,7 @@ export interface paths {
     }
     /**
      * Get Last View
-     * @description How it looked when it was last at rest in this version; nothing is evaluated or prepared for it.
+     * @description How it looked when it was last at rest in this version, or nothing where it was not; nothing is evaluated or prepared for it.
      */
     get: operations['server_api_evaluation_get_last_view']
     put?: never
@@ -5567,13 +5567,13 @@ export interface components {
       /**
        * Fine scratches
        * @description How many hairlines
-       * @default 0.5
+       * @default 0.6
        */
       amount: number
       /**
        * Deep scratches
        * @description How many go through the paint
-       * @default 0.4
+       * @default 0.6
        */
       deep: number
       /**
@@ -5584,7 +5584,7 @@ export interface components {
       length_mm: number
       /**
        * Width of deep ones
-       * @default 0.8
+       * @default 1
        */
       width_mm: number
       /**
@@ -7570,6 +7570,15 @@ export interface components {
         [key: string]: number
       }
       /**
+       * Fresh
+       * @description Fields that new layers have otherwise on these bases
+       */
+      fresh?: {
+        [key: string]: {
+          [key: string]: unknown
+        }
+      }
+      /**
        * Spent Ms
        * @default 0
        */
@@ -9255,6 +9264,13 @@ export interface operations {
         content: {
           'application/json': components['schemas']['Answer']
         }
+      }
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown
+        }
+        content?: never
       }
       /** @description Not Found */
       404: {

@@ -22,7 +22,12 @@ export function layers(s: State, w: Verbs) {
         id,
         name: same ? `${effect.title} ${same + 1}` : effect.title,
         on: true,
-        effect: { ...copy(effect.defaults), ...aged(effect), kind: effect.kind },
+        effect: {
+          ...copy(effect.defaults),
+          ...s.evaluation.value?.fresh[effect.kind],
+          ...aged(effect),
+          kind: effect.kind,
+        },
         where: copy(effect.where) as unknown as Recipe,
         strength: 1,
         channels: {},
