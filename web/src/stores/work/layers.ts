@@ -24,7 +24,7 @@ export function layers(s: State, w: Verbs) {
         on: true,
         effect: {
           ...copy(effect.defaults),
-          ...s.evaluation.value?.fresh[effect.kind],
+          ...s.evaluation.value?.fresh?.[effect.kind],
           ...aged(effect),
           kind: effect.kind,
         },
