@@ -8,6 +8,10 @@ from typing import Any
 from limus.errors import InputError
 
 
+#: Fields of a document that say an id.
+NAMING = ("id", "layer", "episode", "layers_off", "episodes_off")
+
+
 def made_again(before: Any, after: Any, now: Any) -> Any:
     """``now`` with what changed from ``before`` to ``after``; everything the edit did not touch stays as it is.
 
@@ -17,7 +21,36 @@ def made_again(before: Any, after: Any, now: Any) -> Any:
     ------
     InputError : what the edit changed is not there any more, or was changed in another way that cannot be put together.
     """
-    return _put(before, after, now, "")
+    return _put(before, _told_apart(before, after, now), now, "")
+
+
+def _told_apart(before: Any, after: Any, now: Any) -> Any:
+    """``after`` with ids of its own for what both added under one: two windows that each add a layer call it the same."""
+    if not all(isinstance(x, dict) for x in (before, after, now)):
+        return after
+    for key in after:
+        old, new, there = (_by_id(x.get(key)) for x in (before, after, now))
+        if old is None or new is None or there is None:
+            continue
+        taken = {*new, *there}
+        for name in new.keys() & there.keys() - old.keys():
+            if not _same(new[name], there[name]):
+                own = next(f"{name}-{k}" for k in range(2, len(taken) + 3) if f"{name}-{k}" not in taken)
+                taken.add(own)
+                after = _renamed(after, name, own)
+    return after
+
+
+def _renamed(value: Any, name: str, own: str, named: bool = False) -> Any:
+    """Everything that means the layer, episode or snapshot ``name``, or a piece of it, says ``own``; ``named``: a text here does."""
+    if isinstance(value, dict):
+        looks = ("what",) if value.get("kind") == "exposed" else ()
+        return {key: _renamed(inner, name, own, key in NAMING or key in looks) for key, inner in value.items()}
+    if isinstance(value, list):
+        return [_renamed(inner, name, own, named) for inner in value]
+    if named and isinstance(value, str) and (value == name or value.startswith(f"{name}/")):
+        return own + value[len(name) :]
+    return value
 
 
 def _same(a: Any, b: Any) -> bool:

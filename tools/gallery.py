@@ -2,7 +2,7 @@
 
 ``make gallery`` writes them to var/gallery (not part of the repository); ``KINDS=rust,dust`` only some effects, ``QUICK=1`` only the defaults, and
 ``LIMUS_BENCH=quick`` one effect on one object, to see that it runs, ``COMBINED=1`` also one sheet of all defaults for the documents.
-Beside each it prints how uneven the effect is: the spread of its coverage over parts and eighths of the object.
+Beside each it prints how uneven the effect is (the spread of its coverage over parts and eighths of the object) and how much its default changes.
 """
 
 from __future__ import annotations
@@ -34,6 +34,7 @@ from limus.bases.choice import from_stock  # noqa: E402
 from limus.effects.catalogue import EFFECTS  # noqa: E402
 from limus.intake.preparation import unwrapped_once  # noqa: E402
 from limus.object_size import ObjectSize  # noqa: E402
+from limus.review.change import Change, changed  # noqa: E402
 from limus.scene import Layer, ObjectFile, Scene  # noqa: E402
 from limus.setting import Setting  # noqa: E402
 from limus.start import fresh_effect  # noqa: E402
@@ -194,11 +195,14 @@ def scene_of(kind: str, level: str, name: str, mesh: Mesh, file: str) -> Scene:
     )
 
 
-def evenness(session: Any, scene: Scene) -> float:
-    """Spread of the coverage over parts and eighths of the object, against its mean: 0 is the same everywhere."""
+def measures(session: Any, scene: Scene) -> tuple[float, Change, str]:
+    """Spread of the coverage over parts and eighths of the object, against its mean (0 is the same everywhere); what the last layer changed; its note."""
     readings = session.readings()
     chronicle = session.chronicle(readings.measured, 256)
-    chapter = chronicle.play(scene)[-1]
+    chapters = chronicle.play(scene)
+    chapter = chapters[-1]
+    before = chapters[-2].pile if len(chapters) > 1 else chronicle.as_made(scene)
+    change = changed(chronicle.finish(before), chronicle.finish(chapter.pile), chronicle.texels.area)
     texels = chronicle.texels
     middle = texels.mesh.bounds.mean(axis=0)
     eighth = ((texels.position > middle) @ np.array([1, 2, 4])).astype(np.int64) + 8 * texels.part.astype(np.int64)
@@ -206,7 +210,7 @@ def evenness(session: Any, scene: Scene) -> float:
     share = np.bincount(eighth, texels.area * chapter.shown) / np.maximum(area, 1e-30)
     share, area = share[area > 0.002 * area.sum()], area[area > 0.002 * area.sum()]
     mean = float((share * area).sum() / area.sum())
-    return float(np.sqrt((area * (share - mean) ** 2).sum() / area.sum()) / max(mean, 1e-9))
+    return float(np.sqrt((area * (share - mean) ** 2).sum() / area.sum()) / max(mean, 1e-9)), change, chapter.note
 
 
 def shot(page: Page, url: str) -> Image.Image:
@@ -304,8 +308,13 @@ def main() -> None:
                         made = made.model_copy(update={"object": ObjectFile.model_validate(item.head.document["object"])})
                         item.commit(item.head_id, made.model_dump(mode="json"), kind)
                         pictures.append(shot(page, f"http://127.0.0.1:{port}/object/{item.pk}/weather"))
-                        if level == "default" and name in first_five:
-                            print(f"{kind:12s} {name:10s} evenness {evenness(session_of(made), made):.2f}", flush=True)
+                        if level == "default":
+                            uneven, change, note = measures(session_of(made), made)
+                            print(
+                                f"{kind:12s} {name:12s} evenness {uneven:5.2f}  changes color {change.colour:6.2f}/255 (at its place {change.colour_there:6.1f})"
+                                f"  other {change.other:6.3f} ({change.other_there:5.3f})  {'' if change.seen else note or 'NOT SEEN'}",
+                                flush=True,
+                            )
                     rows.append((level, pictures))
                     if level == "default":
                         near = (32, 14, 218, 180)

@@ -40,7 +40,7 @@ class Scratching(Effect):
     amount: float = number(0.6, "Fine scratches", "%", 0.0, 1.0, about="How many hairlines")
     deep: float = number(0.6, "Deep scratches", "%", 0.0, 1.0, about="How many go through the paint")
     length_mm: float = number(70.0, "Length", "mm", 1.0, 5000.0, (5.0, 400.0), "Of the longest", log=True, grows=0.6)
-    width_mm: float = number(1.0, "Width of deep ones", "mm", 0.02, 50.0, (0.1, 8.0), log=True, grows=0.7)
+    width_mm: float = number(1.0, "Width of deep ones", "mm", 0.02, 50.0, (0.1, 8.0), log=True, grows=0.45)
     depth_um: float = number(120.0, "Depth of deep ones", "µm", 1.0, 3000.0, (10.0, 400.0), log=True)
     way: Literal["every", "along", "around"] = choice(
         "every",

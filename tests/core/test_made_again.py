@@ -49,6 +49,25 @@ class MadeAgain(TestCase):
         found = made_again(self.before, self.after, self.now)
         self.assertEqual([x["id"] for x in found["layers"]], ["dust", "snow", "paint", "rust"])
 
+    def test_both_added_a_layer_of_one_name(self) -> None:
+        new = {**self.before["layers"][1], "id": "rust-2", "name": "Rust 2"}
+        mask = {"terms": [{"source": {"kind": "mask_of", "layer": "rust-2"}}]}
+        self.now["layers"].append({**new, "strength": 0.25})
+        self.after["layers"] += [new, {**new, "id": "dust-2", "where": mask}]
+        found = made_again(self.before, self.after, self.now)
+        self.assertEqual([x["id"] for x in found["layers"]], ["paint", "rust", "dust", "rust-2-2", "dust-2", "rust-2"])
+        by_id = {x["id"]: x for x in found["layers"]}
+        # Theirs is as they left it, and what was made here looks at what was made here.
+        self.assertEqual((by_id["rust-2"]["strength"], by_id["rust-2-2"]["strength"]), (0.25, 1.0))
+        self.assertEqual(by_id["dust-2"]["where"]["terms"][0]["source"]["layer"], "rust-2-2")
+        # What is only spelt like it stays: the kind of an effect, what a stain is of.
+        snow = {**self.before["layers"][1], "id": "snow", "effect": {"kind": "snow", "what": "snow"}}
+        self.after, self.now = copy.deepcopy(self.before), copy.deepcopy(self.before)
+        self.now["layers"].append({**snow, "strength": 0.25})
+        self.after["layers"].append(snow)
+        mine = made_again(self.before, self.after, self.now)["layers"][-2]
+        self.assertEqual((mine["id"], mine["effect"]), ("snow-2", {"kind": "snow", "what": "snow"}))
+
     def test_what_is_gone_is_named(self) -> None:
         self.after["layers"][1]["strength"] = 0.3
         del self.now["layers"][1]

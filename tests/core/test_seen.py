@@ -8,13 +8,13 @@ from unittest import TestCase
 import numpy as np
 
 from limus.bases.choice import from_stock
-from limus.chronicle import Chronicle, Surface
-from limus.colour import to_srgb
+from limus.chronicle import Chronicle
 from limus.effects.catalogue import EFFECTS
 from limus.object_size import ObjectSize
 from limus.readings.exposure import measure_exposure
 from limus.readings.measured import Measured
 from limus.readings.ray_pass import RayPlan, measure_rays
+from limus.review.change import changed
 from limus.scene import Layer, ObjectFile, Scene
 from limus.setting import Setting
 from limus.start import fresh_effect
@@ -40,24 +40,6 @@ def sized(mesh: Mesh, metres: float) -> Mesh:
 
 
 class Defaults(TestCase):
-    def changed(self, one: Surface, two: Surface, area: np.ndarray) -> tuple[float, float, float, float]:
-        """Mean change of encoded colour (steps of 255) and of everything else (0 to 1), over all and over the fiftieth that changed most."""
-        colour = (
-            np.abs(to_srgb(one.channel("base_color")) - to_srgb(two.channel("base_color"))).reshape(len(area), -1).mean(axis=1)
-            * 255
-        )
-        other = np.zeros(len(area))
-        for name in ("roughness", "metalness", "coat_weight", "fuzz_weight", "opacity"):
-            a, b = (np.asarray(s.channel(name), np.float32).reshape(-1) for s in (one, two))
-            other = np.maximum(other, np.abs(a - b))
-        other = np.maximum(other, 0.5 * np.linalg.norm(one.normal - two.normal, axis=1))
-        few = max(8, len(area) // 50)
-        weight = area / area.sum()
-        return (
-            float((colour * weight).sum()), float((other * weight).sum()),
-            float(np.sort(colour)[-few:].mean()), float(np.sort(other)[-few:].mean()),
-        )  # fmt: skip
-
     def test_every_default_is_seen_or_says_what_to_raise(self) -> None:
         silent = []
         for metres in (0.05, 0.5, 5.0, 20.0):
@@ -77,17 +59,12 @@ class Defaults(TestCase):
                     scene = Scene(object=ObjectFile(file="a.glb"), bases=[from_stock(BASES.get(kind, "cast iron"))], layers=layers)
                     chapters = chronicle.play(scene)
                     before = chapters[-2].pile if len(chapters) > 1 else chronicle.as_made(scene)
-                    colour, other, place, most = self.changed(
-                        chronicle.finish(before), chronicle.finish(chapters[-1].pile), texels.area
-                    )
+                    found = changed(chronicle.finish(before), chronicle.finish(chapters[-1].pile), texels.area)
                     note = chapters[-1].note
-                    seen = colour > 1.0 or other > 0.01 or place > 3.0 or most > 0.03
-                    if not seen and not note:
-                        silent.append(
-                            f"{kind} on a {name} of {metres:g} m: {colour:.2f}/255, {other:.4f}, {place:.1f}/255, {most:.3f}"
-                        )
+                    if not found.seen and not note:
+                        silent.append(f"{kind} on a {name} of {metres:g} m: {found}")
                     if note and "Hardly" in note:
                         self.assertIn(effect.louder, note)
                         # Not said of what anybody sees.
-                        self.assertLess(colour, 4.0, f"{kind} on a {name} of {metres:g} m")
+                        self.assertLess(found.colour, 4.0, f"{kind} on a {name} of {metres:g} m")
         self.assertEqual(silent, [])
