@@ -7,7 +7,6 @@ from typing import Any
 
 from limus.errors import InputError
 
-
 #: Fields of a document that say an id.
 NAMING = ("id", "layer", "episode", "layers_off", "episodes_off")
 
