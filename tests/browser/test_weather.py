@@ -32,7 +32,11 @@ class Weather(BrowserTest):
         page.wait_for_timeout(800)
         self.settle()
         self.assertAlmostEqual(float(self.water()["effect"]["level_mm"]) - before, 0.1, places=3)
-        # More of it, more is wet.
+        # More of it, more is wet, where there are dips to hold it.
+        dips = page.locator("[data-field=uneven_mm]").get_by_label("Unevenness, value")
+        dips.fill("14")
+        dips.press("Enter")
+        self.settle()
         shares = []
         for level in ("0.5", "8"):
             field = row.get_by_label("Level, value")
@@ -48,7 +52,7 @@ class Weather(BrowserTest):
         self.settle()
         self.assertEqual(page.locator("[data-field=above_mm]").count(), 1)
         self.assertEqual(page.locator("[data-field=level_mm]").count(), 0)
-        for _ in range(4):
+        for _ in range(5):
             page.keyboard.press("Control+z")
             self.settle()
 

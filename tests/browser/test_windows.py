@@ -64,11 +64,14 @@ class TwoWindows(BrowserTest):
 class StartPage(BrowserTest):
     def test_whoever_leaves_while_the_object_is_still_opening_stays_away(self) -> None:
         item = WorkObject.objects.get()
-        self.page.goto(f"{self.live_server_url}/object/{item.pk}/weather", wait_until="commit")
         # A slow server: the object is not there yet when they leave.
-        self.page.route("**/api/objects/*", lambda route: (self.page.wait_for_timeout(800), route.continue_()))
+        held: list[Route] = []
+        self.page.route("**/api/objects/*", lambda route: held.append(route))
+        self.page.goto(f"{self.live_server_url}/object/{item.pk}/weather", wait_until="commit")
         self.page.get_by_label("Limus, all projects").click()
         self.page.locator("main.start li a").first.wait_for()
+        self.assertEqual(len(held), 1)
+        held[0].continue_()
         self.page.wait_for_timeout(1500)
         self.assertEqual(self.page.url, f"{self.live_server_url}/")
         self.page.unroute("**/api/objects/*")
