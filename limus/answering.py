@@ -585,4 +585,5 @@ def answer_as_made(session: Session, question: Question, sink: Sink, check: Call
         pictures=pictures,
         bases=work.bases(pile) if question.bases else [],
         channels=work.channels(pile) if question.bases else {},
+        fresh=by_ground(session.scene.bases),
     )

@@ -164,12 +164,14 @@ class Water(Effect):
             if self.level_mm <= 0:
                 note = "The level lies below every hollow: raise it"
         elif self.by == "relief":
-            depth = np.float32(self.over_mm) - (pile.relief() + dips)
+            # Its bed is the relief, whatever way the surface leans.
+            ground = (pile.relief() + dips).astype(np.float32)
+            depth = np.float32(self.over_mm) - ground
             depth = np.where(up > np.float32(LEVEL), depth * np.float32(event.strength), np.float32(DRY))
             note = "" if bool((depth > 0).any()) else "The level lies below all of the relief: raise it"
         else:
-            high = READINGS["height"].value(event.scope.place, 0.0) + pile.relief() * up
-            depth = np.float32(self.above_mm) - high
+            ground = np.asarray(READINGS["height"].value(event.scope.place, 0.0) + pile.relief() * up, np.float32)
+            depth = np.float32(self.above_mm) - ground
             note = "" if bool((depth > 0).any()) else "The level lies below everything: raise it"
         depth = np.where(event.mask > np.float32(0.004), depth, np.float32(DRY)).astype(np.float32)
         # A texel on the shore is under water by its share: from half a texel before it to half a texel beyond.
