@@ -8,7 +8,7 @@ if __name__ == "__main__":
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.config.settings")
     from django.core.management import execute_from_command_line
 
-    from limus.errors import InputError
+    from limus.common.errors import InputError
 
     try:
         execute_from_command_line(sys.argv)

@@ -15,17 +15,17 @@ import numpy as np
 from bench import QUICK, bases, chronicle, memory, million, places, unwrapping, weather
 from bench.million import best as _best
 from bench.tools import demo, peak_mb
-from limus.chronicle import Chronicle
+from limus.common.object_size import ObjectSize
+from limus.common.parallel import WORKERS, map_blocks
+from limus.common.store import Store
+from limus.document.scene import Layer, Scene
+from limus.document.start import started
 from limus.materials.encode import encode_surface
-from limus.object_size import ObjectSize
-from limus.parallel import WORKERS, map_blocks
+from limus.playing.chronicle import Chronicle
 from limus.readings import ray_pass
 from limus.readings.measured import Measured
 from limus.readings.ray_pass import RayPlan, measure_rays
 from limus.readings.rays import ray_scene, trace
-from limus.scene import Layer, Scene
-from limus.start import started
-from limus.store import Store
 from limus.surface.mesh import Mesh
 from limus.surface.pyramid import texels_of
 from limus.surface.rasterise import rasterise

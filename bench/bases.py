@@ -13,12 +13,12 @@ from PIL import Image
 
 from bench.million import best
 from bench.tools import peak_mb
+from limus.common.store import shared
 from limus.formats.field import exr_bytes
 from limus.formats.files import write_whole
 from limus.formats.png import png_bytes
 from limus.map_sets.recognise import recognise
 from limus.patterns.by_example import lay_flat, lay_on_sides, prepared
-from limus.store import shared
 from limus.surface.mesh import Mesh
 from limus.surface.pyramid import texels_of
 

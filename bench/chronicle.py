@@ -10,12 +10,12 @@ import numpy as np
 
 from bench.memory import of_a_process
 from bench.tools import demo, peak_mb
-from limus.chronicle import Chronicle
+from limus.common.store import Store
+from limus.document.scene import Scene
 from limus.materials.encode import encode_surface
+from limus.playing.chronicle import Chronicle
 from limus.readings.measured import Measured
 from limus.readings.ray_pass import RayPlan, measure_rays
-from limus.scene import Scene
-from limus.store import Store
 from limus.strata.pile import Pile
 from limus.surface.mesh import Mesh
 from limus.surface.pyramid import texels_of

@@ -9,15 +9,15 @@ import sys
 from pathlib import Path
 
 from bench.tools import demo, peak_mb, resident_mb
-from limus.answer import Question
-from limus.answering import answer
-from limus.chronicle import Chronicle
+from limus.common.store import Store, shared
+from limus.document.scene import Scene
+from limus.looks.answer import Question
+from limus.looks.answering import answer
 from limus.materials.encode import encode_surface
+from limus.playing.chronicle import Chronicle
+from limus.playing.session import Session
 from limus.readings.measured import Measured
 from limus.readings.ray_pass import RayPlan, measure_rays
-from limus.scene import Scene
-from limus.session import Session
-from limus.store import Store, shared
 from limus.surface.axes import placed
 from limus.surface.mesh import Mesh
 from limus.surface.pyramid import texels_of

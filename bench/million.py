@@ -22,7 +22,7 @@ from limus.formats.read import read_object
 from limus.intake.inspection import inspection
 from limus.readings.exposure import measure_exposure
 from limus.readings.ray_pass import RayPlan, measure_rays
-from limus.setting import Setting
+from limus.readings.setting import Setting
 from limus.surface.mesh import Mesh, Part
 from limus.surface.texels import Texels
 

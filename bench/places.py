@@ -8,6 +8,7 @@ from pathlib import Path
 import numpy as np
 
 from bench.million import best as _best
+from limus.common.store import Store
 from limus.formats.files import write_whole
 from limus.masks.hand.painting import Canvas, footprint, painted
 from limus.masks.hand.stroke import Brush, Stroke
@@ -17,8 +18,7 @@ from limus.masks.sources.noise import Noise
 from limus.patterns.noise import fractal
 from limus.readings.measured import Measured
 from limus.readings.reading import Place
-from limus.setting import Setting
-from limus.store import Store
+from limus.readings.setting import Setting
 from limus.surface.mesh import Mesh
 from limus.surface.pyramid import texels_of
 from limus.surface.texels import Texels

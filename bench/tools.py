@@ -9,8 +9,8 @@ import sys
 import tempfile
 from pathlib import Path
 
+from limus.document.scene import Scene, scene_from
 from limus.formats.gltf_read import read_gltf
-from limus.scene import Scene, scene_from
 from limus.surface.mesh import Mesh
 
 

@@ -11,7 +11,8 @@ from skimage.morphology import reconstruction
 
 from bench.million import best as _best
 from limus.bases.choice import from_stock
-from limus.chronicle import Chronicle
+from limus.common.store import Store
+from limus.document.scene import Layer, Scene
 from limus.effects.cracks import CrackLayer
 from limus.effects.snow import Snow
 from limus.effects.water import Water
@@ -21,10 +22,9 @@ from limus.masks.recipe import Recipe
 from limus.materials.encode import encode_surface
 from limus.patterns.crack_network import crack_network
 from limus.patterns.sites import scattered_on
+from limus.playing.chronicle import Chronicle
 from limus.readings.measured import Measured
 from limus.readings.ray_pass import RayPlan, measure_rays
-from limus.scene import Layer, Scene
-from limus.store import Store
 from limus.surface.filling import filled
 from limus.surface.marching import distance_along
 from limus.surface.mesh import Mesh, Part

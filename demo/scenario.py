@@ -5,6 +5,10 @@ from __future__ import annotations
 from typing import Any
 
 from limus.bases.choice import from_stock
+from limus.common.object_size import ObjectSize
+from limus.document.episode import Episode
+from limus.document.scene import Layer, ObjectFile, Scene
+from limus.document.snapshot import Snapshot
 from limus.effects.algae import Algae
 from limus.effects.chipping import Chipping
 from limus.effects.cracks import CrackLayer
@@ -34,7 +38,6 @@ from limus.effects.variation import Variation
 from limus.effects.washing import Washing
 from limus.effects.water import Water
 from limus.effects.wetness import Wetness
-from limus.episode import Episode
 from limus.masks.recipe import Recipe, Term, term
 from limus.masks.sources.edges import Edges
 from limus.masks.sources.noise import Noise
@@ -44,10 +47,7 @@ from limus.masks.sources.sheltered import Sheltered
 from limus.masks.sources.sky import Sky
 from limus.masks.sources.slope import SlopeSource
 from limus.masks.sources.vertex_colour import VertexColourSource
-from limus.object_size import ObjectSize
-from limus.scene import Layer, ObjectFile, Scene
-from limus.setting import Setting
-from limus.snapshot import Snapshot
+from limus.readings.setting import Setting
 
 PROJECT = "Kestrel Weir gatehouse"
 BRASS = ["number plate", "plate screws", "grease nipple"]

@@ -31,13 +31,13 @@ os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.config.settings")
 os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"
 
 from limus.bases.choice import from_stock  # noqa: E402
+from limus.common.object_size import ObjectSize  # noqa: E402
+from limus.document.scene import Layer, ObjectFile, Scene  # noqa: E402
+from limus.document.start import fresh_effect  # noqa: E402
 from limus.effects.catalogue import EFFECTS  # noqa: E402
 from limus.intake.preparation import unwrapped_once  # noqa: E402
-from limus.object_size import ObjectSize  # noqa: E402
+from limus.readings.setting import Setting  # noqa: E402
 from limus.review.change import Change, changed  # noqa: E402
-from limus.scene import Layer, ObjectFile, Scene  # noqa: E402
-from limus.setting import Setting  # noqa: E402
-from limus.start import fresh_effect  # noqa: E402
 from limus.surface.mesh import Mesh, Part  # noqa: E402
 from tests.core import shapes  # noqa: E402
 from tests.core.reference import bunny  # noqa: E402

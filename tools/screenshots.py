@@ -20,12 +20,12 @@ from scipy.ndimage import gaussian_filter
 from demo import pier_cap, scenario, slate_panel
 from limus.bases.choice import from_stock
 from limus.bases.store_room import STOCK
-from limus.chronicle import Chronicle
+from limus.common.store import Store
+from limus.playing.chronicle import Chronicle
 from limus.readings.measured import measure
 from limus.review.picture import Picture
 from limus.review.sample import sample_picture
 from limus.review.surface_picture import surface_picture
-from limus.store import Store
 from limus.surface.pyramid import texels_of
 
 ROOT = Path(__file__).resolve().parents[1]

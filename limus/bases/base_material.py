@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any, ClassVar
 
 from limus.bases.ground import Ground, Skin
-from limus.fields import Document, colour, number
+from limus.common.fields import Document, colour, number
 from limus.materials.substance import Substance
 
 
@@ -20,7 +20,7 @@ class BaseMaterial(Document):
     title: ClassVar[str] = ""
     summary: ClassVar[str] = ""
     substance: ClassVar[Substance]
-    #: Raised when the same settings come out looking different, see ``limus.editions``.
+    #: Raised when the same settings come out looking different, see ``limus.document.editions``.
     edition: ClassVar[int] = 1
     solid: ClassVar[bool] = True
     tile: ClassVar[bool] = False

@@ -8,7 +8,7 @@ from pydantic import Field
 
 from limus.bases import materials
 from limus.bases.base_material import BaseMaterial
-from limus.registry import discover
+from limus.common.registry import discover
 
 MATERIALS: dict[str, type[BaseMaterial]] = discover(materials, BaseMaterial)
 if TYPE_CHECKING:

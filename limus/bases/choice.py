@@ -11,13 +11,13 @@ from limus.bases.base_material import BaseMaterial
 from limus.bases.catalogue import AnyMaterial
 from limus.bases.placing import Placing
 from limus.bases.store_room import STOCK, stock
-from limus.fields import Document, Name, number
+from limus.common.fields import Document, Name, number
+from limus.common.refusal import refusal
+from limus.common.wording import one_of
 from limus.masks.recipe import Recipe
 from limus.materials.channels import CHANNELS
 from limus.materials.levels import Levels
 from limus.materials.substance import Family, Substance
-from limus.refusal import refusal
-from limus.wording import one_of
 
 #: What an object is made of where nobody says.
 USUAL = "cast iron"

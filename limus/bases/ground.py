@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from limus.bases.placing import Placing
-from limus.hashing import key_of
+from limus.common.hashing import key_of
 from limus.masks.shape import smoothstep
 from limus.patterns.cells import Cells, cells
 from limus.patterns.noise import fractal

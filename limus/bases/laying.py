@@ -10,10 +10,10 @@ import numpy as np
 
 from limus.bases.choice import BaseChoice
 from limus.bases.ground import Ground, Keeping, Skin
+from limus.common.parallel import map_blocks
 from limus.masks.shape import smoothstep
 from limus.materials.channels import CHANNELS, is_even, one, spread
 from limus.materials.levels import levelled
-from limus.parallel import map_blocks
 from limus.patterns.noise import fractal
 
 #: Texels that a base is laid on at a time.

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
-from limus.fields import Document, choice, number, switch
+from limus.common.fields import Document, choice, number, switch
 
 
 class Placing(Document):

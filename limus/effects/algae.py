@@ -6,15 +6,15 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from limus.common.fields import colour, number
+from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, hidden, ramp
 from limus.effects.habitat import HABITAT_READS, habitat
-from limus.fields import colour, number
 from limus.masks.coverage import level_for
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
 from limus.materials.substance import ALGAE
 from limus.materials.tone import toned
-from limus.object_size import ONE_METRE, ObjectSize
 from limus.readings.catalogue import READINGS
 
 

@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING, Annotated, Union
 from pydantic import Field
 
 from limus import effects
+from limus.common.registry import discover
 from limus.effects.effect import Effect
-from limus.registry import discover
 
 EFFECTS: dict[str, type[Effect]] = discover(effects, Effect)
 if TYPE_CHECKING:

@@ -7,16 +7,16 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from limus.common.fields import choice, number
+from limus.common.object_size import ONE_METRE, ObjectSize
+from limus.common.parallel import for_slices, kernel
 from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, raised
 from limus.effects.films import THERE, painted, paints_of, without
-from limus.fields import choice, number
 from limus.masks.coverage import SoftLevels
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.edges import Edges
 from limus.masks.sources.low import LowDown
 from limus.masks.sources.noise import Noise
-from limus.object_size import ONE_METRE, ObjectSize
-from limus.parallel import for_slices, kernel
 from limus.patterns.fractures import Fractures, mean_over
 from limus.strata.pile import Pile
 

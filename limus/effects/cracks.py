@@ -7,16 +7,16 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from limus.common.fields import choice, colour, number
+from limus.common.hashing import key_of
+from limus.common.object_size import ONE_METRE, ObjectSize
+from limus.common.parallel import for_ranges, kernel
 from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, hidden
-from limus.fields import choice, colour, number
-from limus.hashing import key_of
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
 from limus.materials.channels import one
 from limus.materials.substance import DIRT, thinned
 from limus.materials.tone import toned
-from limus.object_size import ONE_METRE, ObjectSize
-from limus.parallel import for_ranges, kernel
 from limus.patterns.crack_network import FAR, FINER, Cracks, crack_network
 from limus.patterns.fissures import Fissures, WeakPoints, fissure_field, grown_from, weak_points
 from limus.patterns.left_out import clipped

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 
+from limus.common.parallel import for_ranges, kernel
 from limus.effects.effect import Event, hidden
 from limus.materials.channels import CHANNELS, one, spread
 from limus.materials.optics import WATER_INSIDE, WATER_IOR, reflectance_at_normal
 from limus.materials.substance import SHEEN, WATER
-from limus.parallel import for_ranges, kernel
 from limus.strata.pile import Coat, Pile
 from limus.surface.blur import blur
 

@@ -9,10 +9,10 @@ import numpy as np
 from pydantic import Field, field_validator
 from scipy import ndimage
 
-from limus.colour import to_linear
+from limus.common.colour import to_linear
+from limus.common.errors import InputError
+from limus.common.fields import FileName, choice, colour, number, switch
 from limus.effects.effect import Effect, Event, Frame, Group, Kind, Outcome, hidden
-from limus.errors import InputError
-from limus.fields import FileName, choice, colour, number, switch
 from limus.formats.picture_read import read_picture
 from limus.materials.channels import one
 from limus.materials.substance import DECAL

@@ -6,8 +6,9 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from limus.common.fields import colour, number
+from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome
-from limus.fields import colour, number
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.hollows import Hollows
 from limus.masks.sources.noise import Noise
@@ -15,7 +16,6 @@ from limus.masks.sources.sheltered import Sheltered
 from limus.materials.channels import one
 from limus.materials.substance import DIRT, covered
 from limus.materials.tone import toned
-from limus.object_size import ONE_METRE, ObjectSize
 
 
 class Dirt(Effect):

@@ -9,13 +9,13 @@ from typing import Any, ClassVar, Literal
 
 import numpy as np
 
-from limus.fields import Document
-from limus.hashing import key_of
+from limus.common.fields import Document
+from limus.common.hashing import key_of
+from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.masks.recipe import Recipe
 from limus.masks.source import Scope
 from limus.materials.channels import Sheet
 from limus.materials.substance import Substance
-from limus.object_size import ONE_METRE, ObjectSize
 from limus.patterns.cells import Cells, cells
 from limus.patterns.fractures import Fractures, fractures
 from limus.patterns.left_out import left_out
@@ -193,7 +193,7 @@ class Effect(Document):
     begins: ClassVar[bool] = False
     #: How it grows with the years, see ``ageing``.
     law: ClassVar[Law] = "at once"
-    #: Raised when the same settings come out looking different, see ``limus.editions``.
+    #: Raised when the same settings come out looking different, see ``limus.document.editions``.
     edition: ClassVar[int] = 1
     #: What to do where it can hardly be seen, in words that follow a colon.
     louder: ClassVar[str] = "raise its strength and amounts, or widen its place"

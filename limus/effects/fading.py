@@ -6,14 +6,14 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from limus.common.fields import number
+from limus.common.object_size import ONE_METRE, ObjectSize
+from limus.common.parallel import for_ranges, kernel
 from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome
-from limus.fields import number
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
 from limus.materials.channels import CHANNELS, spread
 from limus.materials.substance import SHEEN
-from limus.object_size import ONE_METRE, ObjectSize
-from limus.parallel import for_ranges, kernel
 from limus.readings.open_weather import RAIN_READS, SUN_READS, rain_by_sky, sun_by_sky
 from limus.strata.pile import Coat
 

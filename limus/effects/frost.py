@@ -6,14 +6,14 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from limus.common.fields import number
+from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.effects.effect import Effect, Event, Group, Kind, Outcome, hidden
-from limus.fields import number
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
 from limus.materials.channels import one
 from limus.materials.substance import FROST
 from limus.materials.tone import toned
-from limus.object_size import ONE_METRE, ObjectSize
 from limus.patterns.left_out import clipped, inside
 from limus.readings.open_weather import openness
 

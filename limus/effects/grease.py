@@ -6,8 +6,9 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from limus.common.fields import choice, colour, number
+from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, hidden, raised
-from limus.fields import choice, colour, number
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.hollows import Hollows
 from limus.masks.sources.noise import Noise
@@ -15,7 +16,6 @@ from limus.masks.sources.sheltered import Sheltered
 from limus.materials.channels import one
 from limus.materials.substance import GREASE, Substance
 from limus.materials.tone import toned
-from limus.object_size import ONE_METRE, ObjectSize
 from limus.patterns.left_out import clipped
 from limus.surface.blur import blur
 

@@ -6,13 +6,13 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from limus.common.fields import number
+from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.effects.effect import Effect, Event, Group, Kind, Outcome
-from limus.fields import number
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
 from limus.materials.channels import one
 from limus.materials.substance import LACQUER
-from limus.object_size import ONE_METRE, ObjectSize
 from limus.patterns.scratches import scratches
 
 

@@ -6,8 +6,9 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from limus.common.fields import colour, number
+from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, hidden
-from limus.fields import colour, number
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.edges import Edges
 from limus.masks.sources.hollows import Hollows
@@ -16,7 +17,6 @@ from limus.masks.sources.slope import SlopeSource
 from limus.materials.channels import one
 from limus.materials.substance import STAIN
 from limus.materials.tone import toned
-from limus.object_size import ONE_METRE, ObjectSize
 from limus.patterns.left_out import clipped
 from limus.surface.blur import blur
 

@@ -6,16 +6,16 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from limus.common.fields import colour, number
+from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, ramp
 from limus.effects.habitat import HABITAT_READS, habitat
-from limus.fields import colour, number
 from limus.masks.coverage import level_for
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
 from limus.materials.channels import one
 from limus.materials.substance import MOSS, covered
 from limus.materials.tone import toned
-from limus.object_size import ONE_METRE, ObjectSize
 from limus.patterns.discs import bits, covering
 from limus.surface.nearby import value_at
 

@@ -7,13 +7,13 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from limus.common.fields import colour, number
+from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.effects.effect import Effect, Event, Group, Kind, Outcome, hidden, ramp
-from limus.fields import colour, number
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
 from limus.materials.substance import MUD, covered
 from limus.materials.tone import toned
-from limus.object_size import ONE_METRE, ObjectSize
 from limus.patterns.crack_network import crack_network
 from limus.readings.catalogue import READINGS
 

@@ -6,8 +6,8 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from limus.common.fields import choice, colour, number, switch
 from limus.effects.effect import Effect, Event, Group, Kind, Outcome, raised
-from limus.fields import choice, colour, number, switch
 from limus.materials.channels import one
 from limus.materials.substance import PAINT, PRIMER, UNDERCOAT
 from limus.materials.tone import toned

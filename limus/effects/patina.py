@@ -6,14 +6,14 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from limus.common.fields import number
+from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.effects.corrosion import corroded
 from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, hidden, raised
-from limus.fields import number
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
 from limus.materials.channels import one
 from limus.materials.substance import OXIDE, Substance
-from limus.object_size import ONE_METRE, ObjectSize
 from limus.strata.pile import Pile
 
 #: Exponents of ISO 9224 (from memory) and first-year losses in micrometres in class C3 of ISO 9223 (middle, from memory), by family.

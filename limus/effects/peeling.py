@@ -6,9 +6,10 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from limus.common.fields import number
+from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, raised
 from limus.effects.films import THERE, painted, paints_of, without
-from limus.fields import number
 from limus.masks.coverage import SoftLevels
 from limus.masks.recipe import Recipe, term
 from limus.masks.shape import smoothstep
@@ -16,7 +17,6 @@ from limus.masks.sources.low import LowDown
 from limus.masks.sources.noise import Noise
 from limus.masks.sources.sheltered import Sheltered
 from limus.masks.sources.slope import SlopeSource
-from limus.object_size import ONE_METRE, ObjectSize
 from limus.patterns.fractures import mean_over
 from limus.surface.blur import blur
 

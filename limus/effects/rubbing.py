@@ -7,9 +7,10 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from limus.common.fields import number
+from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome
 from limus.effects.films import THERE, painted, paints_of
-from limus.fields import number
 from limus.masks.coverage import level_for
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.edges import Edges
@@ -17,7 +18,6 @@ from limus.masks.sources.noise import Noise
 from limus.masks.sources.sheltered import Sheltered
 from limus.materials.channels import one
 from limus.materials.substance import SHEEN
-from limus.object_size import ONE_METRE, ObjectSize
 from limus.strata.pile import Coat
 
 

@@ -7,9 +7,11 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from limus.common.fields import choice, number
+from limus.common.object_size import ONE_METRE, ObjectSize
+from limus.common.parallel import for_ranges, kernel
 from limus.effects.corrosion import corroded
 from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, hidden, raised
-from limus.fields import choice, number
 from limus.masks.coverage import SoftLevels
 from limus.masks.recipe import Recipe, term
 from limus.masks.shape import smoothstep
@@ -19,8 +21,6 @@ from limus.masks.sources.sheltered import Sheltered
 from limus.materials.channels import one
 from limus.materials.substance import OXIDE, STAIN, thinned
 from limus.materials.tone import toned
-from limus.object_size import ONE_METRE, ObjectSize
-from limus.parallel import for_ranges, kernel
 from limus.strata.pile import Coat, Pile
 from limus.surface.blur import blur
 

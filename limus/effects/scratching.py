@@ -7,16 +7,16 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from limus.blending import MODES
+from limus.common.blending import MODES
+from limus.common.fields import choice, number
+from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, raised
-from limus.fields import choice, number
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.edges import Edges
 from limus.masks.sources.noise import Noise
 from limus.masks.sources.sheltered import Sheltered
 from limus.materials.channels import one
 from limus.materials.substance import SHEEN, thinned
-from limus.object_size import ONE_METRE, ObjectSize
 from limus.patterns.scratches import scratches
 from limus.strata.composite import Use
 from limus.strata.pile import Coat

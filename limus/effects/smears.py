@@ -6,15 +6,15 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from limus.common.fields import number
+from limus.common.object_size import ONE_METRE, ObjectSize
+from limus.common.parallel import for_ranges, kernel
 from limus.effects.effect import Effect, Event, Group, Kind, Outcome
-from limus.fields import number
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
 from limus.masks.sources.sheltered import Sheltered
 from limus.materials.channels import one
 from limus.materials.substance import SHEEN
-from limus.object_size import ONE_METRE, ObjectSize
-from limus.parallel import for_ranges, kernel
 from limus.strata.composite import Use
 from limus.strata.pile import Coat
 

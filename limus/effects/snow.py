@@ -6,15 +6,15 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from limus.common.fields import choice, number
+from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.effects.damp import wetted
 from limus.effects.effect import Effect, Event, Group, Kind, Outcome, ramp
-from limus.fields import choice, number
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
 from limus.materials.channels import one
 from limus.materials.substance import SNOW, covered
 from limus.materials.tone import toned
-from limus.object_size import ONE_METRE, ObjectSize
 from limus.patterns.noise import fractal
 from limus.readings.open_weather import openness
 from limus.readings.sun_path import compass

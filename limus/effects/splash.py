@@ -6,15 +6,15 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from limus.common.fields import colour, number
+from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, hidden
-from limus.fields import colour, number
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
 from limus.masks.sources.slope import SlopeSource
 from limus.materials.channels import one
 from limus.materials.substance import DIRT
 from limus.materials.tone import toned
-from limus.object_size import ONE_METRE, ObjectSize
 from limus.patterns.speckle import speckle
 from limus.readings.catalogue import READINGS
 

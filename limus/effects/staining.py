@@ -7,14 +7,14 @@ from typing import Any, ClassVar, Literal
 
 import numpy as np
 
+from limus.common.fields import choice, colour, number
+from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, hidden, ramp
-from limus.fields import choice, colour, number
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
 from limus.materials.channels import one
 from limus.materials.substance import LIME, STAIN
 from limus.materials.tone import toned
-from limus.object_size import ONE_METRE, ObjectSize
 from limus.patterns.left_out import clipped
 from limus.surface.blur import blur
 

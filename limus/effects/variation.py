@@ -6,9 +6,9 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from limus.blending import MODES
+from limus.common.blending import MODES
+from limus.common.fields import choice, number
 from limus.effects.effect import Effect, Event, Group, Kind, Outcome, raised
-from limus.fields import choice, number
 from limus.materials.substance import SHEEN
 from limus.patterns.pieces import by_number
 from limus.strata.composite import Use

@@ -7,8 +7,9 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from limus.common.fields import number
+from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, hidden, ramp
-from limus.fields import number
 from limus.masks.coverage import SoftLevels
 from limus.masks.recipe import Recipe, term
 from limus.masks.shape import smoothstep
@@ -16,7 +17,6 @@ from limus.masks.sources.noise import Noise
 from limus.masks.sources.slope import SlopeSource
 from limus.materials.channels import one
 from limus.materials.substance import STAIN, covered, thinned
-from limus.object_size import ONE_METRE, ObjectSize
 from limus.readings.open_weather import RAIN_READS, rain_by_sky
 
 #: Half of the soft border of a lane, in what runs there.

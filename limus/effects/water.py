@@ -7,15 +7,15 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from limus.common.fields import choice, colour, number
+from limus.common.object_size import ONE_METRE, ObjectSize
+from limus.common.parallel import for_ranges, kernel
 from limus.effects.damp import FULL, water_coat, wetted
 from limus.effects.effect import Effect, Event, Group, Kind, Outcome, hidden, raised, ramp
-from limus.fields import choice, colour, number
 from limus.masks.recipe import Recipe
 from limus.materials.channels import CHANNELS, one, spread
 from limus.materials.optics import WATER_IOR
 from limus.materials.substance import WATER
-from limus.object_size import ONE_METRE, ObjectSize
-from limus.parallel import for_ranges, kernel
 from limus.patterns.noise import fractal
 from limus.readings.catalogue import READINGS
 from limus.readings.sun_path import compass

@@ -6,14 +6,14 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from limus.common.fields import number
+from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.effects.damp import evened_mm, water_coat, wetted
 from limus.effects.effect import Effect, Event, Group, Kind, Outcome, hidden, ramp
-from limus.fields import number
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
 from limus.materials.channels import one
 from limus.materials.substance import SALT
-from limus.object_size import ONE_METRE, ObjectSize
 from limus.patterns.discs import bits, covering
 from limus.readings.catalogue import READINGS
 from limus.readings.open_weather import RAIN_READS, SUN_READS, rain_by_sky, sun_by_sky

@@ -8,7 +8,7 @@ from urllib.parse import unquote
 
 from trimesh.resolvers import Resolver
 
-from limus.errors import InputError
+from limus.common.errors import InputError
 
 
 def beside(folder: Path | None, name: str, where: str) -> Path:

@@ -11,7 +11,7 @@ import zlib
 from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 
-from limus.errors import InputError
+from limus.common.errors import InputError
 from limus.formats.picture_read import PICTURES
 
 #: Kinds of object files, the most telling first.

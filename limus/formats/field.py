@@ -8,7 +8,7 @@ from pathlib import Path
 
 import numpy as np
 
-from limus.errors import InputError
+from limus.common.errors import InputError
 from limus.formats.files import write_whole
 from limus.formats.png import png_bytes, quantise
 

@@ -8,7 +8,7 @@ import tempfile
 from pathlib import Path
 from typing import TextIO
 
-from limus.errors import InputError
+from limus.common.errors import InputError
 
 
 def need_regular(path: Path, name: str) -> None:

@@ -12,7 +12,7 @@ from typing import Any
 
 import numpy as np
 
-from limus.errors import InputError
+from limus.common.errors import InputError
 from limus.formats.beside import beside
 from limus.formats.files import need_regular
 

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from limus.errors import InputError
+from limus.common.errors import InputError
 from limus.formats.beside import beside
 from limus.formats.gltf_document import Document
 from limus.formats.packed_picture import PictureBox

@@ -7,8 +7,8 @@ from typing import Any
 
 import numpy as np
 
+from limus.common.wording import plain
 from limus.formats.gltf_document import Document
-from limus.wording import plain
 
 #: Triangles that a file may place beyond one for every two of its bytes, by naming a mesh many times; and parts of one object.
 FREE_TRIANGLES, MOST_PARTS = 300_000, 20_000

@@ -8,7 +8,8 @@ from typing import Any
 
 import numpy as np
 
-from limus.errors import InputError
+from limus.common.errors import InputError
+from limus.common.wording import plain
 from limus.formats.draco_read import unpacked
 from limus.formats.gltf_document import Document, open_document
 from limus.formats.gltf_materials import Materials
@@ -18,7 +19,6 @@ from limus.surface.crosses import edge_crosses, lengths
 from limus.surface.mesh import Mesh, Part
 from limus.surface.picture import Texture
 from limus.surface.recentre import recentred
-from limus.wording import plain
 
 DRACO = "KHR_draco_mesh_compression"
 #: Extensions that a file may require: what they add is read, or does not touch what is read.

@@ -6,7 +6,7 @@ import json
 from pathlib import Path
 from typing import Any
 
-from limus.errors import InputError
+from limus.common.errors import InputError
 from limus.formats.files import need_regular
 
 

@@ -6,14 +6,14 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from limus.errors import InputError
+from limus.common.errors import InputError
+from limus.common.wording import plain
 from limus.surface.alike import rows_alike
 from limus.surface.base_maps import BaseMaps
 from limus.surface.crosses import edge_crosses, lengths
 from limus.surface.mesh import Mesh, Part
 from limus.surface.normals import creased_normals
 from limus.surface.recentre import recentred
-from limus.wording import plain
 
 #: Parts that one object may have, and the largest number that is a place.
 MOST_PARTS, FARTHEST = 20_000, 1e13

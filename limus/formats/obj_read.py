@@ -12,15 +12,15 @@ from typing import Any
 import numpy as np
 from trimesh.exchange.obj import load_obj
 
-from limus.colour import to_linear
-from limus.errors import InputError
+from limus.common.colour import to_linear
+from limus.common.errors import InputError
+from limus.common.wording import plain
 from limus.formats.beside import Beside
 from limus.formats.loose import MOST_PARTS, Piece, assembled, triangles_of
 from limus.formats.packed_picture import PictureBox
 from limus.surface.base_maps import BaseMaps
 from limus.surface.mesh import Mesh
 from limus.surface.picture import Texture
-from limus.wording import plain
 
 
 def read_obj(path: Path, name: str) -> Mesh:

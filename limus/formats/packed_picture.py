@@ -9,8 +9,8 @@ from collections.abc import Callable
 import numpy as np
 from PIL import Image
 
+from limus.common.hashing import key_of
 from limus.formats.picture_read import FAULTS, KINDS, LONGEST, MOST_PIXELS
-from limus.hashing import key_of
 from limus.surface.picture import Picture
 
 #: Pixels of all pictures of one object.

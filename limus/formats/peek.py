@@ -5,7 +5,7 @@ from __future__ import annotations
 import struct
 from pathlib import Path
 
-from limus.errors import InputError
+from limus.common.errors import InputError
 from limus.formats.gltf_document import open_document
 from limus.formats.gltf_placing import placed, placed_triangles, world
 from limus.formats.read import format_of

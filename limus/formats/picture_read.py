@@ -13,12 +13,12 @@ import numpy as np
 import tifffile
 from PIL import Image, ImageOps, UnidentifiedImageError
 
-from limus.errors import InputError
+from limus.common.errors import InputError
+from limus.common.hashing import key_of
+from limus.common.parallel import kernel
+from limus.common.store import shared
 from limus.formats.files import need_regular
 from limus.formats.svg_read import read_svg
-from limus.hashing import key_of
-from limus.parallel import kernel
-from limus.store import shared
 
 #: Kinds of pictures that are taken.
 PICTURES = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".webp", ".bmp", ".tga", ".exr", ".svg")

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from trimesh.exchange.ply import load_ply
 
-from limus.errors import InputError
+from limus.common.errors import InputError
 from limus.formats.loose import Piece, assembled, triangles_of
 from limus.formats.obj_read import linear_colours
 from limus.surface.mesh import Mesh

@@ -8,7 +8,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Literal
 
-from limus.errors import InputError
+from limus.common.errors import InputError
 from limus.formats.bundle import OBJECTS, unpack
 from limus.formats.files import need_regular
 from limus.formats.gltf_read import read_gltf

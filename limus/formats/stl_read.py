@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from trimesh.exchange.stl import load_stl
 
-from limus.errors import InputError
+from limus.common.errors import InputError
 from limus.formats.loose import Piece, assembled, triangles_of
 from limus.surface.mesh import Mesh
 

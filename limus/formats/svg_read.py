@@ -13,7 +13,7 @@ from xml.parsers import expat
 import numpy as np
 from PIL import Image
 
-from limus.errors import InputError
+from limus.common.errors import InputError
 from limus.formats.svg_worker import SAID
 
 #: Bytes of a drawing at most, and the longer side of its picture in pixels.

@@ -12,7 +12,7 @@ import sys
 import tempfile
 from contextlib import suppress
 
-from limus.dying import die_with_parent
+from limus.common.dying import die_with_parent
 
 #: Exit code when what is wrong is on the standard output.
 SAID = 3

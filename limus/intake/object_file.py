@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from limus.fields import Document, FileName, Name, number, switch
+from limus.common.fields import Document, FileName, Name, number, switch
 
 #: Millimetres: a thousand kilometres are farther than any neighbour. Degrees: any number of turns that somebody may dial.
 Far = Annotated[float, Field(ge=-1e9, le=1e9)]

@@ -13,15 +13,15 @@ from pathlib import Path
 
 import numpy as np
 
-from limus.errors import InputError
+from limus.common.errors import InputError
+from limus.common.hashing import key_of
+from limus.common.store import shared
 from limus.formats.files import write_whole
 from limus.formats.read import read_object
-from limus.hashing import key_of
 from limus.intake.object_file import Neighbour, ObjectFile
 from limus.readings.kept import cache_folder, note
+from limus.readings.setting import Setting
 from limus.readings.surroundings import Surroundings
-from limus.setting import Setting
-from limus.store import shared
 from limus.surface.axes import placed
 from limus.surface.mesh import Mesh, Part
 from limus.surface.sheets import with_backs

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from limus.colour import to_linear
+from limus.common.colour import to_linear
+from limus.common.parallel import for_ranges, kernel
 from limus.formats.picture_read import ReadPicture
-from limus.parallel import for_ranges, kernel
 
 
 @kernel

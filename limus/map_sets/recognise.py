@@ -9,8 +9,8 @@ from typing import Literal
 
 import numpy as np
 
-from limus.errors import InputError
-from limus.fields import Document, FileName
+from limus.common.errors import InputError
+from limus.common.fields import Document, FileName
 from limus.formats.picture_read import read_picture
 from limus.map_sets.content import Content, content_of
 from limus.map_sets.normal_map import green_of, range_from

@@ -6,8 +6,8 @@ from typing import Literal
 
 import numpy as np
 
-from limus.blending import MODES, blend_value
-from limus.parallel import for_ranges, kernel
+from limus.common.blending import MODES, blend_value
+from limus.common.parallel import for_ranges, kernel
 
 Combine = Literal["multiply", "add", "subtract", "darken", "lighten", "screen", "overlay", "difference", "over"]
 

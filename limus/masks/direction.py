@@ -6,7 +6,7 @@ from typing import Any, Literal
 
 import numpy as np
 
-from limus.fields import Document, choice, number
+from limus.common.fields import Document, choice, number
 from limus.masks.source import Scope, Source
 from limus.readings.sun_path import compass
 

@@ -6,7 +6,7 @@ from typing import Any, ClassVar
 
 from pydantic import Field
 
-from limus.fields import number
+from limus.common.fields import number
 from limus.masks.source import Scope, Source
 
 

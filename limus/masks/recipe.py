@@ -8,8 +8,9 @@ from typing import TYPE_CHECKING, Annotated, Any, Literal, Union
 import numpy as np
 from pydantic import Field, field_validator
 
-from limus.fields import Document, choice, number, switch
-from limus.hashing import key_of
+from limus.common.fields import Document, choice, number, switch
+from limus.common.hashing import key_of
+from limus.common.registry import discover
 from limus.masks import sources
 from limus.masks.combine import Combine, combine
 from limus.masks.coverage import level_for
@@ -18,7 +19,6 @@ from limus.masks.shape import curved, shape, smoothstep
 from limus.masks.source import Scope, Source
 from limus.patterns.noise import evened, fractal
 from limus.readings.reading import asks_weather
-from limus.registry import discover
 from limus.surface.blur import blur
 from limus.surface.grow import grow
 

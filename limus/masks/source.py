@@ -9,8 +9,8 @@ from typing import Any, ClassVar, Protocol
 
 import numpy as np
 
-from limus.fields import Document
-from limus.hashing import key_of
+from limus.common.fields import Document
+from limus.common.hashing import key_of
 from limus.readings.catalogue import READINGS
 from limus.readings.reading import Place
 
@@ -74,7 +74,7 @@ class Source(Document):
     #: What it looks at besides the texels and its reading, see ``readings.reading.READS``.
     reads: ClassVar[tuple[str, ...]] = ()
     suggest: ClassVar[tuple[float, float]] = (0.0, 1.0)
-    #: Raised when the same settings come out looking different, see ``limus.editions``.
+    #: Raised when the same settings come out looking different, see ``limus.document.editions``.
     edition: ClassVar[int] = 1
     #: The reading it shows best, and the field that takes its radius or reach: for dragging a reading into a recipe.
     reading: ClassVar[str] = ""

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from limus.colour import luminance
-from limus.errors import InputError
+from limus.common.colour import luminance
+from limus.common.errors import InputError
 
 #: Albedos of dry surfaces, low and high (T. R. Oke, Boundary Layer Climates, table 1.1; from memory), and wood and metals (common
 #: practice, no source).

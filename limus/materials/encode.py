@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from limus.colour import SRGB_STEPS, SRGB_TABLE
+from limus.common.colour import SRGB_STEPS, SRGB_TABLE
+from limus.common.parallel import for_ranges, kernel
 from limus.materials.channels import CHANNELS, Channel, Sheet, is_even
-from limus.parallel import for_ranges, kernel
 from limus.surface.texels import Texels
 
 #: Pictures that are always there; the others only where something in them is used.

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from limus.colour import to_linear
+from limus.common.colour import to_linear
 from limus.materials.channels import CHANNELS, spread
 from limus.surface.base_maps import sample
 from limus.surface.picture import Texture

@@ -7,8 +7,8 @@ from typing import Annotated
 import numpy as np
 from pydantic import Field
 
-from limus.colour import luminance
-from limus.fields import Document, number, switch
+from limus.common.colour import luminance
+from limus.common.fields import Document, number, switch
 from limus.materials.channels import Channel, is_even
 
 

@@ -7,7 +7,7 @@ from typing import Literal
 
 import numpy as np
 
-from limus.parallel import fading, for_ranges, for_slices, kernel
+from limus.common.parallel import fading, for_ranges, for_slices, kernel
 
 Family = Literal[
     "ferrous", "copper alloy", "zinc", "aluminium", "other metal", "mineral", "timber", "polymer", "textile", "glass",

@@ -14,7 +14,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from limus.parallel import for_ranges, inlined, kernel
+from limus.common.parallel import for_ranges, inlined, kernel
 from limus.patterns.lattice import again, unit
 from limus.patterns.noise import octave
 from limus.patterns.sites import Sites

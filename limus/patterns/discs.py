@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from limus.parallel import for_ranges, kernel
+from limus.common.parallel import for_ranges, kernel
 from limus.surface.grid import grid_of
 
 

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from limus.parallel import for_ranges, kernel
+from limus.common.parallel import for_ranges, kernel
 from limus.patterns.crack_network import FAR, Cracks
 from limus.patterns.noise import octave
 from limus.surface.mesh import Mesh

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from limus.parallel import kernel
+from limus.common.parallel import kernel
 from limus.patterns.cells import cells
 from limus.patterns.noise import fractal
 

@@ -11,7 +11,7 @@ import math
 
 import numpy as np
 
-from limus.parallel import for_ranges, inlined, kernel
+from limus.common.parallel import for_ranges, inlined, kernel
 from limus.patterns.noise import kept_octaves
 
 #: Below this deviation, in widths of the ramp, nobody could tell the two apart.

@@ -12,7 +12,7 @@ from typing import Literal
 
 import numpy as np
 
-from limus.parallel import for_ranges, inlined, kernel
+from limus.common.parallel import for_ranges, inlined, kernel
 from limus.patterns.lattice import hashed
 
 Form = Literal["fractal", "ridged", "billow"]

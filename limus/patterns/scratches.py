@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from limus.parallel import for_ranges, kernel
+from limus.common.parallel import for_ranges, kernel
 from limus.patterns.cells import salt_of
 from limus.patterns.lattice import again, hashed, unit
 

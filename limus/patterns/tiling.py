@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from limus.parallel import for_ranges, inlined, kernel
+from limus.common.parallel import for_ranges, inlined, kernel
 from limus.patterns.cells import salt_of
 from limus.patterns.lattice import again, hashed, unit
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from limus import readings
+from limus.common.registry import discover
 from limus.readings.reading import Reading
-from limus.registry import discover
 
 READINGS: dict[str, type[Reading]] = discover(readings, Reading)

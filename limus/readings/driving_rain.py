@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
+from limus.readings.setting import Setting
 from limus.readings.sun_path import compass
-from limus.setting import Setting
 
 #: Hours with rain in a year, from which the mean intensity follows (common practice, no source).
 WET_HOURS = 700.0

@@ -9,18 +9,18 @@ from pathlib import Path
 
 import numpy as np
 
+from limus.common.hashing import key_of
+from limus.common.parallel import kernel, map_blocks
 from limus.formats.files import write_whole
-from limus.hashing import key_of
-from limus.parallel import kernel, map_blocks
 from limus.readings.driving_rain import rain_vector
 from limus.readings.flow import flow
 from limus.readings.kept import cache_folder, note
 from limus.readings.ray_pass import BLOCK_RAYS, Progress, filter_along
 from limus.readings.rays import blocked, ray_scene
+from limus.readings.setting import Setting
 from limus.readings.sun_path import direct_sun, sun_directions
 from limus.readings.surroundings import NOTHING, Surroundings
 from limus.readings.twin import Carried, carry
-from limus.setting import Setting
 from limus.surface.texels import Texels
 
 #: Half angle of the cone that rain comes from, degrees: gusts and turning wind (common practice, no source).

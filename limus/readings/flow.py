@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from limus.parallel import kernel, map_blocks
+from limus.common.parallel import kernel, map_blocks
 from limus.readings.rays import ray_scene, trace
 from limus.surface.texels import Texels
 

@@ -8,8 +8,8 @@ import numpy as np
 from embreex import rtcore_scene
 from embreex.mesh_construction import TriangleMesh
 
-from limus.hashing import key_of
-from limus.store import shared
+from limus.common.hashing import key_of
+from limus.common.store import shared
 from limus.surface.mesh import Mesh
 
 #: Bytes that the tree of the library takes for a triangle, about.

@@ -8,11 +8,11 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from limus.errors import InputError
-from limus.hashing import key_of
+from limus.common.errors import InputError
+from limus.common.hashing import key_of
 from limus.readings.exposure import Exposure
 from limus.readings.measured import Measured
-from limus.setting import Setting
+from limus.readings.setting import Setting
 from limus.surface.texels import Texels
 
 #: What sun, rain and run-off are measured for apart from the ray pass.

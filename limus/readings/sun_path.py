@@ -7,7 +7,7 @@ from functools import lru_cache
 import numpy as np
 from scipy import ndimage
 
-from limus.setting import Setting
+from limus.readings.setting import Setting
 
 #: Days of the year that are looked at, evenly spread, and moments between sunrise and sunset of each.
 DAYS, STEPS = 36, 96

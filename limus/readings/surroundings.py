@@ -7,7 +7,7 @@ from functools import cached_property
 
 import numpy as np
 
-from limus.hashing import key_of
+from limus.common.hashing import key_of
 from limus.surface.mesh import Mesh
 
 

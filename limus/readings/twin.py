@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from limus.parallel import map_blocks
+from limus.common.parallel import map_blocks
 from limus.readings.rays import ray_scene, trace
 from limus.surface.mesh import Mesh, Part
 from limus.surface.texels import Texels

@@ -11,12 +11,12 @@ import numpy as np
 from limus.bases.choice import BaseChoice
 from limus.bases.laying import Site, finished, laid
 from limus.bases.materials.map_set import MapSet
-from limus.colour import luminance, to_srgb
-from limus.hashing import key_of
+from limus.common.colour import luminance, to_srgb
+from limus.common.hashing import key_of
 from limus.materials.albedo import plausible
 from limus.materials.channels import CHANNELS, spread
 from limus.patterns.repetition import SEEN, Repetition, repetition
-from limus.session import Session
+from limus.playing.session import Session
 from limus.strata.pile import Pile
 
 #: Pixels along one side of the patch on which repetition is looked for, and tiles across it at most.

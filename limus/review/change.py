@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from limus.chronicle import Surface
-from limus.colour import to_srgb
+from limus.common.colour import to_srgb
+from limus.playing.chronicle import Surface
 
 #: Channels besides colour that anybody sees.
 SEEN = ("roughness", "metalness", "coat_weight", "fuzz_weight", "opacity")

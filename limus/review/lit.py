@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from limus.colour import to_srgb
+from limus.common.colour import to_srgb
 from limus.materials.channels import CHANNELS, Sheet, spread
 
 

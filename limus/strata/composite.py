@@ -6,9 +6,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from limus.blending import blend_value
+from limus.common.blending import blend_value
+from limus.common.parallel import fading, kernel, map_blocks
 from limus.materials.channels import CHANNELS, is_even
-from limus.parallel import fading, kernel, map_blocks
 
 #: Texels composited at a time: everything of such a block stays in the processor's cache from the first coat to the last.
 _BLOCK = 1 << 15

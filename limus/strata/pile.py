@@ -10,11 +10,11 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from limus.colour import luminance
-from limus.errors import InputError
+from limus.common.colour import luminance
+from limus.common.errors import InputError
+from limus.common.parallel import fading, for_slices, kernel
 from limus.materials.channels import CHANNELS, Sheet, at_rows, spread
 from limus.materials.substance import Substance
-from limus.parallel import fading, for_slices, kernel
 from limus.strata.composite import FULL, Spoken, Use, composited
 from limus.surface.texels import Texels
 

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import Literal
 
 import numpy as np
 
-from limus.setting import Up
 from limus.surface.mesh import Mesh
+
+#: An axis of the file, with its direction.
+Up = Literal["+y", "-y", "+z", "-z", "+x", "-x"]
 
 
 def upright(up: Up) -> np.ndarray:

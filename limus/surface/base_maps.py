@@ -8,7 +8,7 @@ from functools import cached_property
 import numpy as np
 from scipy import ndimage
 
-from limus.hashing import key_of
+from limus.common.hashing import key_of
 from limus.surface.picture import Texture
 
 

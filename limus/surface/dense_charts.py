@@ -15,7 +15,7 @@ import numpy as np
 from scipy import sparse
 from scipy.sparse.linalg import splu
 
-from limus.parallel import kernel
+from limus.common.parallel import kernel
 from limus.surface.adjacency import match_edges
 from limus.surface.uv_health import claim
 

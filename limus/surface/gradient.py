@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from limus.parallel import for_ranges, kernel
+from limus.common.parallel import for_ranges, kernel
 from limus.surface.texels import Texels
 
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from limus.parallel import kernel
+from limus.common.parallel import kernel
 
 
 @dataclass(frozen=True)

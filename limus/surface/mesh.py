@@ -8,14 +8,14 @@ from functools import cached_property
 
 import numpy as np
 
-from limus.errors import InputError
-from limus.hashing import key_of
-from limus.store import own_bytes
+from limus.common.errors import InputError
+from limus.common.hashing import key_of
+from limus.common.store import own_bytes
+from limus.common.wording import one_of
 from limus.surface.alike import rows_alike
 from limus.surface.base_maps import BaseMaps
 from limus.surface.crosses import edge_crosses, lengths
 from limus.surface.picture import Texture
-from limus.wording import one_of
 
 
 @dataclass(frozen=True)

@@ -7,8 +7,8 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from limus.hashing import key_of
-from limus.store import shared
+from limus.common.hashing import key_of
+from limus.common.store import shared
 
 
 @dataclass(frozen=True)

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from limus.errors import InputError
-from limus.hashing import key_of
-from limus.store import shared
+from limus.common.errors import InputError
+from limus.common.hashing import key_of
+from limus.common.store import shared
 from limus.surface.mesh import Mesh
 from limus.surface.texels import Texels
 

@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from limus.errors import InputError
+from limus.common.errors import InputError
 from limus.surface.mesh import Mesh, Part
 
 #: Most triangles that subdividing may make.

@@ -12,10 +12,10 @@ from functools import cached_property
 import numpy as np
 from scipy import ndimage
 
-from limus.errors import InputError
-from limus.hashing import key_of
-from limus.parallel import for_ranges, kernel
-from limus.store import own_bytes
+from limus.common.errors import InputError
+from limus.common.hashing import key_of
+from limus.common.parallel import for_ranges, kernel
+from limus.common.store import own_bytes
 from limus.surface import seams
 from limus.surface.adjacency import Adjacency, adjacency
 from limus.surface.grid import Grid, grid_of

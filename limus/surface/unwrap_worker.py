@@ -15,7 +15,7 @@ from typing import Any
 
 import numpy as np
 
-from limus.dying import die_with_parent
+from limus.common.dying import die_with_parent
 
 #: Resolution for which the packing leaves its gaps, and the gap in texels of that resolution.
 PACKED_FOR = 1024

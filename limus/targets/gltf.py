@@ -7,11 +7,11 @@ from typing import ClassVar
 
 import numpy as np
 
-from limus.chronicle import Surface
 from limus.formats.gltf_write import GltfMaps, glb_bytes
 from limus.formats.png import png_bytes
 from limus.materials.channels import CHANNELS
 from limus.materials.encode import encode_surface, in_use
+from limus.playing.chronicle import Surface
 from limus.surface.mesh import Mesh
 from limus.surface.texels import Texels
 from limus.targets.target import Target

@@ -8,11 +8,11 @@ from typing import ClassVar
 
 import numpy as np
 
-from limus.chronicle import Surface
-from limus.colour import to_srgb
+from limus.common.colour import to_srgb
 from limus.formats.png import png_bytes, quantise
 from limus.materials.channels import CHANNELS, Channel
 from limus.materials.encode import in_use
+from limus.playing.chronicle import Surface
 from limus.surface.mesh import Mesh
 from limus.surface.texels import Texels
 from limus.targets.target import Target

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection
 from typing import ClassVar
 
-from limus.chronicle import Surface
+from limus.playing.chronicle import Surface
 from limus.surface.mesh import Mesh
 from limus.surface.texels import Texels
 from limus.targets.written import Written

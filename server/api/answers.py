@@ -9,8 +9,8 @@ from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from pydantic import BaseModel
 
-from limus.errors import InputError
-from limus.scene import Scene
+from limus.common.errors import InputError
+from limus.document.scene import Scene
 from server.projects.disk import disk_is_full
 from server.projects.models import Project, SceneVersion, WorkObject
 

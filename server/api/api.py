@@ -16,8 +16,8 @@ from ninja.errors import HttpError, ValidationErrorContext
 from ninja.parser import Parser
 from ninja.security import django_auth
 
-from limus.errors import Cancelled, InputError
-from limus.refusal import first_refusal, refuse_odd_text
+from limus.common.errors import Cancelled, InputError
+from limus.common.refusal import first_refusal, refuse_odd_text
 from server.api import (
     catalogue,
     evaluation,

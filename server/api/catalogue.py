@@ -15,8 +15,8 @@ from pydantic import BaseModel, ConfigDict, Field
 from limus.bases.catalogue import MATERIALS
 from limus.bases.choice import BaseChoice, Flags
 from limus.bases.placing import Placing
-from limus.blending import Blend
-from limus.delivery import TARGETS
+from limus.common.blending import Blend
+from limus.common.object_size import ObjectSize
 from limus.effects.catalogue import EFFECTS
 from limus.effects.effect import Group
 from limus.formats.picture_read import PICTURES
@@ -29,10 +29,10 @@ from limus.materials.albedo import RANGES
 from limus.materials.channels import CHANNELS, VOICES
 from limus.materials.levels import Levels
 from limus.materials.substance import FAMILIES
-from limus.object_size import ObjectSize
 from limus.readings.catalogue import READINGS
+from limus.readings.setting import Setting
 from limus.review.uv_look import UV_LOOKS
-from limus.setting import Setting
+from limus.targets.delivery import TARGETS
 from server.api.answers import owner_of
 from server.projects.intake import COMPANIONS
 

@@ -10,11 +10,11 @@ from django.http import HttpRequest, HttpResponse
 from ninja import Router
 from pydantic import Field
 
-from limus.answer import Answer, Question
-from limus.answering import Sink, answer, answer_as_made
-from limus.errors import Cancelled
-from limus.scene import Scene
-from limus.session import Session
+from limus.common.errors import Cancelled
+from limus.document.scene import Scene
+from limus.looks.answer import Answer, Question
+from limus.looks.answering import Sink, answer, answer_as_made
+from limus.playing.session import Session
 from server.api.answers import Problem, object_of, owner_of
 from server.projects.gate import gate
 from server.projects.intake import own_files_only

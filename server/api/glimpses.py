@@ -6,10 +6,10 @@ from django.http import HttpRequest
 from ninja import Query, Router
 from pydantic import BaseModel, ConfigDict, Field
 
-from limus.errors import Cancelled, InputError
+from limus.common.errors import Cancelled, InputError
+from limus.document.scene import Scene
 from limus.formats.png import png_bytes
-from limus.glimpse import glimpse, with_effect, with_treatment
-from limus.scene import Scene
+from limus.review.glimpse import glimpse, with_effect, with_treatment
 from server.api.answers import Problem, object_of, owner_of
 from server.projects import treatments
 from server.projects.gate import gate

@@ -8,8 +8,8 @@ from django.http import HttpRequest
 from ninja import Router
 from pydantic import BaseModel, ConfigDict, Field
 
-from limus.made_again import made_again
-from limus.scene import Scene, scene_from
+from limus.document.made_again import made_again
+from limus.document.scene import Scene, scene_from
 from server.api.answers import Problem, Stale, VersionOut, object_of, stale, version_out
 from server.projects.difference import difference
 from server.projects.intake import own_files_only, vouched

@@ -10,10 +10,10 @@ from django.shortcuts import get_object_or_404
 from ninja import Router
 from pydantic import BaseModel, ConfigDict, Field
 
-from limus.errors import InputError
-from limus.fields import Name
+from limus.common.errors import InputError
+from limus.common.fields import Name
 from limus.intake.facts import Comparison, Facts
-from limus.setting import Up
+from limus.surface.axes import Up
 from server.api.answers import Problem, body_pieces, owner_of, project_of
 from server.api.projects import ObjectBrief, brief
 from server.jobs import runner

@@ -14,10 +14,10 @@ from django.utils import timezone
 from ninja import Router
 from pydantic import BaseModel, ConfigDict, Field
 
-from limus.delivery import TARGETS, will_be_written
-from limus.errors import InputError
+from limus.common.errors import InputError
 from limus.intake.object_file import ObjectFile
-from limus.session import fitting_sizes, object_key
+from limus.playing.session import fitting_sizes, object_key
+from limus.targets.delivery import TARGETS, will_be_written
 from limus.targets.written import file_stem
 from server.api.answers import Problem, object_of, owner_of
 from server.jobs import runner

@@ -12,8 +12,8 @@ from pydantic import BaseModel, ConfigDict, Field
 from limus.bases.choice import BaseChoice
 from limus.bases.from_maps import base_from_maps
 from limus.bases.store_room import guessed
-from limus.colour import to_linear
-from limus.errors import InputError
+from limus.common.colour import to_linear
+from limus.common.errors import InputError
 from limus.formats.picture_read import read_picture
 from limus.formats.png import png_bytes
 from limus.map_sets.recognise import MOST_FILES, recognise

@@ -8,7 +8,7 @@ from django.http import HttpRequest, HttpResponse
 from ninja import Router
 from pydantic import BaseModel, Field
 
-from limus.editions import editions_of
+from limus.document.editions import editions_of
 from limus.intake.facts import Facts
 from server.api.answers import Problem, VersionOut, object_of, owner_of, version_out
 from server.jobs.models import Job

@@ -8,7 +8,7 @@ from django.shortcuts import get_object_or_404
 from ninja import Query, Router
 from pydantic import BaseModel, ConfigDict
 
-from limus.colour import to_srgb
+from limus.common.colour import to_srgb
 from limus.formats.picture_read import read_picture
 from limus.formats.png import png_bytes, quantise
 from limus.map_sets.picture_level import level_of, reduction

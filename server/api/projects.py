@@ -9,9 +9,9 @@ from django.http import HttpRequest
 from ninja import Router
 from pydantic import BaseModel, ConfigDict, Field
 
-from limus.fields import Name
+from limus.common.fields import Name
 from limus.intake.object_file import ObjectFile
-from limus.session import object_key
+from limus.playing.session import object_key
 from server.api.answers import Problem, body_pieces, owner_of, project_of
 from server.jobs.models import Job
 from server.projects import storage

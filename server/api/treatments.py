@@ -9,9 +9,9 @@ from django.http import HttpRequest, HttpResponse
 from ninja import Query, Router
 from pydantic import BaseModel, ConfigDict, Field
 
-from limus.scene import Scene
-from limus.treatment import MOST_BYTES, Treatment, treated, treatment_from, treatment_of
-from limus.treatments import shipped
+from limus.document.scene import Scene
+from limus.document.treatment import MOST_BYTES, Treatment, treated, treatment_from, treatment_of
+from limus.document.treatments import shipped
 from server.api.answers import Problem, body_pieces, object_of, owner_of
 from server.projects import treatments
 from server.projects.intake import own_files_only

@@ -120,7 +120,7 @@ def main() -> None:
     import os
     import signal
 
-    from limus.dying import die_with_parent
+    from limus.common.dying import die_with_parent
 
     if parent := os.environ.get("LIMUS_WITH_PARENT"):
         die_with_parent(int(parent))

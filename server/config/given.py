@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import os
 
-from limus.errors import InputError
+from limus.common.errors import InputError
 
 
 def number(name: str, usual: float, *, least: float = 0.0) -> float:

@@ -7,9 +7,9 @@ import secrets
 from contextlib import suppress
 from pathlib import Path
 
-from limus.errors import InputError
+from limus.common.errors import InputError
+from limus.common.store import memory_budget
 from limus.formats.files import write_whole
-from limus.store import memory_budget
 from server.config.given import number, whole_number
 
 BASE_DIR = Path(__file__).resolve().parents[2]
@@ -71,7 +71,7 @@ TRIANGLE_LIMIT = whole_number("LIMUS_TRIANGLE_LIMIT", 2_000_000, least=1)
 #: Resolution at which readings are measured for the view.
 READINGS_RESOLUTION = whole_number("LIMUS_READINGS_RESOLUTION", 1024, least=32)
 #: What may be kept in memory (meshes, readings, results, pictures), as "4G" or "1500M"; by default a quarter of the machine's memory.
-#: The core reads it: see ``limus.store``. Workers get a quarter of it each.
+#: The core reads it: see ``limus.common.store``. Workers get a quarter of it each.
 MEMORY = memory_budget()
 
 #: Processes for long work and for what somebody waits for; memory of one job (as LIMUS_MEMORY; by default half of the machine's); by how

@@ -18,7 +18,7 @@ from django.conf import settings
 from django.db import OperationalError, connections
 from django.utils import timezone
 
-from limus.dying import die_with_parent
+from limus.common.dying import die_with_parent
 from server.jobs import runner
 from server.jobs.lanes import LONG, SHORT, lane_of
 from server.jobs.limits import limits_of

@@ -13,12 +13,12 @@ from django.db import connection, transaction
 from django.db.models import F
 from django.utils import timezone
 
-from limus.delivery import deliver
-from limus.errors import Cancelled, InputError
+from limus.common.errors import Cancelled, InputError
+from limus.document.scene import Scene, scene_from
 from limus.formats.picture_read import check_picture
 from limus.masks.hand.stroke import load_stroke
 from limus.readings.kept import noting
-from limus.scene import Scene, scene_from
+from limus.targets.delivery import deliver
 from limus.targets.written import Written
 from server.jobs.lanes import SHORT, lane_of
 from server.jobs.limits import ATTEMPTS

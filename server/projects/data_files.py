@@ -8,10 +8,10 @@ from typing import Any
 
 from django.conf import settings
 
-from limus.errors import InputError
+from limus.common.errors import InputError
+from limus.common.named_files import file_fields, named_in
+from limus.document.scene import Scene
 from limus.masks.hand.stroke import Stroke
-from limus.named_files import file_fields, named_in
-from limus.scene import Scene
 
 #: An object with what belongs to it, a picture, a stroke: kind, digest of the content, name.
 _FORM = re.compile(r"(?:(?:objects|pictures)/[0-9a-f]{32}/[^/\\\0]+(?:/[^/\\\0]+)*|strokes/[0-9a-f]{32}\.json)")

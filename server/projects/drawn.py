@@ -11,7 +11,7 @@ from typing import Any
 
 from django.conf import settings
 
-from limus.errors import InputError
+from limus.common.errors import InputError
 from limus.formats.bundle import unpack_pictures
 from limus.formats.files import write_whole
 from limus.formats.picture_read import PICTURES, check_picture

@@ -12,9 +12,9 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 
-from limus.errors import Cancelled
-from limus.parallel import WORKERS
-from limus.store import shared
+from limus.common.errors import Cancelled
+from limus.common.parallel import WORKERS
+from limus.common.store import shared
 
 #: Seconds by which an answer of this many texels along a side waits behind a small one of the same tab, or of nobody's, that comes later.
 #: Not for ever: who waits longer than that goes first.

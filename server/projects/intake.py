@@ -15,16 +15,16 @@ from typing import Any
 from django.conf import settings
 from django.db import transaction
 
-from limus.errors import InputError
+from limus.common.errors import InputError
+from limus.common.named_files import named_files
+from limus.document.replacement import compare, with_parts_renamed
+from limus.document.scene import Scene
 from limus.formats.bundle import Limits, object_in, unpack_all
 from limus.formats.peek import claimed_triangles
 from limus.formats.read import METRES, SUFFIXES, format_of, read_object, usual_up
 from limus.intake.inspection import inspection
 from limus.intake.object_file import ObjectFile, Twin
-from limus.named_files import named_files
-from limus.replacement import compare, with_parts_renamed
-from limus.scene import Scene
-from limus.setting import Setting
+from limus.readings.setting import Setting
 from limus.surface.mesh import Mesh
 from server.projects import storage
 from server.projects.data_files import files_in, find_received, is_exact

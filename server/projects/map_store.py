@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 
-from limus.store import shared
+from limus.common.store import shared
 
 #: Seconds that it takes to make a picture again, with the evaluation that leads to it: what was announced should be there.
 _COST = 0.05

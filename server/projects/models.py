@@ -10,10 +10,10 @@ from django.conf import settings
 from django.db import models, transaction
 
 from limus.bases.catalogue import MATERIALS
-from limus.editions import looks_changed
+from limus.document.editions import looks_changed
+from limus.document.scene import Scene, scene_from
 from limus.effects.catalogue import EFFECTS
 from limus.masks.recipe import SOURCES
-from limus.scene import Scene, scene_from
 from server.projects.data_files import files_in, find
 from server.projects.difference import Step, applied, difference, values
 
@@ -31,7 +31,7 @@ CURRENT = {
 
 
 def kinds_in(document: dict[str, Any]) -> list[str]:
-    """Kinds that a plain document uses, as ``limus.editions`` names them."""
+    """Kinds that a plain document uses, as ``limus.document.editions`` names them."""
     out: dict[str, None] = {}
     stack: list[tuple[str, Any]] = [("", document)]
     words = {"effect": "effect", "source": "source", "material": "base"}
@@ -159,7 +159,7 @@ class WorkObject(models.Model):
     document = models.JSONField(default=dict, help_text="The scene at head, whole")
     undone = models.JSONField(default=list)
     editions = models.JSONField(
-        default=dict, help_text="Editions of effects, sources and bases that it was made with: see limus.editions"
+        default=dict, help_text="Editions of effects, sources and bases that it was made with: see limus.document.editions"
     )
     created = models.DateTimeField(auto_now_add=True)
 

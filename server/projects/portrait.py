@@ -6,9 +6,9 @@ from pathlib import Path
 
 from django.conf import settings
 
+from limus.common.hashing import key_of
 from limus.formats.files import write_whole
 from limus.formats.png import png_bytes
-from limus.hashing import key_of
 from limus.review.moment import moment_picture
 from limus.review.picture import Picture
 from server.projects.gate import gate

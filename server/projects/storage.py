@@ -22,7 +22,7 @@ from django.db import DatabaseError, transaction
 from django.db.models import Max, Sum
 from django.utils import timezone
 
-from limus.errors import InputError
+from limus.common.errors import InputError
 from limus.formats.files import write_whole
 from limus.readings.kept import cache_folder
 from server.jobs.models import Job

@@ -14,13 +14,13 @@ from pydantic import ValidationError
 
 from limus.bases.choice import BaseChoice, from_stock
 from limus.bases.store_room import STOCK, searched
-from limus.errors import InputError
+from limus.common.errors import InputError
+from limus.common.hashing import key_of
+from limus.common.named_files import named_files
+from limus.common.refusal import first_refusal, refuse_odd_text
 from limus.formats.files import write_whole
 from limus.formats.png import png_bytes
-from limus.hashing import key_of
 from limus.materials.substance import FAMILIES
-from limus.named_files import named_files
-from limus.refusal import first_refusal, refuse_odd_text
 from limus.review.sample import sample_picture
 from server.projects.data_files import files_in, find, is_exact
 from server.projects.gate import gate

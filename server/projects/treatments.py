@@ -5,10 +5,10 @@ from __future__ import annotations
 from django.contrib.auth.models import AbstractBaseUser
 from pydantic import ValidationError
 
-from limus.errors import InputError
-from limus.refusal import first_refusal
-from limus.treatment import Treatment
-from limus.treatments import shipped
+from limus.common.errors import InputError
+from limus.common.refusal import first_refusal
+from limus.document.treatment import Treatment
+from limus.document.treatments import shipped
 from server.projects.models import OwnTreatment
 
 #: Most treatments that one person may keep.

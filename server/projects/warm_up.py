@@ -8,24 +8,24 @@ import threading
 import numpy as np
 from django.db import connection
 
-from limus.answer import Question
-from limus.answering import answer
-from limus.chronicle import Chronicle
+from limus.common.object_size import ObjectSize
+from limus.common.store import Store
+from limus.document.scene import Layer, Scene
 from limus.effects.catalogue import EFFECTS
 from limus.intake.object_file import ObjectFile
+from limus.looks.answer import Question
+from limus.looks.answering import answer
 from limus.masks.hand.painting import Canvas, footprint
 from limus.masks.hand.stroke import Stroke
 from limus.masks.hand.vertex_paint import vertex_canvas
 from limus.masks.recipe import SOURCES, Term
 from limus.masks.source import Scope
 from limus.masks.sources.picks import Pick, Picks
-from limus.object_size import ObjectSize
+from limus.playing.chronicle import Chronicle
 from limus.readings.exposure import measure_exposure
 from limus.readings.measured import Measured
 from limus.readings.reading import Place
-from limus.scene import Layer, Scene
-from limus.setting import Setting
-from limus.store import Store
+from limus.readings.setting import Setting
 from limus.surface.mesh import Mesh, Part
 from limus.surface.pyramid import texels_of
 from server.projects.gate import gate

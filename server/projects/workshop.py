@@ -8,8 +8,8 @@ from typing import Any
 
 from django.conf import settings
 
-from limus.scene import Scene
-from limus.session import Session
+from limus.document.scene import Scene
+from limus.playing.session import Session
 from server.projects.data_files import find
 from server.projects.models import Facts
 

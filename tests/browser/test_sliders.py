@@ -7,10 +7,10 @@ from typing import Any
 
 from playwright.sync_api import Locator, Route
 
+from limus.document.scene import Layer
+from limus.document.start import fresh_effect
 from limus.effects.catalogue import EFFECTS
-from limus.scene import Layer
-from limus.setting import Setting
-from limus.start import fresh_effect
+from limus.readings.setting import Setting
 from server.projects.models import WorkObject
 from server.projects.workshop import session_of
 from tests.browser.base import BrowserTest

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from demo.scenario import BRASS, _settled, _worn_edges, gate_hoist_scene
+from limus.document.scene import Layer, Scene
 from limus.effects.chipping import Chipping
 from limus.effects.dirt import Dirt
 from limus.effects.dust import Dust
@@ -12,7 +13,6 @@ from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
 from limus.masks.sources.parts import Parts
 from limus.masks.sources.sheltered import Sheltered
-from limus.scene import Layer, Scene
 
 
 def short_story() -> Scene:

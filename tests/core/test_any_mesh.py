@@ -10,21 +10,21 @@ from unittest import TestCase, mock, skipUnless
 import numpy as np
 import trimesh
 
-from limus.chronicle import Chronicle
-from limus.delivery import deliver
+from limus.common.store import Store
 from limus.formats.read import read_object
 from limus.intake.inspection import inspection
 from limus.intake.object_file import ObjectFile
 from limus.intake.preparation import beside_scene, prepared, surroundings
+from limus.playing.chronicle import Chronicle
+from limus.playing.session import Session
 from limus.readings.catalogue import READINGS
 from limus.readings.exposure import measure_exposure
 from limus.readings.measured import measure
 from limus.readings.ray_pass import RayPlan
 from limus.readings.reading import Place
-from limus.session import Session
-from limus.setting import Setting
-from limus.store import Store
+from limus.readings.setting import Setting
 from limus.surface.pyramid import texels_of
+from limus.targets.delivery import deliver
 from tests.core.reference import NODE_MODULES, bunny
 from tests.core.test_effects import STORY, scene
 

@@ -17,7 +17,6 @@ from scipy.ndimage import map_coordinates
 from scipy.stats import ks_2samp
 from skimage import data
 
-from limus.as_made import as_made, owner_of_parts, site_of
 from limus.bases.as_materialx import base_materialx
 from limus.bases.catalogue import MATERIALS
 from limus.bases.choice import BaseChoice, from_stock
@@ -25,9 +24,10 @@ from limus.bases.ground import Skin
 from limus.bases.laying import Site, finished, laid, laid_in_blocks, over
 from limus.bases.placing import Placing
 from limus.bases.store_room import RENAMED, STOCK, guessed, searched
-from limus.colour import luminance, to_linear
-from limus.errors import InputError
-from limus.fields import Document
+from limus.common.colour import luminance, to_linear
+from limus.common.errors import InputError
+from limus.common.fields import Document
+from limus.document.scene import Scene, scene_from
 from limus.formats.gltf_write import glb_bytes
 from limus.intake.object_file import ObjectFile
 from limus.masks.recipe import Recipe, term
@@ -42,9 +42,9 @@ from limus.materials.substance import FAMILIES
 from limus.patterns.by_example import lay_flat, lay_on_sides, prepared
 from limus.patterns.repetition import SEEN, repetition
 from limus.patterns.tiling import tiling
+from limus.playing.as_made import as_made, owner_of_parts, site_of
 from limus.review.base_review import repeats
 from limus.review.sample import sample_picture
-from limus.scene import Scene, scene_from
 from limus.targets.gltf import gltf_maps
 from tests.core import shapes
 from tests.core.test_effects import bench_for, scene
@@ -400,7 +400,7 @@ class OnAnObject(TestCase):
 
     def test_levels_lay_nothing_again(self) -> None:
         self.made(from_stock("granite"))
-        with patch("limus.as_made.laid_in_blocks", side_effect=AssertionError("laid again")):
+        with patch("limus.playing.as_made.laid_in_blocks", side_effect=AssertionError("laid again")):
             pile = self.made(from_stock("granite", levels={"roughness": {"value": [0.1]}}, relief=0.5))
         self.assertAlmostEqual(float(pile.base["roughness"]), 0.1)
 

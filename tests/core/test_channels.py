@@ -9,13 +9,13 @@ from unittest import TestCase
 import numpy as np
 from PIL import Image, ImageChops
 
-from limus.blending import MODES
-from limus.chronicle import Surface
+from limus.common.blending import MODES
+from limus.common.parallel import fading, kernel
 from limus.formats.gltf_write import glb_bytes
 from limus.materials.channels import CHANNELS, CHANNELS_OF, VOICES, one
 from limus.materials.encode import TIMES, encode_surface, in_use, pictures_of
 from limus.materials.substance import Substance
-from limus.parallel import fading, kernel
+from limus.playing.chronicle import Surface
 from limus.strata.composite import Use, composited
 from limus.strata.pile import Coat, Pile
 from limus.surface.texels import Texels

@@ -18,14 +18,14 @@ import numpy as np
 import trimesh
 from PIL import Image
 
-from limus.cli import main
+from limus.cli.main import main
+from limus.document.scene import Layer, ObjectFile, Scene
 from limus.effects.chipping import Chipping
 from limus.effects.paint import Paint
 from limus.effects.rust import Rust
 from limus.formats.gltf_read import read_gltf
 from limus.formats.gltf_write import write_glb
 from limus.masks.recipe import SOURCES
-from limus.scene import Layer, ObjectFile, Scene
 from tests.core import shapes
 from tests.core.test_formats import VALIDATOR, khronos
 from tests.core.test_map_sets import normal_map, relief

@@ -6,13 +6,13 @@ from unittest import TestCase
 
 from demo import gate_hoist
 from limus.bases.choice import from_stock
+from limus.common.object_size import ObjectSize
+from limus.common.store import Store
+from limus.document.scene import Layer, ObjectFile, Scene
+from limus.document.start import fresh_effect
 from limus.effects.catalogue import EFFECTS
-from limus.object_size import ObjectSize
-from limus.scene import Layer, ObjectFile, Scene
-from limus.session import Session
-from limus.setting import Setting
-from limus.start import fresh_effect
-from limus.store import Store
+from limus.playing.session import Session
+from limus.readings.setting import Setting
 
 #: What must have happened before it.
 BEFORE = {"washing": ("dirt", "dust"), "staining": ("paint", "chipping")}

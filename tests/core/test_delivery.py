@@ -14,13 +14,13 @@ from unittest import TestCase, mock
 import numpy as np
 from PIL import Image
 
-from limus.colour import to_linear
-from limus.delivery import deliver
+from limus.common.colour import to_linear
+from limus.common.errors import Cancelled
+from limus.document.scene import Layer
 from limus.effects.paint import Paint
-from limus.errors import Cancelled
 from limus.masks.recipe import Recipe
-from limus.scene import Layer
-from limus.session import Session
+from limus.playing.session import Session
+from limus.targets.delivery import deliver
 from limus.targets.gltf import gltf_maps
 from limus.targets.maps import map_files
 from limus.targets.written import file_stem, map_set_stems

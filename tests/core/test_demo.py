@@ -9,8 +9,8 @@ import numpy as np
 from demo.gate_hoist import build
 from demo.modelling import Model, circle, fillet, frame, inset, rounded_rect, spread
 from demo.scenario import BRASS, gate_hoist_scene, gauge_board_scene
+from limus.document.scene import scene_from
 from limus.effects.catalogue import EFFECTS
-from limus.scene import scene_from
 from limus.surface.uv_health import uv_health
 
 

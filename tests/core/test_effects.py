@@ -8,25 +8,25 @@ import numpy as np
 from scipy import ndimage
 
 from limus.bases.choice import from_stock
-from limus.chronicle import Chapter, Chronicle
+from limus.common.errors import Cancelled
+from limus.common.object_size import ObjectSize
+from limus.common.store import Store
+from limus.document.scene import ChannelUse, Layer, ObjectFile, Scene
 from limus.effects.catalogue import EFFECTS
 from limus.effects.chipping import FLAKING_GRADES, Chipping
 from limus.effects.dirt import Dirt
 from limus.effects.dust import Dust
 from limus.effects.paint import Paint
 from limus.effects.rust import EXPONENT, FIRST_YEAR_UM, OXIDE_VOLUME, Rust, corrosion_depth_um
-from limus.errors import Cancelled
 from limus.masks.recipe import Recipe, Term, term
 from limus.masks.sources.even import Even
 from limus.masks.sources.exposed import Exposed
 from limus.masks.sources.noise import Noise
 from limus.materials.channels import CHANNELS
-from limus.object_size import ObjectSize
+from limus.playing.chronicle import Chapter, Chronicle
 from limus.readings.measured import Measured
 from limus.readings.ray_pass import RayPlan, measure_rays
-from limus.scene import ChannelUse, Layer, ObjectFile, Scene
-from limus.setting import Setting
-from limus.store import Store
+from limus.readings.setting import Setting
 from limus.strata.pile import Coat, Pile
 from limus.surface.blur import blur
 from limus.surface.mesh import Mesh

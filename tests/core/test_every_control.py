@@ -12,7 +12,8 @@ import numpy as np
 from PIL import Image
 
 from limus.bases.choice import from_stock
-from limus.chronicle import Chronicle
+from limus.common.store import Store
+from limus.document.scene import Layer, ObjectFile, Scene
 from limus.effects.cracks import CrackLayer
 from limus.effects.paint import Paint
 from limus.masks.hand.painting import Canvas, footprint
@@ -20,13 +21,12 @@ from limus.masks.hand.stroke import Brush, Stroke
 from limus.masks.recipe import SOURCES, Term
 from limus.masks.source import Scope
 from limus.masks.sources.noise import Noise
+from limus.playing.chronicle import Chronicle
 from limus.readings.exposure import measure_exposure
 from limus.readings.measured import Measured
 from limus.readings.ray_pass import RayPlan, measure_rays
+from limus.readings.setting import Setting
 from limus.readings.surroundings import Surroundings
-from limus.scene import Layer, ObjectFile, Scene
-from limus.setting import Setting
-from limus.store import Store
 from limus.surface.texels import Texels
 from tests.core import shapes
 

@@ -7,15 +7,15 @@ from unittest import TestCase
 
 import numpy as np
 
-from limus.as_made import as_made
 from limus.bases.choice import BaseChoice, from_stock
-from limus.object_size import ONE_METRE
+from limus.common.object_size import ONE_METRE
+from limus.common.store import Store
+from limus.document.scene import ObjectFile, Scene
+from limus.document.start import started
+from limus.playing.as_made import as_made
 from limus.readings.measured import Measured
 from limus.readings.reading import Place
-from limus.scene import ObjectFile, Scene
-from limus.setting import Setting
-from limus.start import started
-from limus.store import Store
+from limus.readings.setting import Setting
 from limus.surface.base_maps import BaseMaps
 from limus.surface.picture import Texture
 from limus.surface.texels import Texels

@@ -14,7 +14,7 @@ import numpy as np
 import trimesh
 
 from demo import gate_hoist
-from limus.errors import InputError
+from limus.common.errors import InputError
 from limus.formats.field import write_field
 from limus.formats.files import write_whole
 from limus.formats.gltf_read import read_gltf

@@ -7,7 +7,7 @@ from unittest import TestCase
 
 import numpy as np
 
-from limus.chronicle import Chronicle
+from limus.common.store import Store
 from limus.effects.catalogue import EFFECTS
 from limus.effects.chipping import Chipping
 from limus.effects.dirt import Dirt
@@ -19,14 +19,14 @@ from limus.masks.sources.edges import Edges
 from limus.masks.sources.noise import Noise
 from limus.masks.sources.rain import Rain as RainSource
 from limus.masks.sources.sun import Sun as SunSource
+from limus.playing.chronicle import Chronicle
 from limus.readings.catalogue import READINGS
 from limus.readings.exposure import Exposure, measure_exposure
 from limus.readings.measured import Measured
 from limus.readings.ray_pass import RayPlan, measure_rays
 from limus.readings.reading import READS, Place
+from limus.readings.setting import Setting
 from limus.readings.surroundings import Surroundings
-from limus.setting import Setting
-from limus.store import Store
 from limus.surface.mesh import Mesh
 from limus.surface.texels import Texels
 from tests.core import shapes

@@ -9,9 +9,9 @@ from unittest import TestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from limus.errors import InputError
-from limus.made_again import made_again
-from limus.scene import Scene
+from limus.common.errors import InputError
+from limus.document.made_again import made_again
+from limus.document.scene import Scene
 
 
 def document(**more: Any) -> dict[str, Any]:

@@ -20,8 +20,8 @@ from limus.bases.from_maps import base_from_maps, set_name
 from limus.bases.ground import Ground
 from limus.bases.materials.map_set import MapSet
 from limus.bases.placing import Placing
-from limus.colour import to_linear
-from limus.errors import InputError
+from limus.common.colour import to_linear
+from limus.common.errors import InputError
 from limus.formats.bundle import unpack_pictures
 from limus.formats.field import exr_bytes
 from limus.formats.picture_read import MOST_PIXELS, read_picture

@@ -11,6 +11,7 @@ import numpy as np
 from PIL import Image, ImageChops
 from scipy.stats import norm
 
+from limus.common.store import Store
 from limus.masks.combine import combine
 from limus.masks.coverage import histogram, level_for
 from limus.masks.recipe import SOURCES, Cut, Recipe, Term, term
@@ -26,8 +27,7 @@ from limus.readings.exposure import measure_exposure
 from limus.readings.measured import Measured
 from limus.readings.ray_pass import RayPlan, measure_rays
 from limus.readings.reading import Place
-from limus.setting import Setting
-from limus.store import Store
+from limus.readings.setting import Setting
 from limus.surface.blur import blur
 from limus.surface.texels import Texels
 from tests.core import shapes

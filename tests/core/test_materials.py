@@ -8,7 +8,7 @@ from unittest import TestCase
 import numpy as np
 from PIL import Image
 
-from limus.colour import SRGB_STEPS, SRGB_TABLE, luminance, to_linear, to_srgb
+from limus.common.colour import SRGB_STEPS, SRGB_TABLE, luminance, to_linear, to_srgb
 from limus.formats.png import png_bytes, quantise
 from limus.materials.channels import one
 from limus.materials.encode import encode_surface

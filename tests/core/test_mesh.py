@@ -6,7 +6,7 @@ from unittest import TestCase
 
 import numpy as np
 
-from limus.errors import InputError
+from limus.common.errors import InputError
 from limus.surface.adjacency import INSIDE, OPEN, SEAM, adjacency
 from limus.surface.mesh import Mesh
 from limus.surface.pyramid import coarser, texels_of

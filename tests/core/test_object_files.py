@@ -18,7 +18,7 @@ from unittest import TestCase
 import numpy as np
 import trimesh
 
-from limus.errors import InputError
+from limus.common.errors import InputError
 from limus.formats.beside import beside
 from limus.formats.bundle import Limits, object_in, unpack
 from limus.formats.peek import claimed_triangles

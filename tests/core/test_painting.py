@@ -13,13 +13,13 @@ import numpy as np
 from PIL import Image
 from scipy.spatial import cKDTree
 
-from limus.errors import InputError
+from limus.common.errors import InputError
+from limus.common.store import Store
 from limus.masks.hand.painting import Canvas, dabs_of, footprint, painted
 from limus.masks.hand.stroke import Brush, Mirror, Stroke, dab_count, lines_of, load_stroke, stroke_from
 from limus.masks.hand.vertex_paint import VertexStroke, painted_colours, vertex_canvas
 from limus.masks.sources.picks import Pick, Picks
 from limus.masks.sources.strokes import Strokes
-from limus.store import Store
 from limus.surface.mesh import Mesh
 from limus.surface.picking import picked_triangles
 from limus.surface.subdivide import subdivided

@@ -11,13 +11,13 @@ import numpy as np
 from pydantic import ValidationError
 
 from limus import effects, readings
+from limus.common.errors import InputError
+from limus.common.fields import Document, choice, colour, number, switch
+from limus.common.hashing import key_of
+from limus.common.parallel import WORKERS, for_ranges, kernel, map_blocks
+from limus.common.registry import discover, kind_of
 from limus.effects.effect import Effect
-from limus.errors import InputError
-from limus.fields import Document, choice, colour, number, switch
-from limus.hashing import key_of
-from limus.parallel import WORKERS, for_ranges, kernel, map_blocks
 from limus.readings.reading import READS, Reading, asks_weather
-from limus.registry import discover, kind_of
 
 
 @kernel

@@ -12,8 +12,9 @@ from PIL import Image, ImageCms
 from scipy import ndimage
 from scipy.interpolate import PchipInterpolator
 
-from limus.chronicle import Chronicle, LayerMasks
-from limus.errors import InputError
+from limus.common.errors import InputError
+from limus.common.store import Store
+from limus.document.scene import Scene, scene_from
 from limus.formats.picture_read import read_picture
 from limus.masks.hand.stroke import Brush, Stroke
 from limus.masks.recipe import SOURCES, Recipe, Term
@@ -30,11 +31,10 @@ from limus.masks.sources.proximity import ProximitySource
 from limus.masks.sources.ramp import Ramp
 from limus.masks.sources.slope import SlopeSource
 from limus.masks.sources.strokes import Strokes
+from limus.playing.chronicle import Chronicle, LayerMasks
 from limus.readings.measured import Measured
 from limus.readings.reading import Place
-from limus.scene import Scene, scene_from
-from limus.setting import Setting
-from limus.store import Store
+from limus.readings.setting import Setting
 from limus.surface.axes import placed
 from limus.surface.blur import blur
 from limus.surface.grow import grow

@@ -11,7 +11,8 @@ from unittest import TestCase, mock
 import numpy as np
 import trimesh
 
-from limus.errors import Cancelled, InputError
+from limus.common.errors import Cancelled, InputError
+from limus.common.store import Store
 from limus.formats.gltf_write import glb_bytes
 from limus.intake.object_file import Neighbour, ObjectFile, Twin
 from limus.intake.preparation import beside_scene, neighbour_mesh, prepared, rotation, surroundings, unwrapped_once
@@ -22,8 +23,7 @@ from limus.readings.catalogue import READINGS
 from limus.readings.measured import Measured
 from limus.readings.ray_pass import RayPlan, measure_rays
 from limus.readings.reading import Place
-from limus.setting import Setting
-from limus.store import Store
+from limus.readings.setting import Setting
 from limus.surface.adjacency import adjacency
 from limus.surface.axes import placed, upright
 from limus.surface.mesh import Mesh

@@ -12,12 +12,12 @@ from unittest import TestCase
 
 import numpy as np
 
-from limus.errors import Cancelled
+from limus.common.errors import Cancelled
 from limus.readings.catalogue import READINGS
 from limus.readings.measured import measure, stored
 from limus.readings.ray_pass import RayPlan, measure_rays
 from limus.readings.reading import Place
-from limus.setting import Setting
+from limus.readings.setting import Setting
 from limus.surface.mesh import Mesh
 from limus.surface.texels import Texels
 from tests.core import shapes

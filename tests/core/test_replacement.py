@@ -10,13 +10,13 @@ import numpy as np
 from demo import gauge_board
 from demo.scenario import gauge_board_scene
 from limus.bases.choice import BaseChoice, from_stock
+from limus.document.replacement import compare, likeness, part_users, with_parts_renamed
+from limus.document.scene import Scene
 from limus.intake.inspection import inspection
 from limus.intake.object_file import Twin
 from limus.masks.recipe import Recipe, Term
 from limus.masks.sources.parts import Parts
 from limus.masks.sources.proximity import ProximitySource
-from limus.replacement import compare, likeness, part_users, with_parts_renamed
-from limus.scene import Scene
 from limus.surface.mesh import Mesh
 from tests.core import shapes
 from tests.core.test_effects import STORY, scene

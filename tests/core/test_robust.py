@@ -12,14 +12,14 @@ import numpy as np
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from limus.common.errors import InputError
+from limus.document.scene import Scene, scene_from
 from limus.effects.catalogue import EFFECTS
-from limus.errors import InputError
 from limus.formats.gltf_read import read_gltf
 from limus.formats.gltf_write import glb_bytes
 from limus.masks.coverage import level_for
 from limus.masks.recipe import SOURCES
 from limus.materials.channels import CHANNELS
-from limus.scene import Scene, scene_from
 from tests.core import shapes
 from tests.core.stories import short_story
 from tests.core.test_effects import bench_for

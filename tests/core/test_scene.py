@@ -9,8 +9,8 @@ from pathlib import Path
 from typing import Any
 from unittest import TestCase
 
-from limus.errors import InputError
-from limus.scene import load_scene, scene_from, scene_schema
+from limus.common.errors import InputError
+from limus.document.scene import load_scene, scene_from, scene_schema
 from tests.core.stories import short_story
 
 

@@ -8,17 +8,17 @@ from unittest import TestCase
 import numpy as np
 
 from limus.bases.choice import from_stock
-from limus.chronicle import Chronicle
+from limus.common.object_size import ObjectSize
+from limus.common.store import Store
+from limus.document.scene import Layer, ObjectFile, Scene
+from limus.document.start import fresh_effect
 from limus.effects.catalogue import EFFECTS
-from limus.object_size import ObjectSize
+from limus.playing.chronicle import Chronicle
 from limus.readings.exposure import measure_exposure
 from limus.readings.measured import Measured
 from limus.readings.ray_pass import RayPlan, measure_rays
+from limus.readings.setting import Setting
 from limus.review.change import changed
-from limus.scene import Layer, ObjectFile, Scene
-from limus.setting import Setting
-from limus.start import fresh_effect
-from limus.store import Store
 from limus.surface.mesh import Mesh
 from limus.surface.texels import Texels
 from tests.core import shapes

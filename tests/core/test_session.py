@@ -13,18 +13,18 @@ from unittest.mock import patch
 import numpy as np
 from PIL import Image
 
-from limus.answer import Look, Question
-from limus.answering import answer, answer_as_made
+from limus.common.errors import Cancelled, InputError
+from limus.common.store import Store
+from limus.document.scene import Layer, Scene
 from limus.effects.chipping import Chipping
 from limus.effects.paint import Paint
-from limus.errors import Cancelled, InputError
 from limus.formats.gltf_write import glb_bytes
+from limus.looks.answer import Look, Question
+from limus.looks.answering import answer, answer_as_made
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.exposed import Exposed
 from limus.masks.sources.noise import Noise
-from limus.scene import Layer, Scene
-from limus.session import BYTES_PER_TEXEL, SIZES, Session, fitting, layer_of
-from limus.store import Store
+from limus.playing.session import BYTES_PER_TEXEL, SIZES, Session, fitting, layer_of
 from limus.surface import pyramid
 from limus.surface.mesh import Mesh
 from tests.core import shapes
@@ -202,8 +202,8 @@ class Answers(Case):
         drawer, session = Drawer(), self.measured(*STORY)
         first = self.ask(session, drawer, pictures=True)
         with (
-            patch("limus.answering.encode_surface", side_effect=AssertionError("again")),
-            patch("limus.answering.png_bytes", side_effect=AssertionError("again")),
+            patch("limus.looks.answering.encode_surface", side_effect=AssertionError("again")),
+            patch("limus.looks.answering.png_bytes", side_effect=AssertionError("again")),
         ):
             second = self.ask(session, drawer, pictures=True)
         self.assertEqual((first.maps, first.pictures), (second.maps, second.pictures))

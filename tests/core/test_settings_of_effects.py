@@ -8,7 +8,6 @@ from unittest import TestCase
 import numpy as np
 from scipy import ndimage
 
-from limus.chronicle import Chapter, Chronicle
 from limus.effects.chipping import Chipping
 from limus.effects.dirt import Dirt
 from limus.effects.dust import Dust
@@ -18,6 +17,7 @@ from limus.masks.recipe import Recipe, Term
 from limus.masks.sources.even import Even
 from limus.masks.sources.noise import Noise
 from limus.patterns.noise import fractal
+from limus.playing.chronicle import Chapter, Chronicle
 from limus.surface.blur import blur
 from limus.surface.mesh import Mesh
 from tests.core import shapes

@@ -9,24 +9,24 @@ import numpy as np
 
 from limus.bases.choice import from_stock
 from limus.bases.store_room import STOCK
-from limus.chronicle import Chronicle
+from limus.common.errors import InputError
+from limus.common.object_size import ONE_METRE, ObjectSize
+from limus.common.store import Store
+from limus.document.scene import Scene
+from limus.document.start import by_ground, fresh_effect, started, suiting
 from limus.effects.catalogue import EFFECTS
 from limus.effects.chipping import FLAKING_GRADES, Chipping
 from limus.effects.paint import Paint
-from limus.errors import InputError
 from limus.intake.object_file import ObjectFile
 from limus.masks.coverage import SoftLevels
 from limus.masks.hand.stroke import Brush
 from limus.masks.recipe import SOURCES, Term
 from limus.masks.shape import smoothstep
-from limus.object_size import ONE_METRE, ObjectSize
+from limus.playing.chronicle import Chronicle
 from limus.readings.catalogue import READINGS
 from limus.readings.measured import Measured
 from limus.readings.ray_pass import RayPlan, measure_rays
-from limus.scene import Scene
-from limus.setting import Setting
-from limus.start import by_ground, fresh_effect, started, suiting
-from limus.store import Store
+from limus.readings.setting import Setting
 from limus.surface.mesh import Mesh
 from limus.surface.texels import Texels
 from tests.core import shapes

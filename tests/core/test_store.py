@@ -11,9 +11,9 @@ from unittest.mock import patch
 
 import numpy as np
 
-from limus import store as module
-from limus.errors import Cancelled, InputError
-from limus.store import Store, leaves_of, memory_budget
+from limus.common import store as module
+from limus.common.errors import Cancelled, InputError
+from limus.common.store import Store, leaves_of, memory_budget
 from limus.surface.texels import Texels
 from tests.core import shapes
 
@@ -202,7 +202,7 @@ class Passing(TestCase):
     """Steps of a drag leave results that nobody comes back for; those go before what is in use."""
 
     def test_what_was_come_back_for_outlives_the_steps_of_drags(self) -> None:
-        with mock.patch("limus.store.PASSED", 0.0), mock.patch("limus.store.YOUNG", 0.0):
+        with mock.patch("limus.common.store.PASSED", 0.0), mock.patch("limus.common.store.YOUNG", 0.0):
             store = Store(1_000_000)
             with store.visit():
                 store.get("mask", lambda: np.zeros(100_000, np.uint8))
@@ -226,7 +226,7 @@ class Passing(TestCase):
         self.assertIn("too large for the budget", store)
         store.unpin("promised")
         store.unpin("too large for the budget")
-        with mock.patch("limus.store.YOUNG", 0.0):
+        with mock.patch("limus.common.store.YOUNG", 0.0):
             store.put("one more", np.zeros(200_000, np.uint8), 5.0)
         self.assertNotIn("too large for the budget", store)
         self.assertLessEqual(store.used, store.budget)

@@ -9,27 +9,27 @@ from unittest import TestCase
 import numpy as np
 
 from demo.scenario import gate_hoist_scene
-from limus.ageing import aged, at_year, grown
+from limus.common.errors import InputError
+from limus.common.object_size import ObjectSize
+from limus.document.episode import Episode
+from limus.document.scene import Layer, Scene, scene_from
+from limus.document.treatment import Treatment, treated, treatment_from, treatment_of
+from limus.document.treatments import shipped
 from limus.effects.catalogue import EFFECTS
 from limus.effects.chipping import Chipping
 from limus.effects.dirt import Dirt
 from limus.effects.dust import Dust
 from limus.effects.paint import Paint
 from limus.effects.rust import EXPONENT, Rust
-from limus.episode import Episode
-from limus.errors import InputError
-from limus.glimpse import glimpse, with_effect, with_treatment
 from limus.masks.recipe import Recipe, Term, term
 from limus.masks.sources.even import Even
 from limus.masks.sources.exposed import Exposed
 from limus.masks.sources.noise import Noise
 from limus.masks.sources.parts import Parts
-from limus.object_size import ObjectSize
-from limus.scene import Layer, Scene, scene_from
-from limus.session import Session
-from limus.setting import Setting
-from limus.treatment import Treatment, treated, treatment_from, treatment_of
-from limus.treatments import shipped
+from limus.playing.ageing import aged, at_year, grown
+from limus.playing.session import Session
+from limus.readings.setting import Setting
+from limus.review.glimpse import glimpse, with_effect, with_treatment
 from tests.core import shapes
 from tests.core.test_effects import bench_for, layer, oxide_of, scene
 

@@ -9,17 +9,17 @@ from pydantic import ValidationError
 
 from limus.bases.choice import from_stock
 from limus.bases.store_room import STOCK
+from limus.common.errors import InputError
+from limus.document.scene import scene_from
 from limus.effects.chipping import Chipping
 from limus.effects.dust import Dust
 from limus.effects.paint import Paint
 from limus.effects.rust import Rust
-from limus.errors import InputError
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.coat import CoatSource
 from limus.masks.sources.exposed import Exposed
 from limus.materials.substance import FAMILIES, thinned
 from limus.materials.substance import PAINT as FILM
-from limus.scene import scene_from
 from tests.core import shapes
 from tests.core.test_effects import bench_for, layer, scene
 

@@ -7,7 +7,7 @@ from unittest import TestCase
 import numpy as np
 from scipy import ndimage
 
-from limus.errors import InputError
+from limus.common.errors import InputError
 from limus.patterns.noise import fractal
 from limus.surface.adjacency import SEAM, adjacency
 from limus.surface.blur import blur

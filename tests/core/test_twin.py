@@ -14,9 +14,9 @@ from limus.readings.catalogue import READINGS
 from limus.readings.measured import measure, stored
 from limus.readings.ray_pass import RayPlan
 from limus.readings.reading import Place
+from limus.readings.setting import Setting
 from limus.readings.surroundings import Surroundings
 from limus.readings.twin import carry, partners, plain_name, stems
-from limus.setting import Setting
 from limus.surface.mesh import Mesh
 from limus.surface.texels import Texels
 from tests.core import shapes

@@ -11,7 +11,7 @@ import numpy as np
 import trimesh
 
 from bench.unwrapping import rock
-from limus.errors import Cancelled
+from limus.common.errors import Cancelled
 from limus.surface import unwrap_worker
 from limus.surface.adjacency import adjacency
 from limus.surface.dense_charts import dense_charts

@@ -15,8 +15,10 @@ from scipy import ndimage, stats
 from skimage import measure
 
 from limus.bases.choice import from_stock
-from limus.chronicle import Chapter, Chronicle
-from limus.colour import to_linear
+from limus.common.colour import to_linear
+from limus.common.errors import InputError
+from limus.common.store import Store
+from limus.document.scene import Layer
 from limus.effects.catalogue import EFFECTS
 from limus.effects.chipping import Chipping
 from limus.effects.decal import Decal
@@ -33,7 +35,6 @@ from limus.effects.scratching import Scratching
 from limus.effects.smears import Smears
 from limus.effects.splash import Splash
 from limus.effects.variation import Variation
-from limus.errors import InputError
 from limus.formats.picture_read import read_picture
 from limus.formats.svg_read import MOST_BYTES
 from limus.masks.recipe import Recipe, Term, term
@@ -42,10 +43,9 @@ from limus.masks.sources.noise import Noise
 from limus.materials.substance import covered
 from limus.patterns.lettering import FONTS, lettering, unknown_signs
 from limus.patterns.noise import fractal
+from limus.playing.chronicle import Chapter, Chronicle
 from limus.readings.measured import Measured
 from limus.readings.ray_pass import RayPlan, measure_rays
-from limus.scene import Layer
-from limus.store import Store
 from limus.strata.pile import Pile
 from limus.surface.mesh import Mesh
 from limus.surface.running import lower_edges, run_down

@@ -14,8 +14,10 @@ from scipy.spatial import cKDTree
 from skimage.morphology import reconstruction
 
 from limus.bases.choice import from_stock
-from limus.chronicle import Chapter, Chronicle
-from limus.colour import luminance
+from limus.common.colour import luminance
+from limus.common.errors import InputError
+from limus.document.scene import Layer, scene_from
+from limus.document.snapshot import Snapshot
 from limus.effects.algae import Algae
 from limus.effects.cracks import CrackLayer
 from limus.effects.dust import Dust
@@ -31,7 +33,6 @@ from limus.effects.staining import Staining
 from limus.effects.washing import Washing
 from limus.effects.water import Water
 from limus.effects.wetness import Wetness
-from limus.errors import InputError
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.cracks import CracksSource
 from limus.masks.sources.even import Even
@@ -41,12 +42,11 @@ from limus.patterns.crack_network import Cracks, crack_network
 from limus.patterns.discs import covering
 from limus.patterns.fissures import weak_points
 from limus.patterns.sites import scattered_on
+from limus.playing.chronicle import Chapter, Chronicle
 from limus.readings.flow import flow
 from limus.readings.open_weather import rain_by_sky, sun_by_sky
 from limus.readings.reading import Place
-from limus.scene import Layer, scene_from
-from limus.setting import Setting
-from limus.snapshot import Snapshot
+from limus.readings.setting import Setting
 from limus.surface.filling import filled
 from limus.surface.marching import distance_along
 from limus.surface.mesh import Mesh

@@ -14,13 +14,13 @@ from unittest import TestCase
 
 import numpy as np
 
-from limus.errors import Cancelled
+from limus.common.errors import Cancelled
 from limus.readings.driving_rain import WET_HOURS, rain_vector, wall_share
 from limus.readings.exposure import Exposure, exposure_keys, measure_exposure, stored_exposure
 from limus.readings.flow import flow
+from limus.readings.setting import Setting
 from limus.readings.sun_path import compass, declination, direct_sun, elevation, sun_directions
 from limus.readings.surroundings import NOTHING, Surroundings
-from limus.setting import Setting
 from limus.surface.mesh import Mesh
 from limus.surface.texels import Texels
 from tests.core import shapes

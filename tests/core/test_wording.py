@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from unittest import TestCase
 
-from limus.errors import InputError
-from limus.refusal import refuse_odd_text
-from limus.wording import one_of, plain
+from limus.common.errors import InputError
+from limus.common.refusal import refuse_odd_text
+from limus.common.wording import one_of, plain
 
 
 class Words(TestCase):

@@ -20,9 +20,10 @@ import DracoPy
 import numpy as np
 from PIL import Image
 
-from limus.cli import main
+from limus.cli.main import main
+from limus.common.errors import InputError
+from limus.document.scene import scene_from
 from limus.effects.catalogue import EFFECTS
-from limus.errors import InputError
 from limus.formats.draco_read import claimed
 from limus.formats.gltf_read import read_gltf
 from limus.formats.gltf_write import GltfMaps, glb_bytes, write_glb
@@ -32,7 +33,6 @@ from limus.formats.png import png_bytes
 from limus.formats.read import read_object
 from limus.intake.inspection import inspection
 from limus.materials.imported import lay_maps
-from limus.scene import scene_from
 from limus.surface.mesh import Mesh
 from limus.surface.picture import Texture
 from limus.surface.pyramid import texels_of
@@ -220,7 +220,7 @@ class Bounded(Case):
 
 class UnwrapApart(TestCase):
     def test_a_limit_a_chart_for_each_face_and_a_cancel(self) -> None:
-        from limus.errors import Cancelled
+        from limus.common.errors import Cancelled
 
         mesh = shapes.sphere(0.1, 64)
         os.environ["LIMUS_UNWRAP_SECONDS"] = "0"
@@ -539,7 +539,7 @@ class ReadRight(Case):
     def test_neighbours_far_from_the_origin(self) -> None:
         from limus.intake.object_file import Neighbour, ObjectFile
         from limus.intake.preparation import prepared, surroundings
-        from limus.setting import Setting
+        from limus.readings.setting import Setting
 
         for name, x in (("one.glb", 500000.0), ("two.glb", 500001.0)):
             document, blob = parsed(glb_bytes(shapes.box(0.2)))
@@ -558,7 +558,7 @@ class ReadRight(Case):
     def test_a_second_uv_set_can_be_chosen(self) -> None:
         from limus.intake.object_file import ObjectFile
         from limus.intake.preparation import prepared
-        from limus.setting import Setting
+        from limus.readings.setting import Setting
 
         path = self.path("a.glb", pack(*samples.rich_document()))
         self.assertTrue(inspection(read_object(path))["second_uv"])

@@ -19,15 +19,15 @@ import numpy as np
 from hypothesis import HealthCheck, Phase, given, settings
 from hypothesis import strategies as st
 
-from limus.base_file import read_base
-from limus.errors import InputError
+from limus.common.errors import InputError
+from limus.common.store import shared
+from limus.document.base_file import read_base
+from limus.document.scene import scene_from
+from limus.document.treatment import treatment_from
 from limus.formats.picture_read import read_picture
 from limus.formats.read import read_object
 from limus.intake.inspection import inspection
 from limus.masks.hand.stroke import stroke_from
-from limus.scene import scene_from
-from limus.store import shared
-from limus.treatment import treatment_from
 from tests.core.test_formats import pack
 from tests.hostile import samples
 from tests.hostile.mutations import as_json, broken, documents
@@ -176,7 +176,7 @@ class Lines(Hostile):
     def test_the_command_line(self, case: tuple[str, bytes], data: st.DataObject) -> None:
         from contextlib import redirect_stderr, redirect_stdout
 
-        from limus.cli import main
+        from limus.cli.main import main
 
         path = self.folder / case[0]
         path.write_bytes(case[1])

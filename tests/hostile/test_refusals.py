@@ -18,13 +18,13 @@ import DracoPy
 import numpy as np
 import OpenEXR
 
-from limus.cli import main
-from limus.errors import InputError
+from limus.cli.main import main
+from limus.common.errors import InputError
+from limus.document.scene import Scene, scene_from
 from limus.formats.gltf_read import read_gltf
 from limus.formats.gltf_write import glb_bytes
 from limus.formats.picture_read import check_picture, read_picture
 from limus.formats.read import read_object
-from limus.scene import Scene, scene_from
 from limus.surface.crosses import edge_crosses, lengths
 from tests.core import shapes
 from tests.core.test_formats import pack

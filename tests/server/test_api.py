@@ -18,10 +18,10 @@ from django.test import Client, override_settings
 from django.utils import timezone
 from PIL import Image
 
+from limus.common.errors import Cancelled
+from limus.common.store import shared
 from limus.effects.catalogue import EFFECTS
-from limus.errors import Cancelled
 from limus.formats.gltf_write import glb_bytes
-from limus.store import shared
 from server.api.api import api
 from server.jobs import runner
 from server.jobs.keeper import Keeper

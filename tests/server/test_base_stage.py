@@ -13,7 +13,7 @@ from PIL import Image
 
 from limus.bases.choice import from_stock
 from limus.bases.store_room import STOCK
-from limus.errors import InputError
+from limus.common.errors import InputError
 from limus.formats.gltf_write import glb_bytes
 from server.projects import storage
 from server.projects.data_files import find

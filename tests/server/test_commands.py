@@ -22,9 +22,9 @@ from django.conf import settings
 from django.core.management import CommandError, call_command
 
 from demo.scenario import gate_hoist_scene
+from limus.common.store import shared
 from limus.formats.read import read_object
 from limus.masks.hand.painting import _lay
-from limus.store import shared
 from server.projects.models import Intake, Project, SceneVersion, WorkObject
 from server.projects.try_out import try_out_files
 from server.projects.warm_up import compile_once, evaluate_once

@@ -7,7 +7,7 @@ import time
 from collections.abc import Callable
 from unittest import TestCase
 
-from limus.errors import Cancelled
+from limus.common.errors import Cancelled
 from server.projects.gate import LARGE, Gate, Lane
 
 

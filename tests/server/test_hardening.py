@@ -28,10 +28,10 @@ from django.core.wsgi import get_wsgi_application
 from django.db import OperationalError, connection, connections
 from django.test import Client, override_settings
 
-from limus.errors import InputError
+from limus.common.errors import InputError
+from limus.common.store import shared
 from limus.formats.gltf_write import glb_bytes
 from limus.formats.read import read_object
-from limus.store import shared
 from server.api.answers import body_pieces
 from server.config import front
 from server.jobs.models import Job
@@ -324,7 +324,7 @@ class Removing(ServerTest):
         item = self.add_box()
         for k in range(60):
             item.commit(item.head_id, {**item.document, "seed": k + 2}, "Seed")
-        with mock.patch("limus.scene.Scene.model_validate", side_effect=AssertionError("validated")):
+        with mock.patch("limus.document.scene.Scene.model_validate", side_effect=AssertionError("validated")):
             self.assertEqual(self.call("delete", f"/objects/{item.pk}").status_code, 204)
         self.assertEqual((WorkObject.objects.count(), SceneVersion.objects.count(), FileUse.objects.count()), (0, 0, 0))
 
@@ -387,7 +387,7 @@ class Removing(ServerTest):
         from server.projects.intake import take_in
 
         item = take_in(self.project, "new.glb", [glb_bytes(shapes.box(0.2511))])
-        with mock.patch("limus.session.Session.measure", side_effect=AssertionError("measured")):
+        with mock.patch("limus.playing.session.Session.measure", side_effect=AssertionError("measured")):
             for path in ("", "/scene", "/mesh.glb", "/portrait.png"):
                 self.assertIn(self.call("get", f"/objects/{item.pk}{path}").status_code, (200, 204, 404))
         self.assertEqual(Job.objects.count(), 0)

@@ -177,7 +177,7 @@ out["adopted"], out["waited"] = state(two), time.monotonic() - began
 class Parents(TestCase):
     def test_one_that_is_gone_already(self) -> None:
         # Who started it had ended before it came to ask: it ends as well.
-        code = "from limus.dying import die_with_parent; die_with_parent(1 << 22); print('still here')"
+        code = "from limus.common.dying import die_with_parent; die_with_parent(1 << 22); print('still here')"
         done = subprocess.run([sys.executable, "-c", code], cwd=ROOT, capture_output=True, text=True, check=False)
         self.assertEqual((done.returncode, done.stdout), (1, ""))
 

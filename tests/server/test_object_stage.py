@@ -10,10 +10,10 @@ import numpy as np
 from django.conf import settings
 from django.test import override_settings
 
+from limus.common.store import Store, shared
 from limus.formats.gltf_write import glb_bytes
+from limus.playing.session import MOST_MEASURED, Session
 from limus.readings.catalogue import READINGS
-from limus.session import MOST_MEASURED, Session
-from limus.store import Store, shared
 from limus.surface.mesh import Part
 from server.jobs.models import Job
 from server.projects import intake as intakes

@@ -18,11 +18,11 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from limus.bases.catalogue import MATERIALS
+from limus.common.errors import InputError
+from limus.common.named_files import file_fields, models_in
+from limus.document.scene import Scene
 from limus.effects.catalogue import EFFECTS
-from limus.errors import InputError
 from limus.masks.recipe import SOURCES
-from limus.named_files import file_fields, models_in
-from limus.scene import Scene
 from server.jobs.models import Job
 from server.projects import storage
 from server.projects.data_files import files_in, find, find_received, is_exact

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from typing import Any
 
-from limus.treatments import shipped
+from limus.document.treatments import shipped
 from server.projects.gate import gate
 from server.projects.models import OwnTreatment
 from tests.server.base import ServerTest

@@ -16,7 +16,7 @@ from django.conf import settings
 from django.db import OperationalError
 from django.utils import timezone
 
-from limus.editions import editions_of, looks_changed
+from limus.document.editions import editions_of, looks_changed
 from limus.effects.rust import Rust
 from server.jobs.keeper import Keeper
 from server.jobs.models import Job
@@ -72,7 +72,7 @@ class LastView(ServerTest):
                 if self.call("get", f"/objects/{item.pk}/last-view").status_code == 200:
                     break
                 time.sleep(0.05)
-        from limus.store import shared
+        from limus.common.store import shared
 
         # As after a restart: nothing is in memory.
         shared().clear()

@@ -9,8 +9,8 @@ import numpy as np
 from limus.bases.base_material import BaseMaterial, colour_field, uneven_field
 from limus.bases.ground import Ground, Skin, mixed, step, times
 from limus.bases.materials.timber import Timber, grown
-from limus.fields import number
-from limus.hashing import key_of
+from limus.common.fields import number
+from limus.common.hashing import key_of
 from limus.materials.channels import one
 from limus.materials.substance import Substance
 

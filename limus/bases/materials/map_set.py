@@ -9,11 +9,13 @@ from pydantic import Field, field_validator
 
 from limus.bases.base_material import BaseMaterial
 from limus.bases.ground import Ground, Skin
-from limus.colour import luminance
-from limus.errors import InputError
-from limus.fields import choice, number
+from limus.common.colour import luminance
+from limus.common.errors import InputError
+from limus.common.fields import choice, number
+from limus.common.hashing import key_of
+from limus.common.refusal import refusal
+from limus.common.store import shared
 from limus.formats.picture_read import ReadPicture, read_picture
-from limus.hashing import key_of
 from limus.map_sets.normal_map import integrated
 from limus.map_sets.picture_level import level_of, reduction, resized
 from limus.map_sets.recognise import COMPONENTS, MOST_FILES, MapUse
@@ -22,8 +24,6 @@ from limus.materials.channels import CHANNELS, one
 from limus.materials.optics import index_from_reflectance, reflectance_from_level, roughness_from_gloss
 from limus.materials.substance import Substance
 from limus.patterns.by_example import Laid, lay_flat, lay_on_sides, prepared
-from limus.refusal import refusal
-from limus.store import shared
 
 #: Most pixels across that are laid at once; finer ones are averaged.
 MOST_ACROSS = 4096

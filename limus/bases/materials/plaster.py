@@ -8,7 +8,7 @@ import numpy as np
 
 from limus.bases.base_material import BaseMaterial, colour_field, roughness_field, uneven_field
 from limus.bases.ground import Ground, Skin, mixed, step, times
-from limus.fields import number
+from limus.common.fields import number
 from limus.materials.channels import one
 from limus.materials.substance import Substance
 

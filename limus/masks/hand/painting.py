@@ -13,11 +13,11 @@ from pathlib import Path
 
 import numpy as np
 
+from limus.common.hashing import key_of
+from limus.common.parallel import kernel
 from limus.formats.picture_read import read_picture
-from limus.hashing import key_of
 from limus.masks.hand.stroke import Stroke, load_stroke, placed_points
 from limus.masks.source import Keep
-from limus.parallel import kernel
 from limus.patterns.cells import salt_of
 from limus.patterns.noise import octave
 from limus.surface.grid import Grid, nearest_facing

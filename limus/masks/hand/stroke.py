@@ -10,12 +10,12 @@ from typing import Annotated, Any, Literal
 import numpy as np
 from pydantic import Field, ValidationError
 
-from limus.errors import InputError
-from limus.fields import Document, FileName, choice, number
+from limus.common.errors import InputError
+from limus.common.fields import Document, FileName, choice, number
+from limus.common.hashing import key_of
+from limus.common.refusal import first_refusal, refuse_odd_text
+from limus.common.store import shared
 from limus.formats.json_read import read_json
-from limus.hashing import key_of
-from limus.refusal import first_refusal, refuse_odd_text
-from limus.store import shared
 from limus.surface.mesh import Mesh
 
 #: Most dabs of one stroke.

@@ -9,7 +9,7 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
-from limus.fields import Document, FileName
+from limus.common.fields import Document, FileName
 from limus.masks.hand.painting import Canvas, Workspace, footprint
 from limus.masks.hand.stroke import load_stroke
 from limus.surface.grid import grid_of

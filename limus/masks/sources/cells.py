@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from limus.fields import choice, number
+from limus.common.fields import choice, number
 from limus.masks.pattern import Pattern, seed_field, size_field
 from limus.masks.source import Scope
 from limus.patterns.cells import cells

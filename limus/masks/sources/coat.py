@@ -7,7 +7,7 @@ from typing import ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
-from limus.fields import number
+from limus.common.fields import number
 from limus.masks.source import Scope, Source
 
 

@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from limus.fields import choice, number
+from limus.common.fields import choice, number
 from limus.masks.direction import Directed, Towards, towards_field
 from limus.masks.source import Scope, Source
 

@@ -7,7 +7,7 @@ from typing import Annotated, ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
-from limus.fields import Document
+from limus.common.fields import Document
 from limus.masks.source import Scope, Source
 from limus.surface.picking import picked_triangles
 

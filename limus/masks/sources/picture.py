@@ -7,9 +7,9 @@ from typing import ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
-from limus.colour import luminance, to_linear
-from limus.errors import InputError
-from limus.fields import FileName, choice, number, switch
+from limus.common.colour import luminance, to_linear
+from limus.common.errors import InputError
+from limus.common.fields import FileName, choice, number, switch
 from limus.formats.picture_read import ReadPicture, read_picture
 from limus.masks.direction import Directed, Towards, towards_field
 from limus.masks.pattern import seed_field, size_field

@@ -7,7 +7,7 @@ from typing import Any, ClassVar, Literal
 import numpy as np
 from pydantic import Field, model_validator
 
-from limus.fields import FileName, choice, number
+from limus.common.fields import FileName, choice, number
 from limus.masks.hand.stroke import lines_of
 from limus.masks.pattern import seed_field
 from limus.masks.source import Scope, Source

@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from limus.fields import number
+from limus.common.fields import number
 from limus.masks.source import Scope, Source
 from limus.readings.catalogue import READINGS
 

@@ -7,8 +7,8 @@ from typing import ClassVar, Literal
 import numpy as np
 from pydantic import Field
 
-from limus.fields import FileName
-from limus.hashing import key_of
+from limus.common.fields import FileName
+from limus.common.hashing import key_of
 from limus.masks.hand.painting import painted
 from limus.masks.source import Scope, Source
 

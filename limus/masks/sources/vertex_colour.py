@@ -6,7 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from limus.fields import choice
+from limus.common.fields import choice
 from limus.masks.shape import smoothstep
 from limus.masks.source import Scope, Source
 from limus.surface.blur import blur

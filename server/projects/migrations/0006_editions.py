@@ -13,6 +13,6 @@ class Migration(migrations.Migration):
         migrations.AddField(
             model_name='workobject',
             name='editions',
-            field=models.JSONField(default=dict, help_text='Editions of effects, sources and bases that it was made with: see limus.editions'),
+            field=models.JSONField(default=dict, help_text='Editions of effects, sources and bases that it was made with: see limus.document.editions'),
         ),
     ]

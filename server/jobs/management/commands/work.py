@@ -7,7 +7,7 @@ from typing import Any
 
 from django.core.management.base import BaseCommand
 
-from limus.dying import die_with_parent
+from limus.common.dying import die_with_parent
 from server.jobs.keeper import Keeper
 
 

@@ -12,9 +12,9 @@ from django.core.management.base import BaseCommand
 from demo import gate_hoist, gauge_board, pier_cap, slate_panel
 from demo.plain_obj import obj_bytes
 from demo.scenario import PROJECT, gate_hoist_scene, gauge_board_scene, pier_cap_scene, slate_panel_scene
+from limus.document.scene import Scene
 from limus.formats.files import write_whole
 from limus.formats.gltf_write import glb_bytes
-from limus.scene import Scene
 from limus.surface.mesh import Mesh
 from server.projects import try_out
 from server.projects.demo_sign_in import DEMO_USER

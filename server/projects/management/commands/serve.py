@@ -19,7 +19,7 @@ from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandError
 from django.db import DatabaseError, connection
 
-from limus.store import memory_budget
+from limus.common.store import memory_budget
 from server.projects import storage
 from server.projects.disk import disk_is_full
 

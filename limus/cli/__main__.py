@@ -1,0 +1,7 @@
+"""``python -m limus.cli``."""
+
+import sys
+
+from limus.cli.main import main
+
+sys.exit(main())

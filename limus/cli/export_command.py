@@ -1,0 +1,32 @@
+"""``limus export``: a delivery: a GLB, or maps."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+from limus.cli.asked import scene_asked
+from limus.cli.numbers import resolution
+from limus.cli.saying import say_notes
+from limus.intake.preparation import beside_scene
+from limus.playing.session import Session
+from limus.targets.delivery import TARGETS, deliver, write_all
+
+
+def arguments(parser: argparse.ArgumentParser) -> None:
+    """Its options."""
+    parser.add_argument("scene")
+    parser.add_argument("--snapshot", metavar="NAME", help="layers on and off as in this snapshot of the scene")
+    parser.add_argument("--to", required=True, choices=TARGETS)
+    parser.add_argument("--resolution", type=resolution, default=1024, metavar="N")
+    parser.add_argument("--bits", type=int, choices=[8, 16], default=8)
+    parser.add_argument("--out", required=True, metavar="DIR")
+    parser.add_argument("--strict", action="store_true", help="exit with 3 when a layer or line has something to say")
+
+
+def run(args: argparse.Namespace) -> None:
+    """Do it."""
+    path = Path(args.scene)
+    files, notes = deliver(Session(scene_asked(args), beside_scene(path.parent)), args.to, args.resolution, bits=args.bits)
+    write_all(files, Path(args.out))
+    say_notes(notes, args.strict)

@@ -1,0 +1,23 @@
+"""What layers say of themselves, on standard error."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Sequence
+
+
+class Noted(Exception):
+    """Layers had something to say, and that was to be an error."""
+
+
+def say_notes(notes: Sequence[str], strict: bool) -> None:
+    """What layers have to say of themselves, on standard error.
+
+    Raises
+    ------
+    Noted : there is something, and ``strict`` was asked for.
+    """
+    for note in notes:
+        print(note if note.endswith(".") else f"{note}.", file=sys.stderr)
+    if notes and strict:
+        raise Noted

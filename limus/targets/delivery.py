@@ -1,0 +1,64 @@
+"""A delivery: the finished object as one of the targets."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+from limus import targets
+from limus.common.registry import discover
+from limus.formats.files import write_whole
+from limus.masks.hand.vertex_paint import painted_colours
+from limus.materials.encode import in_use
+from limus.playing.session import Say, Session
+from limus.readings.measured import Measured
+from limus.targets.target import Target
+from limus.targets.written import Written
+
+TARGETS: dict[str, type[Target]] = discover(targets, Target)
+#: Size at which it is found out what a delivery will hold.
+_LOOK = 256
+
+
+def will_be_written(session: Session, target: str) -> list[str]:
+    """Names of the files that ``deliver`` will give: the chronicle is played small, to see which channels something is in.
+
+    Raises
+    ------
+    InputError : no UVs.
+    """
+    mesh = session.mesh
+    mesh.need_uv()
+    readings = session.readings()
+    measured = readings.measured if readings is not None else Measured.blank(session.texels(_LOOK))
+    chronicle = session.chronicle(measured, _LOOK, weather=readings is not None and session.scene.asks_for_weather)
+    pile = chronicle.as_made(session.scene)
+    for chapter in chronicle.playing(session.scene):
+        pile = chapter.pile
+    used = {channel.name for channel in in_use(chronicle.finish(pile).sheet)}
+    return TARGETS[target]().names(session.scene.name, mesh, used)
+
+
+def deliver(
+    session: Session, target: str, resolution: int, *, bits: int = 8, progress: Say | None = None
+) -> tuple[list[Written], list[str]]:
+    """All files of a delivery, in memory, and what layers and channels have to say about it.
+
+    ``target`` is one of ``TARGETS``; may raise ``Cancelled`` through ``progress``.
+    """
+    scene, mesh = session.scene, session.mesh
+    texels, surface, notes = session.finished(resolution, say=progress)
+    if progress:
+        progress(0.9, "Writing files")
+    if scene.vertex_paint:
+        mesh = replace(mesh, colours=painted_colours(mesh, scene.vertex_paint, session.find))
+    out, said = TARGETS[target]().files(scene.name, mesh, texels, surface, bits)
+    if progress:
+        progress(1.0, "Done")
+    return out, notes + said
+
+
+def write_all(files: list[Written], folder: Path) -> None:
+    """Write the files, each whole or not at all."""
+    for file in files:
+        write_whole(folder / file.name, file.data)
