@@ -31,6 +31,7 @@ COMMANDS = {
     "export": "a delivery: a GLB, or maps",
     "base": "texture files recognised as a base, or the bases of the store room",
     "start": "a scene document that works, with sizes that fit the object",
+    "edit": "one edit of a scene document: add, remove, move, set ...",
     "schema": "JSON Schema of the scene document",
 }
 

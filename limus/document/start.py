@@ -31,6 +31,19 @@ def fresh_effect(kind: str, size: ObjectSize, setting: Setting, bases: Sequence[
     return effect.fitted(size).model_copy(update=more | ({"years": setting.years} if "years" in effect.model_fields else {}))
 
 
+def fresh_layer(
+    kind: str, name_id: str, size: ObjectSize, setting: Setting, bases: Sequence[BaseChoice] = (), *, name: str = ""
+) -> Layer:
+    """A new layer: its effect as ``fresh_effect`` gives it, where the effect goes by default; called after its effect unless ``name`` says otherwise."""
+    effect = EFFECTS[kind]
+    return Layer(
+        id=name_id,
+        name=name or effect.title,
+        effect=fresh_effect(kind, size, setting, bases),
+        where=effect.default_where(size),
+    )
+
+
 def by_ground(bases: Sequence[BaseChoice]) -> dict[str, dict[str, Any]]:
     """Fields that new layers have otherwise on these bases: kind of effect -> field -> value."""
     families = {base.substance.family for base in bases}
@@ -72,11 +85,13 @@ def started(
         effect = EFFECTS[kind]
         count = sum(1 for layer in made if layer["effect"]["kind"] == kind) + 1
         made.append(
-            Layer(
-                id=kind if count == 1 else f"{kind}-{count}",
+            fresh_layer(
+                kind,
+                kind if count == 1 else f"{kind}-{count}",
+                size,
+                setting,
+                [base],
                 name=effect.title if count == 1 else f"{effect.title} {count}",
-                effect=fresh_effect(kind, size, setting, [base]),
-                where=effect.default_where(size),
             ).model_dump(mode="json")
         )
     whole = {

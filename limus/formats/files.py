@@ -38,6 +38,20 @@ def need_regular(path: Path, name: str) -> None:
     raise InputError(f"it is {what}, not a file", where=name, remedy="Name a plain file")
 
 
+def bytes_of(path: Path) -> bytes:
+    """What is in a plain file.
+
+    Raises
+    ------
+    InputError : it is no plain file, or cannot be read.
+    """
+    need_regular(path, path.name)
+    try:
+        return path.read_bytes()
+    except OSError as error:
+        raise InputError(f"the file cannot be read ({error.strerror})", where=path.name, remedy="Check the path") from error
+
+
 def write_whole(path: Path, data: bytes) -> None:
     """Write ``data`` beside ``path`` and move it into place, so that a reader never meets half a file."""
     path.parent.mkdir(parents=True, exist_ok=True)

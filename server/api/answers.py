@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import Any
 
 from django.contrib.auth.models import AbstractBaseUser
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
 from limus.common.errors import InputError
 from limus.document.scene import Scene
+from limus.document.snapshot import snapshot_shown
 from server.projects.disk import disk_is_full
 from server.projects.models import Project, SceneVersion, WorkObject
 
@@ -26,24 +28,43 @@ class Problem(BaseModel):
     accepted: str = ""
 
 
-class VersionOut(BaseModel):
-    """A version of the scene, and which way history goes from it."""
+class VersionFacts(BaseModel):
+    """A version of the scene, which way history goes from it, and what follows from its document."""
 
     version: int
     number: int
     label: str
     saved: str
-    document: Scene
     can_undo: bool
     undo_label: str
     can_redo: bool
     redo_label: str
+    token: str = Field("", description="By which whoever made it knows it again")
+    snapshot: str = Field("", description="Id of the snapshot that it shows, if one")
+
+
+class VersionOut(VersionFacts):
+    """A version with its whole document."""
+
+    document: Scene
+
+
+class EditOut(VersionFacts):
+    """A version by what is different from another one: the answer to an edit, an undo and a redo."""
+
+    base: int = Field(description="The version that the change starts from")
+    change: list[list[Any]] = Field(
+        description='Steps from that document: ["set", path, value], ["drop", path], ["splice", path, start, count, values]'
+    )
+    made: dict[str, Any] = Field(default_factory=dict, description="What is new and worth selecting: layer, episode, line, base")
+    notes: list[str] = Field(default_factory=list, description="What could not be done as asked")
 
 
 class Stale(Problem):
-    """409: the scene as it is now, to go on from."""
+    """409: the scene as it is now, to go on from. ``arrived``: the edit is in it, an earlier answer got lost."""
 
     scene: VersionOut
+    arrived: bool = False
 
 
 def owner_of(request: HttpRequest) -> AbstractBaseUser:
@@ -63,25 +84,35 @@ def object_of(request: HttpRequest, object_id: int) -> WorkObject:
     )
 
 
-def version_out(item: WorkObject) -> VersionOut:
-    """The version that the object shows."""
+def _facts(item: WorkObject) -> dict[str, Any]:
     head = item.head
     assert head is not None
     redo = SceneVersion.objects.filter(pk=item.undone[-1]).first() if item.undone else None
-    return VersionOut(
-        version=head.pk,
-        number=head.number,
-        label=head.label,
-        saved=head.created.isoformat(),
-        document=item.scene(),
-        can_undo=head.parent_id is not None,
-        undo_label=head.label if head.parent_id else "",
-        can_redo=redo is not None,
-        redo_label=redo.label if redo else "",
-    )
+    return {
+        "version": head.pk,
+        "number": head.number,
+        "label": head.label,
+        "saved": head.created.isoformat(),
+        "can_undo": head.parent_id is not None,
+        "undo_label": head.label if head.parent_id else "",
+        "can_redo": redo is not None,
+        "redo_label": redo.label if redo else "",
+        "token": head.token,
+        "snapshot": snapshot_shown(item.document),
+    }
 
 
-def stale(item: WorkObject) -> Stale:
+def version_out(item: WorkObject) -> VersionOut:
+    """The version that the object shows, whole."""
+    return VersionOut(**_facts(item), document=item.scene())
+
+
+def edit_out(item: WorkObject, base: int, change: list[Any], made: dict[str, Any], notes: list[str]) -> EditOut:
+    """The version that the object shows, by its difference from version ``base``."""
+    return EditOut(**_facts(item), base=base, change=change, made=made, notes=notes)
+
+
+def stale(item: WorkObject, arrived: bool = False) -> Stale:
     """The answer to an edit of an older version; it carries the newest one, so that nobody has to ask again."""
     item.refresh_from_db()
     return Stale(
@@ -90,6 +121,7 @@ def stale(item: WorkObject) -> Stale:
         where="base",
         remedy="Load the newest version and make the edit again",
         scene=version_out(item),
+        arrived=arrived,
     )
 
 

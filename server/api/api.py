@@ -32,6 +32,7 @@ from server.api import (
     store_room,
     treatments,
 )
+from server.api.asked import VersionGone
 from server.projects.disk import disk_is_full, full_answer
 
 
@@ -122,3 +123,9 @@ def _no_room(request: HttpRequest, error: Exception) -> HttpResponse:
 @api.exception_handler(Cancelled)
 def _superseded(request: HttpRequest, error: Cancelled) -> HttpResponse:
     return api.create_response(request, {"message": "A newer request took its place."}, status=409)
+
+
+@api.exception_handler(VersionGone)
+def _gone(request: HttpRequest, error: VersionGone) -> HttpResponse:
+    found = InputError("the version is not held here any more", where="base", remedy="Send the whole document once")
+    return api.create_response(request, found.as_dict(), status=410)

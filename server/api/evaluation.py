@@ -11,13 +11,12 @@ from ninja import Router
 from pydantic import Field
 
 from limus.common.errors import Cancelled
-from limus.document.scene import Scene
 from limus.looks.answer import Answer, Question
 from limus.looks.answering import Sink, answer, answer_as_made
 from limus.playing.session import Session
 from server.api.answers import Problem, object_of, owner_of
+from server.api.asked import Asked, scene_asked
 from server.projects.gate import gate
-from server.projects.intake import own_files_only
 from server.projects.last_view import keep_soon, last_view
 from server.projects.map_store import Pictures
 from server.projects.workshop import session_of
@@ -28,13 +27,12 @@ KEPT_FROM = 512
 Answerer = Callable[[Session, Question, Sink, Callable[[], None]], Answer | None]
 
 
-class EvaluateIn(Question):
-    """A question. ``document`` may be unsaved (while dragging); without it the saved scene is asked."""
+class EvaluateIn(Question, Asked):
+    """A question, and which document it is about: while something is dragged, a version and what is set anew in it."""
 
     ticket: int = Field(0, ge=0)
     client: str = Field("", max_length=40)
     ahead: bool = Field(False, description="Nobody waits for it: it is made so that the next drag finds it")
-    document: Scene | None = None
 
 
 def _answered(request: HttpRequest, object_id: int, body: EvaluateIn, by: Answerer) -> Answer | None:
@@ -43,9 +41,7 @@ def _answered(request: HttpRequest, object_id: int, body: EvaluateIn, by: Answer
     owner: int = owner_of(request).pk
     gate.newest(owner, body.client, body.ticket)
     item = object_of(request, object_id)
-    scene = body.document if body.document is not None else item.scene()
-    if body.document is not None:
-        own_files_only(scene, item.project, item)
+    scene = scene_asked(request, item, body)
     session = session_of(scene)
 
     def gone() -> bool:
@@ -63,7 +59,9 @@ def _answered(request: HttpRequest, object_id: int, body: EvaluateIn, by: Answer
     return out.model_copy(update={"ticket": body.ticket, "spent_ms": round((time.perf_counter() - began) * 1000, 1)})
 
 
-@router.post("/objects/{int:object_id}/evaluate", response={200: Answer, 204: None, 409: Problem, 422: Problem, 425: Problem})
+@router.post(
+    "/objects/{int:object_id}/evaluate", response={200: Answer, 204: None, 409: Problem, 410: Problem, 422: Problem, 425: Problem}
+)
 def evaluate(request: HttpRequest, object_id: int, body: EvaluateIn) -> Any:
     """Evaluate for the view. A newer request of the same tab makes an older one stop with 409."""
     try:
@@ -79,8 +77,8 @@ def evaluate(request: HttpRequest, object_id: int, body: EvaluateIn) -> Any:
         )
     if body.pictures and body.until is None and body.look.kind == "lit" and body.resolution >= KEPT_FROM and not body.ahead:
         item = object_of(request, object_id)
-        document = item.document if body.document is None else body.document.model_dump(mode="json")
-        if document == item.document and item.head_id is not None:
+        asks_saved = not body.edits and body.document is None and body.base in (None, item.head_id)
+        if asks_saved and item.head_id is not None:
             keep_soon(item, item.head_id, out.model_dump(mode="json"))
     return 200, out
 
@@ -95,7 +93,7 @@ def get_last_view(request: HttpRequest, object_id: int) -> Any:
     return 200, found
 
 
-@router.post("/objects/{int:object_id}/look", response={200: Answer, 409: Problem, 422: Problem})
+@router.post("/objects/{int:object_id}/look", response={200: Answer, 409: Problem, 410: Problem, 422: Problem})
 def look_at(request: HttpRequest, object_id: int, body: EvaluateIn) -> Any:
     """The object as made, a reading, or its UVs, without playing the chronicle. Works before anything was measured, as far as it can."""
     return 200, _answered(request, object_id, body, answer_as_made)

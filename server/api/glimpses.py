@@ -7,13 +7,12 @@ from ninja import Query, Router
 from pydantic import BaseModel, ConfigDict, Field
 
 from limus.common.errors import Cancelled, InputError
-from limus.document.scene import Scene
 from limus.formats.png import png_bytes
 from limus.review.glimpse import glimpse, with_effect, with_treatment
 from server.api.answers import Problem, object_of, owner_of
+from server.api.asked import Asked, scene_asked
 from server.projects import treatments
 from server.projects.gate import gate
-from server.projects.intake import own_files_only
 from server.projects.map_store import Pictures
 from server.projects.workshop import session_of
 
@@ -22,13 +21,12 @@ router = Router()
 SIZE = (148, 104)
 
 
-class GlimpseIn(BaseModel):
+class GlimpseIn(Asked):
     """One more effect, by kind, or one more treatment, by name, on the scene as the browser has it."""
 
     model_config = ConfigDict(extra="forbid")
     kind: str = Field("", max_length=40)
     treatment: str = Field("", max_length=80)
-    document: Scene
     client: str = Field("", max_length=40)
     ticket: int = Field(0, ge=0)
 
@@ -41,15 +39,14 @@ class GlimpseOut(BaseModel):
     note: str
 
 
-@router.post("/objects/{int:object_id}/glimpse", response={200: GlimpseOut, 409: Problem, 422: Problem})
+@router.post("/objects/{int:object_id}/glimpse", response={200: GlimpseOut, 409: Problem, 410: Problem, 422: Problem})
 def look(request: HttpRequest, object_id: int, body: GlimpseIn) -> GlimpseOut:
     """A picture of the object with it; dropped when the dialog that asked was closed."""
     if not body.kind and not body.treatment:
         raise InputError("nothing to show", where="kind", remedy="Name an effect or a treatment")
     item = object_of(request, object_id)
     owner = owner_of(request)
-    scene = body.document
-    own_files_only(scene, item.project, item)
+    scene = scene_asked(request, item, body)
     session = session_of(scene)
     tab = f"glimpse {body.client}"
 

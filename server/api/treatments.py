@@ -9,12 +9,10 @@ from django.http import HttpRequest, HttpResponse
 from ninja import Query, Router
 from pydantic import BaseModel, ConfigDict, Field
 
-from limus.document.scene import Scene
-from limus.document.treatment import MOST_BYTES, Treatment, treated, treatment_from, treatment_of
+from limus.document.treatment import MOST_BYTES, Treatment, treatment_from, treatment_of
 from limus.document.treatments import shipped
 from server.api.answers import Problem, body_pieces, object_of, owner_of
 from server.projects import treatments
-from server.projects.intake import own_files_only
 from server.projects.models import OwnTreatment
 from server.projects.workshop import session_of
 
@@ -53,32 +51,6 @@ def shelf(request: HttpRequest) -> list[TreatmentOut]:
         for row in OwnTreatment.objects.filter(owner_id=owner_of(request).pk)
     ]
     return mine + [_out(key, found, False) for key, found in shipped().items()]
-
-
-class PutOnIn(BaseModel):
-    """A treatment for an object; ``document`` is its scene as the browser has it."""
-
-    model_config = ConfigDict(extra="forbid")
-    name: str = Field(max_length=80)
-    document: Scene
-
-
-class PutOnOut(BaseModel):
-    """The scene with the treatment on it, not saved yet; the ids of its new layers, and what was left out."""
-
-    document: Scene
-    layers: list[str]
-    notes: list[str]
-
-
-@router.post("/objects/{int:object_id}/treatments/put-on", response={200: PutOnOut, 422: Problem})
-def put_on(request: HttpRequest, object_id: int, body: PutOnIn) -> PutOnOut:
-    """The scene with a treatment's layers on top, in sizes that suit this object."""
-    item = object_of(request, object_id)
-    scene = body.document
-    own_files_only(scene, item.project, item)
-    done = treated(scene, treatments.named(owner_of(request), body.name), session_of(scene).size)
-    return PutOnOut(document=done.scene, layers=done.layers, notes=done.notes)
 
 
 class SaveIn(BaseModel):

@@ -10,12 +10,12 @@ from django.conf import settings
 from django.db import models, transaction
 
 from limus.bases.catalogue import MATERIALS
+from limus.document.difference import Step, applied, difference, values
 from limus.document.editions import looks_changed
 from limus.document.scene import Scene, scene_from
 from limus.effects.catalogue import EFFECTS
 from limus.masks.recipe import SOURCES
 from server.projects.data_files import files_in, find
-from server.projects.difference import Step, applied, difference, values
 
 
 class StaleEdit(Exception):
@@ -180,9 +180,16 @@ class WorkObject(models.Model):
 
     @transaction.atomic
     def commit(
-        self, base: int | None, document: dict[str, Any], label: str, steps: tuple[list[Any], list[Any]] | None = None
+        self,
+        base: int | None,
+        document: dict[str, Any],
+        label: str,
+        steps: tuple[list[Any], list[Any]] | None = None,
+        token: str = "",
     ) -> SceneVersion:
         """Store a new version on top of version ``base`` (its id) and point at it; ``steps`` where they are known already.
+
+        ``token`` is what whoever made the edit calls it: an answer that got lost is asked for by it.
 
         Raises
         ------
@@ -211,8 +218,8 @@ class WorkObject(models.Model):
         return version
 
     @transaction.atomic
-    def step(self, base: int, *, back: bool) -> SceneVersion | None:
-        """Undo (``back``) or redo; the version now shown, or None when there is nothing to step to.
+    def step(self, base: int, *, back: bool) -> list[Any]:
+        """Undo (``back``) or redo; what changed in the document, nothing when there is nothing to step to.
 
         Raises
         ------
@@ -223,21 +230,22 @@ class WorkObject(models.Model):
             raise StaleEdit
         if back:
             if fresh.head.parent is None:
-                return None
+                return []
             fresh.undone = [*fresh.undone, fresh.head_id]
-            fresh.document = applied(fresh.document, fresh.head.back)
+            change = fresh.head.back
             fresh.head = fresh.head.parent
         else:
             if not fresh.undone:
-                return None
+                return []
             fresh.head = SceneVersion.objects.get(pk=fresh.undone[-1], object=fresh)
-            fresh.document = applied(fresh.document, fresh.head.change)
+            change = fresh.head.change
             fresh.undone = fresh.undone[:-1]
+        fresh.document = applied(fresh.document, change)
         # What the object is called in lists is what the document says.
         fresh.name = fresh.document.get("name") or fresh.name
         fresh.save(update_fields=["head", "undone", "document", "name"])
         self.head, self.undone, self.document, self.name = fresh.head, fresh.undone, fresh.document, fresh.name
-        return fresh.head
+        return change
 
     def at(self, version: SceneVersion) -> dict[str, Any]:
         """The document of any version of it: from the one shown now back to where the two part, and forward again."""
@@ -272,6 +280,9 @@ class SceneVersion(models.Model):
     change = models.JSONField(default=list, help_text="Steps from the document of the parent, see difference.py")
     back = models.JSONField(default=list)
     label = models.CharField(max_length=120, blank=True, help_text="What the edit did, in words")
+    token = models.CharField(
+        max_length=40, blank=True, default="", help_text="What whoever made the edit calls it, so that it is made once"
+    )
     created = models.DateTimeField(auto_now_add=True)
 
     class Meta:

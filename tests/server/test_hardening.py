@@ -30,6 +30,7 @@ from django.test import Client, override_settings
 
 from limus.common.errors import InputError
 from limus.common.store import shared
+from limus.document.difference import applied, difference
 from limus.formats.gltf_write import glb_bytes
 from limus.formats.read import read_object
 from server.api.answers import body_pieces
@@ -37,7 +38,6 @@ from server.config import front
 from server.jobs.models import Job
 from server.projects import storage
 from server.projects.data_files import find
-from server.projects.difference import applied, difference
 from server.projects.disk import DISK_FULL
 from server.projects.intake import MOST_NAME, accept, check, clean_name, receive
 from server.projects.models import FileUse, Intake, KeptFile, Project, SceneVersion, SourceFile, WorkObject

@@ -7,7 +7,7 @@ import django.utils.timezone
 from django.conf import settings
 from django.db import migrations, models
 
-from server.projects.difference import applied, difference
+from limus.document.difference import applied, difference
 
 
 def _files(document):

@@ -311,10 +311,10 @@ export interface paths {
      */
     get: operations['server_api_history_get_scene']
     /**
-     * Edit
-     * @description Store an edit as a new version. 409 when the scene was changed elsewhere since ``base``.
+     * Put Whole
+     * @description Store a whole document as a new version. 409 when the scene was changed elsewhere since ``base``.
      */
-    put: operations['server_api_history_edit']
+    put: operations['server_api_history_put_whole']
     post?: never
     delete?: never
     options?: never
@@ -322,7 +322,7 @@ export interface paths {
     patch?: never
     trace?: never
   }
-  '/api/objects/{object_id}/make-again': {
+  '/api/objects/{object_id}/edit': {
     parameters: {
       query?: never
       header?: never
@@ -332,10 +332,10 @@ export interface paths {
     get?: never
     put?: never
     /**
-     * Make Again
-     * @description Make an edit again on the scene as it is now: what it did not touch stays. 422 where it does not fit any more.
+     * Edit
+     * @description Make an edit, by the name of a command and its arguments; answered by what is different. 409 when the scene was changed elsewhere since ``base``.
      */
-    post: operations['server_api_history_make_again']
+    post: operations['server_api_history_edit']
     delete?: never
     options?: never
     head?: never
@@ -353,7 +353,7 @@ export interface paths {
     put?: never
     /**
      * Undo
-     * @description Point at the version before; the same version where there is none.
+     * @description Point at the version before; nothing changes where there is none.
      */
     post: operations['server_api_history_undo']
     delete?: never
@@ -597,26 +597,6 @@ export interface paths {
      * @description Remove a treatment of one's own; scenes that used it keep their layers.
      */
     delete: operations['server_api_treatments_remove']
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
-  '/api/objects/{object_id}/treatments/put-on': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    get?: never
-    put?: never
-    /**
-     * Put On
-     * @description The scene with a treatment's layers on top, in sizes that suit this object.
-     */
-    post: operations['server_api_treatments_put_on']
-    delete?: never
     options?: never
     head?: never
     patch?: never
@@ -6644,7 +6624,7 @@ export interface components {
     }
     /**
      * VersionOut
-     * @description A version of the scene, and which way history goes from it.
+     * @description A version with its whole document.
      */
     VersionOut: {
       /** Version */
@@ -6655,7 +6635,6 @@ export interface components {
       label: string
       /** Saved */
       saved: string
-      document: components['schemas']['Scene']
       /** Can Undo */
       can_undo: boolean
       /** Undo Label */
@@ -6664,6 +6643,19 @@ export interface components {
       can_redo: boolean
       /** Redo Label */
       redo_label: string
+      /**
+       * Token
+       * @description By which whoever made it knows it again
+       * @default
+       */
+      token: string
+      /**
+       * Snapshot
+       * @description Id of the snapshot that it shows, if one
+       * @default
+       */
+      snapshot: string
+      document: components['schemas']['Scene']
     }
     /**
      * VertexColourSource
@@ -7010,7 +7002,7 @@ export interface components {
     }
     /**
      * Stale
-     * @description 409: the scene as it is now, to go on from.
+     * @description 409: the scene as it is now, to go on from. ``arrived``: the edit is in it, an earlier answer got lost.
      */
     Stale: {
       /** Message */
@@ -7041,12 +7033,17 @@ export interface components {
        */
       accepted: string
       scene: components['schemas']['VersionOut']
+      /**
+       * Arrived
+       * @default false
+       */
+      arrived: boolean
     }
     /**
-     * EditIn
-     * @description A new version of the scene, made on version ``base``.
+     * WholeIn
+     * @description A whole document in place of version ``base``: one that was edited elsewhere.
      */
-    EditIn: {
+    WholeIn: {
       /** Base */
       base: number
       document: components['schemas']['Scene']
@@ -7057,19 +7054,84 @@ export interface components {
       label: string
     }
     /**
-     * AgainIn
-     * @description An edit that was refused because the scene was changed elsewhere, to be made again on version ``base``.
+     * EditOut
+     * @description A version by what is different from another one: the answer to an edit, an undo and a redo.
      */
-    AgainIn: {
+    EditOut: {
+      /** Version */
+      version: number
+      /** Number */
+      number: number
+      /** Label */
+      label: string
+      /** Saved */
+      saved: string
+      /** Can Undo */
+      can_undo: boolean
+      /** Undo Label */
+      undo_label: string
+      /** Can Redo */
+      can_redo: boolean
+      /** Redo Label */
+      redo_label: string
+      /**
+       * Token
+       * @description By which whoever made it knows it again
+       * @default
+       */
+      token: string
+      /**
+       * Snapshot
+       * @description Id of the snapshot that it shows, if one
+       * @default
+       */
+      snapshot: string
+      /**
+       * Base
+       * @description The version that the change starts from
+       */
+      base: number
+      /**
+       * Change
+       * @description Steps from that document: ["set", path, value], ["drop", path], ["splice", path, start, count, values]
+       */
+      change: unknown[][]
+      /**
+       * Made
+       * @description What is new and worth selecting: layer, episode, line, base
+       */
+      made?: {
+        [key: string]: unknown
+      }
+      /**
+       * Notes
+       * @description What could not be done as asked
+       */
+      notes?: string[]
+    }
+    /**
+     * EditIn
+     * @description A command on version ``base``.
+     *
+     *     ``made_on``: the version it was first made on, where it was refused there and is made again on a newer one. ``token``: what the one who makes
+     *     it calls it; a second try under the same token changes nothing twice.
+     */
+    EditIn: {
+      /** Name */
+      name: string
+      /** Arguments */
+      arguments?: {
+        [key: string]: unknown
+      }
       /** Base */
       base: number
-      before: components['schemas']['Scene']
-      after: components['schemas']['Scene']
+      /** Made On */
+      made_on?: number | null
       /**
-       * Label
-       * @default Edit
+       * Token
+       * @default
        */
-      label: string
+      token: string
     }
     /**
      * StepIn
@@ -7477,26 +7539,6 @@ export interface components {
       needs: string[]
     }
     /**
-     * PutOnOut
-     * @description The scene with the treatment on it, not saved yet; the ids of its new layers, and what was left out.
-     */
-    PutOnOut: {
-      document: components['schemas']['Scene']
-      /** Layers */
-      layers: string[]
-      /** Notes */
-      notes: string[]
-    }
-    /**
-     * PutOnIn
-     * @description A treatment for an object; ``document`` is its scene as the browser has it.
-     */
-    PutOnIn: {
-      /** Name */
-      name: string
-      document: components['schemas']['Scene']
-    }
-    /**
      * SavedOut
      * @description What was saved, and what belongs to its object only and was left out.
      */
@@ -7804,9 +7846,20 @@ export interface components {
     }
     /**
      * EvaluateIn
-     * @description A question. ``document`` may be unsaved (while dragging); without it the saved scene is asked.
+     * @description A question, and which document it is about: while something is dragged, a version and what is set anew in it.
      */
     EvaluateIn: {
+      /**
+       * Base
+       * @description Version that the edits were made on
+       */
+      base?: number | null
+      /**
+       * Edits
+       * @description In the order they were made
+       */
+      edits?: components['schemas']['Unsaved'][]
+      document?: components['schemas']['Scene'] | null
       /**
        * Resolution
        * @default 512
@@ -7857,7 +7910,6 @@ export interface components {
        * @default false
        */
       ahead: boolean
-      document?: components['schemas']['Scene'] | null
     }
     /**
      * Look
@@ -7901,6 +7953,18 @@ export interface components {
       index: number
     }
     /**
+     * Unsaved
+     * @description A command, as ``limus.commands`` has it, that is not saved yet.
+     */
+    Unsaved: {
+      /** Name */
+      name: string
+      /** Arguments */
+      arguments?: {
+        [key: string]: unknown
+      }
+    }
+    /**
      * GlimpseOut
      * @description Name of the picture, the share that the last layer covers, and why it would do nothing.
      */
@@ -7918,6 +7982,17 @@ export interface components {
      */
     GlimpseIn: {
       /**
+       * Base
+       * @description Version that the edits were made on
+       */
+      base?: number | null
+      /**
+       * Edits
+       * @description In the order they were made
+       */
+      edits?: components['schemas']['Unsaved'][]
+      document?: components['schemas']['Scene'] | null
+      /**
        * Kind
        * @default
        */
@@ -7927,7 +8002,6 @@ export interface components {
        * @default
        */
       treatment: string
-      document: components['schemas']['Scene']
       /**
        * Client
        * @default
@@ -8467,7 +8541,7 @@ export interface operations {
       }
     }
   }
-  server_api_history_edit: {
+  server_api_history_put_whole: {
     parameters: {
       query?: never
       header?: never
@@ -8478,7 +8552,7 @@ export interface operations {
     }
     requestBody: {
       content: {
-        'application/json': components['schemas']['EditIn']
+        'application/json': components['schemas']['WholeIn']
       }
     }
     responses: {
@@ -8511,7 +8585,7 @@ export interface operations {
       }
     }
   }
-  server_api_history_make_again: {
+  server_api_history_edit: {
     parameters: {
       query?: never
       header?: never
@@ -8522,7 +8596,7 @@ export interface operations {
     }
     requestBody: {
       content: {
-        'application/json': components['schemas']['AgainIn']
+        'application/json': components['schemas']['EditIn']
       }
     }
     responses: {
@@ -8532,7 +8606,7 @@ export interface operations {
           [name: string]: unknown
         }
         content: {
-          'application/json': components['schemas']['VersionOut']
+          'application/json': components['schemas']['EditOut']
         }
       }
       /** @description Conflict */
@@ -8542,6 +8616,15 @@ export interface operations {
         }
         content: {
           'application/json': components['schemas']['Stale']
+        }
+      }
+      /** @description Gone */
+      410: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
         }
       }
       /** @description Unprocessable Entity */
@@ -8576,7 +8659,7 @@ export interface operations {
           [name: string]: unknown
         }
         content: {
-          'application/json': components['schemas']['VersionOut']
+          'application/json': components['schemas']['EditOut']
         }
       }
       /** @description Conflict */
@@ -8611,7 +8694,7 @@ export interface operations {
           [name: string]: unknown
         }
         content: {
-          'application/json': components['schemas']['VersionOut']
+          'application/json': components['schemas']['EditOut']
         }
       }
       /** @description Conflict */
@@ -9084,41 +9167,6 @@ export interface operations {
       }
     }
   }
-  server_api_treatments_put_on: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        object_id: number
-      }
-      cookie?: never
-    }
-    requestBody: {
-      content: {
-        'application/json': components['schemas']['PutOnIn']
-      }
-    }
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['PutOnOut']
-        }
-      }
-      /** @description Unprocessable Entity */
-      422: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['Problem']
-        }
-      }
-    }
-  }
   server_api_treatments_save: {
     parameters: {
       query?: never
@@ -9225,6 +9273,15 @@ export interface operations {
           'application/json': components['schemas']['Problem']
         }
       }
+      /** @description Gone */
+      410: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
       /** @description Unprocessable Entity */
       422: {
         headers: {
@@ -9316,6 +9373,15 @@ export interface operations {
           'application/json': components['schemas']['Problem']
         }
       }
+      /** @description Gone */
+      410: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
       /** @description Unprocessable Entity */
       422: {
         headers: {
@@ -9353,6 +9419,15 @@ export interface operations {
       }
       /** @description Conflict */
       409: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+      /** @description Gone */
+      410: {
         headers: {
           [name: string]: unknown
         }
