@@ -76,10 +76,10 @@ class PutBase(_OfABase):
         entry = _made(self.material)
         if not draft.bases:
             draft.bases.append(entry)
-        else:
-            old = draft.base(self.base)
-            draft.bases[self.base] = {**entry, "parts": old["parts"], "where": old["where"]}
-        return f"Put {_title(entry).lower()}"
+            return f"Put {_title(entry).lower()}"
+        old = draft.base(self.base)
+        draft.bases[self.base] = {**entry, "parts": old["parts"], "where": old["where"]}
+        return f"{_title(entry)} instead of {_title(old).lower()}"[:120]
 
 
 class _Guess(Document):

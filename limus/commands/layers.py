@@ -65,7 +65,7 @@ class Remove(Command):
         k = draft.layers.index(layer)
         draft.layers.remove(layer)
         if draft.layers:
-            draft.made["layer"] = draft.layers[min(k, len(draft.layers) - 1)]["id"]
+            draft.made["instead"] = draft.layers[min(k, len(draft.layers) - 1)]["id"]
         return "Remove layer"
 
 

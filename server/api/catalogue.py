@@ -15,6 +15,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from limus.bases.catalogue import MATERIALS
 from limus.bases.choice import BaseChoice, Flags
 from limus.bases.placing import Placing
+from limus.commands.edit import COMMANDS
 from limus.common.blending import Blend
 from limus.common.object_size import ObjectSize
 from limus.effects.catalogue import EFFECTS
@@ -144,6 +145,7 @@ class CatalogueOut(BaseModel):
     picture_kinds: list[str]
     families: dict[str, str] = Field(description="Families of substances, by what they are called")
     targets: list[TargetOut]
+    commands: dict[str, str] = Field(description="Edits by name, and what each does in words")
     blends: list[str] = Field(description="Ways in which a channel of a coat goes over what lies below")
 
 
@@ -209,6 +211,7 @@ def _made(size: ObjectSize) -> CatalogueOut:
         albedos=RANGES,
         picture_kinds=[*PICTURES, ".zip"],
         families=FAMILIES,
+        commands={name: command.title for name, command in COMMANDS.items()},
         blends=list(get_args(Blend)),
         targets=[
             TargetOut(kind=k, title=t.title, about=t.about, sizes=list(t.sizes), depths=list(t.depths)) for k, t in TARGETS.items()

@@ -204,7 +204,7 @@ class WorkObject(models.Model):
             # Never seen; a history that cannot be walked would be worse than a large one.
             there, back = [["set", [], document]], [["set", [], fresh.document]]
         version = SceneVersion.objects.create(
-            object=fresh, parent_id=fresh.head_id, number=number, change=there, back=back, label=label[:120]
+            object=fresh, parent_id=fresh.head_id, number=number, change=there, back=back, label=label[:120], token=token
         )
         note_uses(put_in_place(there), object=fresh)
         fresh.head, fresh.undone, fresh.document = version, [], document

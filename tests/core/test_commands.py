@@ -146,8 +146,8 @@ class Layers(CommandTest):
         self.assertEqual((self.document["snapshots"][0]["layers_off"], self.document["snapshots"][0]["episodes_off"]), ([], []))
 
     def test_what_is_selected_after_a_removal(self) -> None:
-        self.assertEqual(self.do("remove", layer="chipping").made, {"layer": "rust"})
-        self.assertEqual(self.do("remove", layer="wetness").made, {"layer": "dust"})
+        self.assertEqual(self.do("remove", layer="chipping").made, {"instead": "rust"})
+        self.assertEqual(self.do("remove", layer="wetness").made, {"instead": "dust"})
         self.document["layers"] = self.document["layers"][:1]
         self.document["episodes"] = []
         self.assertEqual(self.do("remove", layer="paint").made, {})

@@ -20,6 +20,7 @@ from PIL import Image
 
 from limus.common.errors import Cancelled
 from limus.common.store import shared
+from limus.document.difference import applied
 from limus.effects.catalogue import EFFECTS
 from limus.formats.gltf_write import glb_bytes
 from server.api.api import api
@@ -121,13 +122,16 @@ class History(ServerTest):
         )
         back = self.call("post", f"/objects/{self.item.pk}/undo", {"base": third["version"]}).json()
         self.assertEqual((back["version"], back["redo_label"]), (second["version"], "More years"))
-        self.assertEqual(back["document"]["layers"][2]["effect"]["years"], 20.0)
+        # What changed comes, not the whole.
+        self.assertEqual((back["base"], back["change"]), (third["version"], [["set", ["layers", 2, "effect", "years"], 20.0]]))
+        self.assertNotIn("document", back)
         again = self.call("post", f"/objects/{self.item.pk}/undo", {"base": back["version"]}).json()
-        self.assertEqual((again["document"], again["can_undo"]), (self.first["document"], False))
+        self.assertEqual(applied(second["document"], again["change"]), self.first["document"])
+        self.assertEqual(self.call("get", f"/objects/{self.item.pk}/scene").json()["document"], self.first["document"])
+        self.assertFalse(again["can_undo"])
         # Undo at the beginning stays there; redo goes the same way forward.
-        self.assertEqual(
-            self.call("post", f"/objects/{self.item.pk}/undo", {"base": again["version"]}).json()["version"], again["version"]
-        )
+        still = self.call("post", f"/objects/{self.item.pk}/undo", {"base": again["version"]}).json()
+        self.assertEqual((still["version"], still["change"]), (again["version"], []))
         forward = self.call("post", f"/objects/{self.item.pk}/redo", {"base": again["version"]}).json()
         self.assertEqual(forward["version"], second["version"])
         # A reload sees the same, and a new edit closes the way forward.

@@ -276,8 +276,9 @@ class DiskFull(ServerTest):
             answer = self.call("post", f"/objects/{item.pk}/strokes", {"stroke": stroke})
             self.assertEqual((answer.status_code, answer.json()["message"]), (507, DISK_FULL))
         with mock.patch("server.projects.models.WorkObject.commit", side_effect=OperationalError("database or disk is full")):
-            answer = self.call("put", f"/objects/{item.pk}/scene", {"base": item.head_id, "document": item.document})
-            self.assertEqual(answer.status_code, 507)
+            body = {"base": item.head_id, "name": "rename", "arguments": {"layer": "rust", "name": "Red rust"}}
+            answer = self.call("post", f"/objects/{item.pk}/edit", body)
+            self.assertEqual((answer.status_code, answer.json()["message"]), (507, DISK_FULL))
         with mock.patch("tempfile.mkstemp", side_effect=full):
             intake = Intake.objects.create(project=self.project)
             answer = self.client.put(f"/api/intakes/{intake.pk}/files?name=a.glb", b"x", content_type="application/octet-stream")

@@ -15,6 +15,11 @@ class Treatments(ServerTest):
     def document(self, item: Any) -> dict[str, Any]:
         return self.call("get", f"/objects/{item.pk}").json()["scene"]["document"]  # type: ignore[no-any-return]
 
+    def paste(self, item: Any, name: str) -> Any:
+        item.refresh_from_db()
+        body = {"base": item.head_id, "name": "paste", "arguments": {"treatment": name}}
+        return self.call("post", f"/objects/{item.pk}/edit", body)
+
     def test_the_shelf_and_putting_one_on(self) -> None:
         item = self.add_box()
         shelf = self.call("get", "/treatments").json()
@@ -22,15 +27,22 @@ class Treatments(ServerTest):
         river = shelf[0]
         self.assertEqual((river["own"], river["families"]), (False, ["ferrous"]))
         before = self.document(item)
-        done = self.call("post", f"/objects/{item.pk}/treatments/put-on", {"name": "river-iron", "document": before}).json()
-        self.assertEqual(len(done["document"]["layers"]), len(before["layers"]) + len(done["layers"]))
-        # Sizes suit the box of 0.35 m, and nothing is saved yet.
-        chips = next(x for x in done["document"]["layers"] if x["id"] == done["layers"][1])
+        done = self.paste(item, "river-iron").json()
+        now = self.document(item)
+        self.assertEqual(len(now["layers"]), len(before["layers"]) + 5)
+        self.assertEqual((done["label"], done["made"]["layer"]), ("Treatment: Ten years by the river", now["layers"][-1]["id"]))
+        # Sizes suit the box of 0.35 m.
+        chips = next(x for x in now["layers"][len(before["layers"]) :] if x["effect"]["kind"] == "chipping")
         self.assertLess(chips["effect"]["size_mm"], 4.5)
-        self.assertEqual(self.document(item), before)
-        version = self.call("get", f"/objects/{item.pk}").json()["scene"]["version"]
-        saved = self.call("put", f"/objects/{item.pk}/scene", {"base": version, "document": done["document"], "label": "Treatment"})
-        self.assertEqual(saved.status_code, 200)
+
+    def test_one_of_ones_own_is_pasted_by_its_owner_only(self) -> None:
+        item = self.add_box()
+        made = self.call("post", f"/objects/{item.pk}/treatments", {"name": "My rust", "layers": ["paint", "chips", "rust"]})
+        name = made.json()["treatment"]["name"]
+        self.assertEqual(self.paste(item, name).status_code, 200)
+        OwnTreatment.objects.update(owner=self.eve)
+        item.refresh_from_db()
+        self.assertEqual(self.paste(item, name).status_code, 422)
 
     def test_saving_exporting_and_bringing_in(self) -> None:
         item = self.add_box()
@@ -55,8 +67,7 @@ class Treatments(ServerTest):
             self.assertEqual(answer.status_code, 422)
             self.assertIn(word, answer.json()["message"])
         self.assertEqual(self.call("post", f"/objects/{item.pk}/treatments", {"name": "x", "layers": ["ghost"]}).status_code, 422)
-        body = {"name": "ghost", "document": self.document(item)}
-        self.assertEqual(self.call("post", f"/objects/{item.pk}/treatments/put-on", body).status_code, 422)
+        self.assertEqual(self.paste(item, "ghost").status_code, 422)
         for name in ("own:1", "own:x", "own:99999999999999", "river-iron"):
             self.assertEqual(self.call("delete", f"/treatments?name={name}").status_code, 422)
 

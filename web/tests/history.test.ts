@@ -35,7 +35,7 @@ describe('edits', () => {
   })
   test('each carries the document as it was when it was made', async () => {
     const { edit, saved } = bench()
-    server.holds = '/scene'
+    server.holds = '/edit'
     edit('One', rename('a'))
     await later()
     edit('Two', rename('b'))
@@ -55,7 +55,11 @@ describe('an edit that the server fails on', () => {
       await saved()
       expect(state.savingTrouble.value).toContain("'Rename' is not saved yet")
       expect(state.scene.value!.layers[0].name).toBe('a')
-      expect(JSON.parse(localStorage['limus.kept.1'])[0].after.layers[0].name).toBe('a')
+      expect(JSON.parse(localStorage['limus.kept.1'])[0]).toMatchObject({
+        base: 1,
+        name: 'set',
+        arguments: { values: { 'layers[dust].name': 'a' } },
+      })
       // The second try fails too, the third one is taken.
       await later(2000)
       expect(state.kept.value?.label).toBe('Rename')
@@ -73,7 +77,11 @@ describe('an edit that the server fails on', () => {
     edit('Switch off', (scene) => (scene.layers[0].on = false))
     await saved()
     expect(server.saved.at(-1)!.layers[0]).toMatchObject({ name: 'a', on: false })
-    expect(server.asked.map((a) => a.body.label)).toEqual(['Rename', 'Rename', 'Switch off'])
+    expect(server.asked.map((a) => (a.body.arguments as { label: string }).label)).toEqual([
+      'Rename',
+      'Rename',
+      'Switch off',
+    ])
     expect(state.kept.value).toBeUndefined()
     await later(60_000)
     expect(server.saved.length).toBe(3)
@@ -169,10 +177,10 @@ describe('an edit that is refused', () => {
     await saved()
     expect(names()).toEqual(['rust'])
     expect(state.scene.value!.layers[0].name).toBe('rust')
-    // Both are named and kept, also over a reload, each with what it changed.
-    expect(state.unmade.value.map((e) => [e.label, e.before.layers[0].name, e.after.layers[0].name])).toEqual([
-      ['One', 'dust', 'a'],
-      ['Two', 'a', 'b'],
+    // Both are named and kept, also over a reload, each with what it is.
+    expect(state.unmade.value.map((e) => [e.label, e.base, e.arguments.values])).toEqual([
+      ['One', 1, { 'layers[dust].name': 'a' }],
+      ['Two', 1, { 'layers[dust].name': 'b' }],
     ])
     const next = bench()
     next.takeUpKept()
@@ -233,7 +241,7 @@ describe('undo', () => {
     for (const fault of [undefined, { status: 500 }]) {
       server = new Server(sceneOf(layer('dust')))
       const { edit, step, state } = bench()
-      server.holds = '/scene'
+      server.holds = '/edit'
       if (fault) server.faults = [fault]
       edit('Rename', rename('a'))
       await later()
@@ -312,7 +320,10 @@ describe('an edit that was refused', () => {
     await saved()
     const [one, two] = state.unmade.value
     await makeAgain(one)
-    expect(server.asked.at(-1)).toMatchObject({ path: '/api/objects/1/make-again', body: { base: 2, label: 'One' } })
+    expect(server.asked.at(-1)).toMatchObject({
+      path: '/api/objects/1/edit',
+      body: { base: 2, made_on: 1, name: 'set' },
+    })
     expect(state.unmade.value).toEqual([two])
     dismiss(two)
     expect([state.unmade.value, localStorage['limus.unmade.1']]).toEqual([[], undefined])
@@ -335,7 +346,7 @@ test('the page warns before it is left while something is unsaved', async () => 
     window.dispatchEvent(event)
     return event.defaultPrevented
   }
-  server.holds = '/scene'
+  server.holds = '/edit'
   edit('One', rename('a'))
   await later()
   expect(leave()).toBe(true)

@@ -37,7 +37,8 @@ export function opened(server: Server, verbs: Partial<Verbs> = {}) {
     sharp: nothing,
     lightly: nothing,
     preview: nothing,
-    settle: nothing,
+    measure: nothing,
+    asked: () => ({ base: server.at, edits: [] }),
     ...verbs,
   } as unknown as Verbs
   state.object.value = { id: 1, readings: 'good', scale: 1 } as unknown as ObjectOut

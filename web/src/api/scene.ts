@@ -1,3 +1,4 @@
+import type { Change } from '../stores/work/difference'
 import type { components } from './schema'
 
 /**
@@ -71,6 +72,8 @@ export type Legend = S['Legend']
 /** Documents and facts inside answers are taken up as the types above. */
 export type ObjectOut = Omit<S['ObjectOut'], 'scene' | 'facts'> & { scene: VersionOut; facts: unknown }
 export type VersionOut = Omit<S['VersionOut'], 'document'> & { document: unknown }
+/** A version by its difference from `base`. */
+export type EditOut = Omit<Whole<S['EditOut']>, 'change'> & { change: Change[] }
 export type Project = S['ProjectOut']
 export type Job = S['JobOut']
 export type Intake = Omit<S['IntakeOut'], 'facts' | 'report'> & { facts: unknown; report: unknown }
@@ -129,6 +132,11 @@ export interface FieldSchema {
 export function fieldsOf(schema: Record<string, unknown>): [string, FieldSchema][] {
   const properties = (schema.properties ?? {}) as Record<string, FieldSchema>
   return Object.entries(properties).filter(([name]) => name !== 'kind')
+}
+
+/** Every field with its default, as a new one has it. */
+export function defaultsOf(schema: Record<string, unknown>): Record<string, unknown> {
+  return Object.fromEntries(fieldsOf(schema).map(([name, field]) => [name, field.default ?? null]))
 }
 
 /** Whether a field is to be shown, given the values of its neighbours. */

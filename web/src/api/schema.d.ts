@@ -919,6 +919,13 @@ export interface components {
       /** Targets */
       targets: components['schemas']['TargetOut'][]
       /**
+       * Commands
+       * @description Edits by name, and what each does in words
+       */
+      commands: {
+        [key: string]: string
+      }
+      /**
        * Blends
        * @description Ways in which a channel of a coat goes over what lies below
        */

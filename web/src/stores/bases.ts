@@ -1,10 +1,8 @@
 import { defineStore } from 'pinia'
 import { computed, ref, watch } from 'vue'
 import { api, messageOf } from '../api/client'
-import type { Base, ChannelFact, Entry, Levels } from '../api/scene'
+import { defaultsOf, type Base, type ChannelFact, type Entry, type Levels } from '../api/scene'
 import { useWork } from './work'
-
-const copy = <T>(value: T): T => JSON.parse(JSON.stringify(value))
 
 /** The bases of the object: which one is chosen, and what is done with them. */
 export const useBases = defineStore('bases', () => {
@@ -42,76 +40,27 @@ export const useBases = defineStore('bases', () => {
     return data?.base as unknown as Base | undefined
   }
   /** Another material in the place of the chosen base: its parts, place and blend stay. */
-  function put(fresh: Base, label: string) {
-    work.edit(label, (scene) => {
-      const old = scene.bases[chosen.value]
-      if (!old) scene.bases.push(copy(fresh))
-      else scene.bases[chosen.value] = { ...copy(fresh), parts: old.parts, where: old.where }
-    })
-  }
+  const put = (material: Base) => work.run('put-base', { material, base: chosen.value })
   /** The maps that came with the object, in place of the chosen base's own colour, roughness and metalness. */
-  function asInFile() {
-    work.edit('As in the file', (scene) => {
-      if (!scene.object.own_maps) {
-        scene.object.own_maps = true
-        scene.bases.forEach((b) => (b.file_maps = false))
-      }
-      if (scene.bases[chosen.value]) scene.bases[chosen.value].file_maps = true
-    })
-  }
+  const asInFile = () => work.run('as-in-file', { base: chosen.value })
   const hasFileMaps = computed(() => (work.facts?.textures.length ?? 0) > 0)
   /** Whether a base shows them. */
   const isAsInFile = (b: Base) => hasFileMaps.value && b.file_maps && (work.scene?.object.own_maps ?? true)
-  /** One more base: on some parts, or over what is there. */
-  function add(fresh: Base, parts: string[] | null) {
-    work.edit(`Add ${title(fresh).toLowerCase()}`, (scene) => {
-      const entry: Base = { ...copy(fresh), parts }
-      if (parts) claim(scene.bases, parts, -1)
-      scene.bases.push(entry)
-      chosen.value = scene.bases.length - 1
-    })
-  }
-  /** A part is made of one base (besides those that lie over it). */
-  function claim(all: Base[], parts: string[], except: number) {
-    const taken = new Set(parts)
-    all.forEach((b, k) => {
-      if (k !== except && b.parts && !b.where) b.parts = b.parts.filter((p) => !taken.has(p))
-    })
-  }
-  function setParts(parts: string[] | null) {
-    work.edit('Parts of a base', (scene) => {
-      const b = scene.bases[chosen.value]
-      if (parts && !b.where) claim(scene.bases, parts, chosen.value)
-      b.parts = parts
-    })
-  }
-  function remove(k: number) {
-    work.edit(`Remove ${title(bases.value[k]).toLowerCase()}`, (scene) => {
-      scene.bases.splice(k, 1)
-      if (!scene.bases.length) work.notice = 'Without a base the object is made of cast iron.'
-    })
-  }
-  function duplicate(k: number) {
-    work.edit('Duplicate base', (scene) => {
-      const twin = copy(scene.bases[k])
-      twin.name = `${title(twin)} copy`.slice(0, 80)
-      twin.parts = []
-      scene.bases.splice(k + 1, 0, twin)
-      chosen.value = k + 1
-    })
-  }
-  function move(k: number, by: number) {
-    work.edit('Move base', (scene) => {
-      scene.bases.splice(k + by, 0, ...scene.bases.splice(k, 1))
-      chosen.value = k + by
-    })
-  }
+  /** One more base: on some parts, or over what is there by a mask. */
+  const add = (base: Base, parts: string[] | null, over = false) => work.run('add-base', { base, parts, over })
+  const setParts = (parts: string[] | null) => work.run('base-parts', { base: chosen.value, parts })
+  const remove = (base: number) => work.run('remove-base', { base })
+  const duplicate = (base: number) => work.run('duplicate-base', { base })
+  const move = (base: number, by: number) => work.run('move-base', { base, to: base + by })
+  watch(
+    () => work.madeBase,
+    (made) => made && (chosen.value = made.number),
+  )
   const done = (label: string) => void work.commit(`${base.value ? title(base.value) : 'Base'}: ${label.toLowerCase()}`)
 
   /** Levels of a channel with every field, as the catalogue has them by default. */
   function freshLevels(): Levels {
-    const fields = (work.catalogue?.levels.properties ?? {}) as Record<string, { default?: unknown }>
-    return Object.fromEntries(Object.entries(fields).map(([name, f]) => [name, f.default ?? null])) as Levels
+    return defaultsOf(work.catalogue!.levels) as Levels
   }
   return { chosen, bases, base, materials, material, said, channels, title, partsOf, isRest, fromStore, put, asInFile, hasFileMaps, isAsInFile, add, setParts, remove, duplicate, move, done, freshLevels } // prettier-ignore
 })

@@ -3,7 +3,6 @@ import { defineStore } from 'pinia'
 import { computed, ref, watch } from 'vue'
 import { api, insist, messageOf } from '../api/client'
 import type { SentStroke } from '../api/scene'
-import type { Recipe, Term } from '../api/scene'
 import { useWork } from './work'
 
 export type Tool = '' | 'paint' | 'fill'
@@ -41,24 +40,6 @@ export const useHand = defineStore('hand', () => {
   const size = computed(() => Number(settings.value.size_mm ?? 30))
   function set(name: string, value: unknown) {
     brush.value = { ...brush.value, [name]: value }
-  }
-
-  /** The line that strokes of this layer go into: the one that is open, else the last one there is. */
-  function lineOf(recipe: Recipe, kind: string): number {
-    const open = recipe.terms[work.selectedTerm]
-    if (open?.source.kind === kind) return work.selectedTerm
-    return recipe.terms.map((t) => t.source.kind).lastIndexOf(kind)
-  }
-  function ensure(recipe: Recipe, kind: 'strokes' | 'picks', adds: boolean): Term {
-    let k = lineOf(recipe, kind)
-    if (k < 0) {
-      // Taking away from everywhere: something must stand there first.
-      if (!recipe.terms.length && !adds) recipe.terms.push(work.freshTerm('even'))
-      recipe.terms.push({ ...work.freshTerm(kind), combine: 'over' })
-      k = recipe.terms.length - 1
-    }
-    work.selectedTerm = k
-    return recipe.terms[k]
   }
 
   const toFile = (v: Triple): Triple => {
@@ -128,60 +109,37 @@ export const useHand = defineStore('hand', () => {
     if (item.id !== work.object?.id) return
     work.wantsMarks++
     if ('RGBA'.includes(wanted)) {
-      work.edit(
-        `Paint vertex colour ${wanted}`,
-        (scene) => {
-          scene.vertex_paint = [
-            ...(scene.vertex_paint ?? []),
-            ...files.map((file) => ({ file, channel: wanted as 'R' | 'G' | 'B' | 'A' })),
-          ]
-        },
-        true,
-      )
+      await work.run('paint-colours', { channel: wanted, strokes: files }, `Paint vertex colour ${wanted}`, true)
       work.colouredNow()
       lookAtColours()
       return
     }
     if (!layer) return
-    work.edit(
-      wanted === 'line' ? 'Draw a line' : adds ? 'Paint' : 'Paint away',
-      (scene) => {
-        const here = scene.layers.find((l) => l.id === layer.id)
-        if (!here) return
-        if (wanted === 'line') {
-          const term = here.where.terms[work.selectedTerm]
-          if (term?.source.kind === 'proximity')
-            term.source.line = [...((term.source.line as string[]) ?? []), ...files]
-          work.syncLinks(term)
-          return
-        }
-        const term = ensure(here.where, 'strokes', adds)
-        term.source.strokes = [...((term.source.strokes as string[]) ?? []), ...files]
-        work.syncLinks(term)
-      },
-      true,
-    )
+    const place = `layers[${layer.id}]`
+    if (wanted === 'line')
+      void work.run('draw-line', { place, line: work.selectedTerm, strokes: files }, undefined, true)
+    else
+      void work.run(
+        'paint',
+        { place, line: work.selectedTerm, strokes: files, takes: !adds },
+        adds ? 'Paint' : 'Paint away',
+        true,
+      )
   }
 
   /** Fill what belongs to a place of the surface. */
   function fill(point: Triple, normal: Triple, adds: boolean) {
     const layer = work.selected
     if (!layer) return
-    work.edit(adds ? 'Fill' : 'Empty', (scene) => {
-      const here = scene.layers.find((l) => l.id === layer.id)
-      if (!here) return
-      const term = ensure(here.where, 'picks', adds)
-      const pick = {
-        what: fillWhat.value,
-        at: toFile(point),
-        facing: toFile(normal),
-        up_to_deg: fillAngle.value,
-        take: !adds,
-        scale: work.object?.scale ?? 1,
-      }
-      term.source.picks = [...((term.source.picks as unknown[]) ?? []), pick]
-      work.syncLinks(term)
-    })
+    const pick = {
+      what: fillWhat.value,
+      at: toFile(point),
+      facing: toFile(normal),
+      up_to_deg: fillAngle.value,
+      take: !adds,
+      scale: work.object?.scale ?? 1,
+    }
+    void work.run('fill', { place: `layers[${layer.id}]`, line: work.selectedTerm, pick }, adds ? 'Fill' : 'Empty')
   }
 
   /** Vertex colours are looked through while they are painted, as soon as there are any. */

@@ -188,8 +188,6 @@ async function drop(event: DragEvent) {
     work.notice = 'Drop the picture on the object: it becomes a decal where it lands.'
     return
   }
-  const entry = work.effects.get('decal')
-  if (!entry) return
   try {
     const { file: name } = await sendPicture(work.object.project, file)
     const place = {
@@ -199,7 +197,7 @@ async function drop(event: DragEvent) {
       facing: hand.toFile([found.normal.x, found.normal.y, found.normal.z]),
       scale: work.object.scale,
     }
-    work.addLayer({ ...entry, defaults: { ...entry.defaults, ...place } })
+    void work.addLayer('decal', place)
   } catch (error) {
     work.trouble = error instanceof Error ? error.message : 'The picture was not taken in.'
   }

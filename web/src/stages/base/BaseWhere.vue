@@ -12,31 +12,26 @@ const work = useWork()
 const bases = useBases()
 const adder = ref<InstanceType<typeof SourcePicker>>()
 const open = ref(0)
+const place = computed(() => `bases[${bases.chosen}]`)
 const terms = computed<Term[]>(() => bases.base?.where?.terms ?? [])
 const SHAPING = ['low', 'high', 'gamma', 'invert', 'combine', 'amount']
 const entry = (t: Term) => work.sources.get(t.source.kind)
 /** A base cannot be placed by what happens later, and nothing is drawn by hand here. */
 const fits = (s: Entry) => !s.looks_back && s.group !== 'The chronicle' && !s.over
 function lie(on: boolean) {
-  work.edit(on ? 'Lay over by a mask' : 'Lay everywhere', () => {
-    bases.base!.where = on ? { terms: [work.freshTerm('noise', {})], cut: null } : null
-    open.value = 0
-  })
+  open.value = 0
+  void work.run('base-by-mask', { base: bases.chosen, on })
 }
 function add(source: Entry) {
-  work.edit('Add line', () => {
-    bases.base!.where!.terms.push(work.freshTerm(source.kind))
-    open.value = terms.value.length - 1
-  })
+  open.value = terms.value.length
+  void work.addLine(place.value, source.kind)
 }
 function drag(t: Term, where: 'source' | 'term', name: string, value: unknown) {
   if (where === 'source') t.source[name] = value
   else t[name] = value
   work.preview()
 }
-function drop(k: number) {
-  work.edit('Remove line', () => bases.base!.where!.terms.splice(k, 1))
-}
+const drop = (k: number) => work.removeLine(place.value, k)
 </script>
 
 <template>

@@ -36,15 +36,11 @@ async function use() {
   busy.value = true
   const all = await Promise.all(guesses.value.map((g) => bases.fromStore(g.base)))
   busy.value = false
-  work.edit('Bases guessed from names', (scene) => {
-    guesses.value.forEach((g, k) => {
-      const found = all[k]
-      if (!found) return
-      // What names every part there is, is the base of all.
-      if (g.parts.length === work.parts.length) scene.bases = [{ ...found, parts: null }]
-      else scene.bases.push({ ...found, parts: g.parts })
-    })
-  })
+  // What names every part there is, is the base of all.
+  const laid = guesses.value.flatMap((g, k) =>
+    all[k] ? [{ base: all[k], parts: g.parts.length === work.parts.length ? [] : g.parts }] : [],
+  )
+  if (laid.length) void work.run('lay-bases', { bases: laid })
   dismiss()
 }
 </script>

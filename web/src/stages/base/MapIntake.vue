@@ -122,8 +122,8 @@ function take() {
     material: { ...made.material, maps: uses.value, green: green.value },
     placing: { ...made.placing, size_cm: size.value },
   }
-  if (target.value === 'replace' && bases.base) bases.put(fresh, `Map set ${fresh.name}`)
-  else bases.add(fresh, bases.bases.length ? [] : null)
+  if (target.value === 'replace' && bases.base) void bases.put(fresh)
+  else void bases.add(fresh, bases.bases.length ? [] : null)
   visible.value = false
 }
 </script>

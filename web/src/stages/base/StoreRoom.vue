@@ -100,10 +100,10 @@ async function put(s: Shelf, way: 'replace' | 'add' | 'over') {
   const fresh = await bases.fromStore(s.name)
   taking.value = ''
   if (!fresh) return
-  if (way === 'replace') bases.put(fresh, `${s.title} instead of ${bases.base ? bases.title(bases.base) : 'nothing'}`)
-  else if (way === 'add') bases.add(fresh, bases.bases.length ? [] : null)
-  else bases.add({ ...fresh, where: { terms: [work.freshTerm('noise', {})], cut: null } }, null)
-  if (way === 'add' && bases.bases.length > 1)
+  if (way === 'replace') void bases.put(fresh)
+  else if (way === 'add') void bases.add(fresh, bases.bases.length ? [] : null)
+  else void bases.add(fresh, null, true)
+  if (way === 'add' && bases.bases.length)
     work.notice = `Choose the parts that are ${s.title.toLowerCase()} under Placing.`
 }
 async function like(s: Shelf) {

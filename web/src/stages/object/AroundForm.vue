@@ -27,23 +27,10 @@ const others = computed(() =>
 )
 const offers = computed(() => others.value.map((o) => ({ label: o.name, icon: 'pi pi-box', command: () => add(o) })))
 function add(other: (typeof others.value)[number]) {
-  void work.editObject(`Neighbour ${other.name}`, (now) => {
-    const taken = new Set(now.object.neighbours.map((n) => n.id))
-    let k = 1
-    while (taken.has(`neighbour-${k}`)) k++
-    // Beside it, clear of its box.
-    const away = (work.facts?.size_m[0] ?? 1) * 1000 + 200
-    now.object.neighbours.push({
-      id: `neighbour-${k}`,
-      name: other.name,
-      file: other.file,
-      on: true,
-      position_mm: [Math.round(away), 0, 0],
-      rotation_deg: [0, 0, 0],
-      scale: other.scale,
-      up: other.up,
-    } as Neighbour)
-  })
+  // Beside it, clear of its box.
+  const away = (work.facts?.size_m[0] ?? 1) * 1000 + 200
+  const { file, name, scale, up } = other
+  void work.run('add-neighbour', { file, name, position_mm: [Math.round(away), 0, 0], scale, up }, `Neighbour ${name}`)
 }
 function change(k: number, label: string, edit: (n: Neighbour) => void) {
   void work.editObject(label, (now) => edit(now.object.neighbours[k]))
@@ -110,7 +97,7 @@ const AXES = ['x', 'y (up)', 'z'] as const
           type="button"
           class="icon-button"
           :aria-label="`Remove ${n.name}`"
-          @click="work.editObject('Remove neighbour', (now) => now.object.neighbours.splice(k, 1))"
+          @click="work.run('remove-neighbour', { neighbour: n.id })"
         >
           <i class="pi pi-trash" />
         </button>

@@ -45,14 +45,7 @@ watch(
   { immediate: true, deep: 3 },
 )
 const layers = computed(() => cards.value.flatMap((c) => c.layers))
-function dropped() {
-  const order = layers.value.map((l) => l.id)
-  if (order.join() === work.scene?.layers.map((l) => l.id).join()) return
-  work.edit('Move layer', (now) => {
-    now.layers = order.map((id) => now.layers.find((x) => x.id === id)!)
-    work.settle(now)
-  })
-}
+const dropped = () => work.orderLayers(layers.value.map((l) => l.id))
 /** Brackets above the cards: where each begins, in cards, and how many it spans. */
 const brackets = computed(() => {
   const out: { episode: Episode; from: number; span: number }[] = []
@@ -256,7 +249,7 @@ watch(
             :data-episode="b.episode.id"
             :aria-pressed="work.selectedEpisode === b.episode.id"
             @click="work.selectEpisode(b.episode.id)"
-            @dblclick="work.editEpisode(b.episode.id, 'Fold', (e) => (e.folded = !e.folded))"
+            @dblclick="work.fold(b.episode.id, !b.episode.folded)"
           >
             <span class="clip">{{ b.episode.name }}</span>
           </button>

@@ -47,8 +47,9 @@ async function list() {
   const { data } = await api.GET('/api/treatments')
   shelf.value = data ?? []
 }
-async function putOn(one: ShelvedTreatment) {
-  if (await work.treat(one.name, one.title)) visible.value = false
+function putOn(one: ShelvedTreatment) {
+  visible.value = false
+  void work.treat(one.name, one.title)
 }
 async function remove(one: ShelvedTreatment) {
   await api.DELETE('/api/treatments', { params: { query: { name: one.name } } })
@@ -98,7 +99,7 @@ async function open() {
 }
 function add(kind: string) {
   visible.value = false
-  work.addLayer(work.effects.get(kind)!)
+  void work.addLayer(kind)
 }
 function first() {
   if (tab.value === 'effects') {
@@ -106,7 +107,7 @@ function first() {
     const all = groups.value.flatMap((g) => g.effects)
     const effect = all.find((e) => e.title.toLowerCase().includes(wanted.value)) ?? all[0]
     if (effect) add(effect.kind)
-  } else if (treatments.value[0]) void putOn(treatments.value[0])
+  } else if (treatments.value[0]) putOn(treatments.value[0])
 }
 defineExpose({ open })
 </script>

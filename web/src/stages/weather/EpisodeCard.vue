@@ -15,7 +15,7 @@ const picture = computed(() =>
     .find((p) => p),
 )
 const note = computed(() => props.layers.map((l) => work.outcome.get(l.id)?.note).find((n) => n))
-const unfold = () => work.editEpisode(props.episode.id, 'Unfold', (e) => (e.folded = false))
+const unfold = () => work.fold(props.episode.id, false)
 function key(event: KeyboardEvent) {
   if (event.target !== event.currentTarget) return
   const act: Record<string, () => void> = {
@@ -23,8 +23,8 @@ function key(event: KeyboardEvent) {
     ' ': () => work.selectEpisode(props.episode.id),
     Delete: () => work.removeEpisode(props.episode.id),
   }
-  if (event.altKey && event.key === 'ArrowLeft') act.ArrowLeft = () => work.moveEpisode(props.episode.id, -1)
-  if (event.altKey && event.key === 'ArrowRight') act.ArrowRight = () => work.moveEpisode(props.episode.id, 1)
+  if (event.altKey && event.key === 'ArrowLeft') act.ArrowLeft = () => work.moveEpisode(props.episode.id, 'earlier')
+  if (event.altKey && event.key === 'ArrowRight') act.ArrowRight = () => work.moveEpisode(props.episode.id, 'later')
   if (!act[event.key]) return
   event.preventDefault()
   event.stopPropagation()

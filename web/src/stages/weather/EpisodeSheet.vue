@@ -31,11 +31,11 @@ const actions = computed(() => [
   {
     label: episode.value.folded ? 'Unfold' : 'Fold to one card',
     icon: 'pi pi-angle-double-left',
-    command: () => work.editEpisode(id.value, 'Fold', (e) => (e.folded = !e.folded)),
+    command: () => work.fold(id.value, !episode.value.folded),
   },
   { label: 'Duplicate', icon: 'pi pi-clone', command: () => work.duplicateEpisode(id.value) },
-  { label: 'Earlier', icon: 'pi pi-arrow-left', command: () => work.moveEpisode(id.value, -1) },
-  { label: 'Later', icon: 'pi pi-arrow-right', command: () => work.moveEpisode(id.value, 1) },
+  { label: 'Earlier', icon: 'pi pi-arrow-left', command: () => work.moveEpisode(id.value, 'earlier') },
+  { label: 'Later', icon: 'pi pi-arrow-right', command: () => work.moveEpisode(id.value, 'later') },
   {
     label: 'Save as treatment…',
     icon: 'pi pi-bookmark',
@@ -51,7 +51,7 @@ const actions = computed(() => [
 ])
 function rename(event: Event) {
   const text = (event.target as HTMLInputElement).value.trim().slice(0, 80)
-  if (text && text !== episode.value.name) work.editEpisode(id.value, 'Rename episode', (e) => (e.name = text))
+  if (text && text !== episode.value.name) work.renameEpisode(id.value, text)
 }
 defineExpose({
   addReading: (name: string, size: number, component?: string) => recipe.value?.addReading(name, size, component),
@@ -74,7 +74,7 @@ defineExpose({
       <ToggleSwitch
         input-id="episode-on"
         :model-value="episode.on"
-        @update:model-value="(v) => work.editEpisode(id, v ? 'Switch on' : 'Switch off', (e) => (e.on = v))"
+        @update:model-value="(v) => work.switchEpisode(id, v)"
       />
       <button type="button" class="icon-button" aria-label="More for this episode" @click="(e) => menu?.toggle(e)">
         <i class="pi pi-ellipsis-h" />
@@ -92,6 +92,7 @@ defineExpose({
       <RecipeEditor
         ref="recipe"
         :recipe="episode.where"
+        :place="`episodes[${episode.id}]`"
         :name="episode.name"
         said="multiplies into the places of its layers"
         :on="episode.on"

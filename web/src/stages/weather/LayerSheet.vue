@@ -43,8 +43,7 @@ function renamed(keep: boolean) {
   if (!renaming.value) return
   renaming.value = false
   const text = name.value.trim().slice(0, 80)
-  if (keep && text && layer.value && text !== layer.value.name)
-    work.edit('Rename layer', () => (layer.value!.name = text))
+  if (keep && text && layer.value && text !== layer.value.name) work.renameLayer(layer.value!.id, text)
 }
 watch(
   () => work.selectedId,
@@ -103,6 +102,12 @@ const actions = computed(() => [
           icon: 'pi pi-sign-out',
           command: () => work.join(work.selectedId, ''),
         },
+        {
+          label: 'Split the episode here',
+          icon: 'pi pi-arrows-h',
+          disabled: work.members(layer.value.episode)[0]?.id === work.selectedId,
+          command: () => work.splitEpisode(work.selectedId),
+        },
       ]
     : [
         {
@@ -125,12 +130,7 @@ const actions = computed(() => [
   { label: 'Return settings to defaults', icon: 'pi pi-undo', command: resetAll },
   { label: 'Remove', icon: 'pi pi-trash', command: () => work.removeLayer(work.selectedId) },
 ])
-function resetAll() {
-  work.edit('Return to defaults', () => {
-    if (layer.value && effect.value)
-      layer.value.effect = { ...JSON.parse(JSON.stringify(effect.value.defaults)), kind: effect.value.kind }
-  })
-}
+const resetAll = () => work.resetLayer(work.selectedId)
 
 function dragEffect(field: string, value: unknown) {
   layer.value!.effect[field] = value
@@ -202,6 +202,7 @@ const hasAmount = computed(
         <RecipeEditor
           ref="recipe"
           :recipe="layer.where"
+          :place="`layers[${layer.id}]`"
           :name="layer.name"
           :said="outcome ? `covers ${percent(outcome.coverage)} of the surface` : 'off'"
           :on="layer.on"

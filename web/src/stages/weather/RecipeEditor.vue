@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import ToggleSwitch from 'primevue/toggleswitch'
 import { computed, ref, toRaw, watch } from 'vue'
-import type { Entry, Recipe, Term } from '../../api/scene'
+import { defaultsOf, type Cut, type Entry, type Recipe, type Term } from '../../api/scene'
 import { pictureUrl } from '../../api/client'
 import FieldList from '../../controls/FieldList.vue'
 import HistogramBars from '../../controls/HistogramBars.vue'
@@ -13,9 +13,17 @@ import SourcePicker from './SourcePicker.vue'
 import TermLine from './TermLine.vue'
 
 /** Where something is: a recipe read from top to bottom. Of a layer, or of an episode. */
-const props = defineProps<{ recipe: Recipe; name: string; said: string; on: boolean; byHand?: boolean }>()
+const props = defineProps<{
+  recipe: Recipe
+  place: string
+  name: string
+  said: string
+  on: boolean
+  byHand?: boolean
+}>()
 const work = useWork()
 const hand = useHand()
+/** `place`: whose recipe, as commands call it. */
 const mine = computed(() => props.recipe)
 const done = (title: string) => void work.commit(`${props.name}: ${title.toLowerCase()}`)
 
@@ -23,19 +31,11 @@ function dragTerm(k: number, where: 'source' | 'term', field: string, value: unk
   const term = mine.value.terms[k]
   if (where === 'source') term.source[field] = value
   else term[field] = value
-  work.syncLinks(term)
   work.preview()
 }
 const adder = ref<InstanceType<typeof SourcePicker>>()
 function addLine(source: Entry, fields: Record<string, unknown> = {}) {
-  work.edit('Add line', () => {
-    const terms = mine.value.terms
-    const line = work.freshTerm(source.kind, fields)
-    if ('seed' in line.source) line.source.seed = terms.length + 1
-    if (source.over) line.combine = 'over'
-    terms.push(line)
-    work.selectedTerm = terms.length - 1
-  })
+  void work.addLine(props.place, source.kind, fields)
   if (source.kind === 'strokes') hand.take('paint')
   else if (source.kind === 'picks') hand.take('fill')
 }
@@ -84,44 +84,29 @@ watch(
   { immediate: true },
 )
 function reordered() {
-  const terms = order.value.map((o) => o.term)
-  const open = mine.value.terms[work.selectedTerm]
-  if (terms.every((t, k) => t === mine.value.terms[k])) return
-  work.edit('Move line', () => {
-    mine.value.terms = terms
-    work.selectedTerm = open ? terms.indexOf(open) : -1
+  const now = mine.value.terms
+  const terms = order.value.map((o) => toRaw(o.term))
+  const moved = now.findIndex((t, k) => {
+    const rest = (list: unknown[]) => list.filter((x) => x !== toRaw(t))
+    return terms.indexOf(toRaw(t)) !== k && rest(terms).every((x, j) => x === rest(now.map(toRaw))[j])
   })
+  if (moved >= 0) void work.moveLine(props.place, moved, terms.indexOf(toRaw(now[moved])))
 }
 const wholeThrough = computed(() => work.look.kind === 'mask' && work.look.layer === work.focus)
 function removeLine(k: number) {
   if (work.look.kind === 'term') work.look = { ...work.look, kind: 'lit' }
-  work.edit('Remove line', () => mine.value.terms.splice(k, 1))
-  work.selectedTerm = -1
+  void work.removeLine(props.place, k)
 }
-function moveLine(k: number, by: number) {
-  work.edit('Move line', () => {
-    const terms = mine.value.terms
-    terms.splice(k + by, 0, ...terms.splice(k, 1))
-  })
-  work.selectedTerm = k + by
-}
-function duplicateLine(k: number) {
-  work.edit('Duplicate line', () => {
-    const terms = mine.value.terms
-    terms.splice(k + 1, 0, { ...JSON.parse(JSON.stringify(terms[k])), link: '' })
-  })
-  work.selectedTerm = k + 1
-}
+const moveLine = (k: number, by: number) => work.moveLine(props.place, k, k + by)
+const duplicateLine = (k: number) => work.duplicateLine(props.place, k)
 function cut(on: boolean) {
   work.edit(
     on ? 'Cut by coverage' : 'No cut',
     () =>
       (mine.value.cut = on
         ? {
-            by: 'coverage',
-            level: 0.5,
+            ...(defaultsOf(work.catalogue!.cut) as Cut),
             coverage: Number(Math.max(0.02, work.evaluation?.where?.share ?? 0.1).toFixed(3)),
-            width: 0.08,
           }
         : null),
   )
@@ -160,6 +145,7 @@ defineExpose({ addReading })
         v-for="(entry, k) in order"
         :key="entry.id"
         :term="entry.term"
+        :place="place"
         :index="k"
         :count="order.length"
         :open="work.selectedTerm === k"

@@ -10,7 +10,7 @@ import { useWork } from '../../stores/work'
 import HandField from './HandField.vue'
 
 /** One line of a recipe, read as part of a sentence; opened, it shows its source and its shaping. */
-const props = defineProps<{ term: Term; index: number; count: number; open: boolean }>()
+const props = defineProps<{ term: Term; place: string; index: number; count: number; open: boolean }>()
 const emit = defineEmits<{
   toggle: []
   drag: [where: 'source' | 'term', name: string, value: unknown]
@@ -108,9 +108,19 @@ const drawn = computed(() => {
   return kind === 'proximity' && props.term.source.to === 'line' ? 'line' : undefined
 })
 const menu = ref<InstanceType<typeof Menu>>()
-const others = computed(() => (work.scene?.layers ?? []).filter((l) => l.id !== work.selectedId))
+/** Wherever else a line may stand. */
+const others = computed(() =>
+  [
+    ...(work.scene?.layers ?? []).map((l) => ({ name: l.name, place: `layers[${l.id}]` })),
+    ...(work.scene?.episodes ?? []).map((e) => ({ name: e.name, place: `episodes[${e.id}]` })),
+  ].filter((one) => one.place !== props.place),
+)
+async function send(to: { name: string; place: string }, link: boolean) {
+  await work.copyLine(props.place, props.index, to.place, link)
+  if (!work.trouble) work.notice = `${link ? 'Linked to' : 'Copied to'} ${to.name}.`
+}
 const linkedTo = computed(() =>
-  props.term.link ? work.linkedLayers(props.term.link).filter((n) => n !== work.selected?.name) : [],
+  props.term.link ? work.linkedTo(props.term.link).filter((n) => n !== (work.episode ?? work.selected)?.name) : [],
 )
 const actions = computed(() => [
   { label: 'Duplicate', icon: 'pi pi-clone', command: () => emit('duplicate') },
@@ -122,16 +132,18 @@ const actions = computed(() => [
     command: () => emit('move', 1),
   },
   { label: 'Remove', icon: 'pi pi-trash', command: () => emit('remove') },
-  ...(props.term.link ? [{ label: 'Unlink', icon: 'pi pi-link', command: () => work.unlink(props.term) }] : []),
+  ...(props.term.link
+    ? [{ label: 'Unlink', icon: 'pi pi-link', command: () => work.unlink(props.place, props.index) }]
+    : []),
   ...(others.value.length
     ? [
         {
           label: 'Copy to',
-          items: others.value.map((l) => ({ label: l.name, command: () => work.sendTerm(props.term, l.id, false) })),
+          items: others.value.map((l) => ({ label: l.name, command: () => send(l, false) })),
         },
         {
           label: 'Link to',
-          items: others.value.map((l) => ({ label: l.name, command: () => work.sendTerm(props.term, l.id, true) })),
+          items: others.value.map((l) => ({ label: l.name, command: () => send(l, true) })),
         },
       ]
     : []),

@@ -1,4 +1,3 @@
-import type { Sent } from '../../api/scene'
 import { reactive, ref } from 'vue'
 import { api, messageOf } from '../../api/client'
 import { useWork } from '../../stores/work'
@@ -23,8 +22,7 @@ export function useGlimpses() {
     stop()
     const item = work.object
     if (!item || !work.scene || item.readings === 'missing') return
-    const document = work.copy(work.scene) as unknown as Sent
-    const state = JSON.stringify([item.id, item.readings, document])
+    const state = JSON.stringify([item.id, item.readings, work.scene])
     if (state !== madeOf) found.clear()
     madeOf = state
     const mine = ++ticket
@@ -35,11 +33,13 @@ export function useGlimpses() {
       if (found.has(key)) continue
       if (signal.aborted) return
       try {
-        const { data, error, response } = await api.POST('/api/objects/{object_id}/glimpse', {
-          params: { path: { object_id: item.id } },
-          body: { kind, treatment, document, client: work.client, ticket: mine },
-          signal,
-        })
+        const { data, error, response } = await work.askedOn((about) =>
+          api.POST('/api/objects/{object_id}/glimpse', {
+            params: { path: { object_id: item.id } },
+            body: { ...about, kind, treatment, client: work.client, ticket: mine },
+            signal,
+          }),
+        )
         if (data) found.set(key, data)
         else if (response.status !== 409) trouble.value = messageOf(error)
       } catch {

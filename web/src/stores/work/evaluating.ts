@@ -1,10 +1,12 @@
-import type { Sent } from '../../api/scene'
 import { computed, markRaw } from 'vue'
 import { api, messageOf } from '../../api/client'
-import type { Evaluation, Look } from '../../api/scene'
+import type { Evaluation, Look, Sent } from '../../api/scene'
+import type { components } from '../../api/schema'
 import { client, LIT, DRAG_SIZES, copy, type State, type Verbs } from './state'
 import { paceOf } from './pace'
 
+/** What a question is about, as the API takes it. */
+export type About = Pick<components['schemas']['EvaluateIn'], 'base' | 'document' | 'edits'>
 interface Wanted {
   size: number
   pictures: boolean
@@ -51,6 +53,13 @@ export function evaluating(s: State, w: Verbs) {
     void run(wanted)
   }
 
+  /** Ask about the scene as it is shown: by its version and what is set anew in it; whole, where the server does not hold that version. */
+  async function askedOn<T extends { response: Response }>(ask: (about: About) => Promise<T>): Promise<T> {
+    const found = await ask(w.asked())
+    if (found.response.status !== 410) return found
+    return ask({ edits: [], document: copy(scene.value) as unknown as Sent })
+  }
+
   async function run(wanted: Wanted) {
     const item = object.value
     if (!item || !scene.value) return
@@ -64,12 +73,12 @@ export function evaluating(s: State, w: Verbs) {
     try {
       const serves = bench.value
       const carried = wantsMarks.value
-      const request = {
+      const request = (about: About) => ({
         params: { path: { object_id: item.id } },
         body: {
+          ...about,
           ticket: number,
           client,
-          document: copy(scene.value) as unknown as Sent,
           resolution: wanted.size,
           ahead: false,
           until: peeking.value ? before(selectedId.value) : until.value,
@@ -79,11 +88,12 @@ export function evaluating(s: State, w: Verbs) {
           bases: serves === 'base' && wanted.pictures,
           relief: wantsRelief.value,
         },
-      }
-      const { data, error, response } =
+      })
+      const { data, error, response } = await askedOn((about) =>
         serves !== 'weather'
-          ? await api.POST('/api/objects/{object_id}/look', request)
-          : await api.POST('/api/objects/{object_id}/evaluate', request)
+          ? api.POST('/api/objects/{object_id}/look', request(about))
+          : api.POST('/api/objects/{object_id}/evaluate', request(about)),
+      )
       if (serves !== bench.value) {
         again = true
         return
@@ -146,22 +156,24 @@ export function evaluating(s: State, w: Verbs) {
     if (!item || !scene.value || item.readings === 'missing') return
     const number = ++ticket
     try {
-      const { data } = await api.POST('/api/objects/{object_id}/evaluate', {
-        params: { path: { object_id: item.id } },
-        body: {
-          ticket: number,
-          client,
-          document: copy(scene.value) as unknown as Sent,
-          resolution: wanted,
-          until: until.value,
-          look: { ...LIT },
-          selected: focus.value,
-          pictures: false,
-          ahead: true,
-          bases: false,
-          relief: false,
-        },
-      })
+      const { data } = await askedOn((about) =>
+        api.POST('/api/objects/{object_id}/evaluate', {
+          params: { path: { object_id: item.id } },
+          body: {
+            ...about,
+            ticket: number,
+            client,
+            resolution: wanted,
+            until: until.value,
+            look: { ...LIT },
+            selected: focus.value,
+            pictures: false,
+            ahead: true,
+            bases: false,
+            relief: false,
+          },
+        }),
+      )
       if (!data || item.id !== object.value?.id) return
       pace.warm(wanted)
       if (number === ticket) goAhead()
@@ -263,6 +275,7 @@ export function evaluating(s: State, w: Verbs) {
   }
 
   return {
+    askedOn,
     full,
     sharp,
     climb,

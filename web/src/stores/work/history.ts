@@ -1,31 +1,20 @@
 import { useEventListener } from '@vueuse/core'
 import { computed } from 'vue'
 import { api, messageOf } from '../../api/client'
-import type { Scene, Sent, VersionOut } from '../../api/scene'
+import type { EditOut, Scene, VersionOut } from '../../api/scene'
+import { isNothing } from './difference'
+import { documentOf } from './document'
 import { copy, type State, type Verbs } from './state'
-import { outliving, same, type Edit, type Step, type Unmade } from './waiting'
+import { edited, kept as keptOf, outliving, type Edit, type Step, type Unmade } from './waiting'
 
 type Tried = 'done' | 'later'
+let made = 0
+/** Known by nobody else: pages may be open in any number of windows. */
+const token = () => `${Date.now().toString(36)}-${Math.random().toString(36).slice(2, 10)}-${made++}`
 
-/** The document and its history: edits, saved one after the other, undo and redo. */
+/** Edits, saved one after the other as commands of the core; undo and redo. */
 export function history(s: State, w: Verbs) {
-  const {
-    object,
-    scene,
-    version,
-    selectedId,
-    selectedTerm,
-    selectedEpisode,
-    until,
-    unsaved,
-    savingTrouble,
-    kept,
-    unmade,
-    gestures,
-    trouble,
-    notice,
-    selected,
-  } = s
+  const { object, scene, version, unsaved, savingTrouble, kept, unmade, gestures, trouble, notice } = s
   // ---- what is shown ---------------------------------------------------------------------------------------------------
   function take(found: VersionOut, own?: Step) {
     // Edits stand on each other only within one reading of the scene: what was made on an older one is never sent, or it would write
@@ -39,16 +28,14 @@ export function history(s: State, w: Verbs) {
     count()
   }
 
-  function show(now: Scene) {
-    scene.value = now
-    if (!now.layers.some((l) => l.id === selectedId.value)) selectedId.value = now.layers.at(-1)?.id ?? ''
-    const stands = JSON.stringify([now.object, now.setting])
+  /** Whatever follows from the object and where it stands is asked for again when they change. */
+  function changed() {
+    const stands = JSON.stringify([scene.value?.object, scene.value?.setting])
     if (stood && stands !== stood) void refresh()
     stood = stands
-    if (until.value && !now.layers.some((l) => l.id === until.value)) until.value = null
-    if (!now.episodes.some((e) => e.id === selectedEpisode.value)) selectedEpisode.value = ''
-    selectedTerm.value = Math.min(selectedTerm.value, (selected.value?.where.terms.length ?? 0) - 1)
   }
+  const document = documentOf(s, () => edits(), changed)
+  const { newest, show } = document
 
   /** The object and its setting as they were last: when they change, facts and readings are asked for again. */
   let stood = ''
@@ -68,10 +55,9 @@ export function history(s: State, w: Verbs) {
   /** Change what the object is or where it stands; facts and readings follow once it is saved. */
   async function editObject(label: string, change: (scene: Scene) => void) {
     if (!scene.value) return
-    const before = copy(scene.value)
     change(scene.value)
     stood = JSON.stringify([scene.value.object, scene.value.setting])
-    await commit(label, false, before)
+    await commit(label)
     await refresh()
   }
 
@@ -102,8 +88,6 @@ export function history(s: State, w: Verbs) {
   let deep = 0
   let flying = false
   const edits = () => waiting.filter((w): w is Edit => w.kind === 'edit')
-  /** The scene as the edits that wait leave it. */
-  const newest = (): Scene | undefined => edits().at(-1)?.after ?? (version.value?.document as Scene | undefined)
 
   function count() {
     unsaved.value = waiting.length
@@ -134,7 +118,7 @@ export function history(s: State, w: Verbs) {
         if (next.kind === 'edit' && waiting[1]?.kind === 'undo') {
           waiting.splice(0, 2)
           again.push(next)
-          show(copy(newest()!))
+          show(newest())
           if (!waiting.length) settled()
           count()
           continue
@@ -142,7 +126,7 @@ export function history(s: State, w: Verbs) {
         count()
         return
       }
-      waiting.shift()
+      if (waiting[0] === next) waiting.shift()
       if (!waiting.length) settled()
       else if (kept.value) keepAside()
       count()
@@ -204,10 +188,10 @@ export function history(s: State, w: Verbs) {
   })
 
   /** Edits that were made on a scene which is not there any more: named, kept, and offered to be made again. */
-  function refuse(found: (Edit | Step)[]) {
+  function refuse(found: (Edit | Step)[], madeOn = version.value?.version ?? 0) {
     const theirs = found.filter((w): w is Edit => w.kind === 'edit')
     if (!theirs.length || !object.value) return
-    unmade.value = [...unmade.value, ...theirs.map(({ label, before, after }) => ({ label, before, after }))]
+    unmade.value = [...unmade.value, ...theirs.map((edit) => keptOf(edit, madeOn))]
     outliving.keepUnmade(object.value.id, unmade.value)
   }
 
@@ -222,19 +206,19 @@ export function history(s: State, w: Verbs) {
     unmade.value = outliving.unmade(id)
     let found = outliving.edits(id)
     // What did arrive after all, though no answer told so.
-    const arrived = found.map((e) => same(version.value?.document, e.after)).lastIndexOf(true)
+    const arrived = found.findIndex((e) => e.token === version.value?.token)
     if (arrived >= 0) found = found.slice(arrived + 1).map((e) => ({ ...e, base: version.value!.version }))
     if (!found.length) return outliving.keepEdits(id, 0, [])
     const names = found.map((e) => `'${e.label}'`).join(', ')
     outliving.keepEdits(id, 0, [])
     if (found[0].base !== version.value.version) {
       notice.value = `${names} could not be saved last time, and the scene was changed since. Make it again where you still want it.`
-      refuse(found.map((e) => ({ ...e, kind: 'edit' })))
+      refuse(found.map(edited), found[0].base)
       return
     }
     notice.value = `${names} could not be saved last time; it was kept here and is sent again.`
-    waiting.push(...found.map(({ label, before, after }): Edit => ({ kind: 'edit', label, before, after })))
-    show(copy(found.at(-1)!.after))
+    waiting.push(...found.map(edited))
+    show(newest())
     count()
     void pump()
   }
@@ -246,33 +230,28 @@ export function history(s: State, w: Verbs) {
     const item = object.value
     if (!item || !version.value) return 'done'
     try {
-      const { data, error, response } = await api.PUT('/api/objects/{object_id}/scene', {
+      const { data, error, response } = await api.POST('/api/objects/{object_id}/edit', {
         params: { path: { object_id: item.id } },
-        body: { base: version.value.version, document: edit.after as unknown as Sent, label: edit.label },
+        body: { base: version.value.version, name: edit.name, arguments: edit.arguments, token: edit.token },
       })
       if (item.id !== object.value?.id) return 'done'
       if (data) {
-        // The document here may be newer already (another control was moved meanwhile): keep it.
-        version.value = data
+        document.took(data as unknown as EditOut, () => waiting.shift())
+        if (data.notes?.length) notice.value = data.notes.join('. ')
         // What was complained of before is over, or would be said again.
         if (!kept.value) savingTrouble.value = ''
         return 'done'
       }
       if (response.status === 409 && error && 'scene' in error) {
         const theirs = error.scene as VersionOut
-        if (same(theirs.document, edit.after)) {
-          // Saved by an earlier try whose answer did not arrive.
-          version.value = theirs
-          return 'done'
-        }
         // The refusal brings the newest scene along: nothing is asked for, nothing is waited for.
         const own = theirs.label === 'Unwrap' && !!s.unwrapping.value
         const before = unmade.value.length
-        refuse([edit])
+        if (!error.arrived) refuse([edit])
         take(theirs)
         // UVs that were being made are no doing of somebody else's: what was edited meanwhile stands.
         if (own) void remake(unmade.value.slice(before))
-        else notice.value = error.message
+        else if (!error.arrived || unmade.value.length > before) notice.value = error.message
         kept.value = undefined
         savingTrouble.value = ''
         w.full()
@@ -303,7 +282,7 @@ export function history(s: State, w: Verbs) {
       if (item.id !== object.value?.id) return 'done'
       if (data) {
         if (again.length && data.version !== version.value.version) deep += step.kind === 'undo' ? 1 : -1
-        take(data, step)
+        take(document.after(data as unknown as EditOut), step)
       } else if (response.status === 409 && error && 'scene' in error) {
         const theirs = error.scene as VersionOut
         take(theirs)
@@ -320,10 +299,8 @@ export function history(s: State, w: Verbs) {
   }
 
   // ---- edits and steps -------------------------------------------------------------------------------------------------
-  /** Save what `scene` holds now as a new version; `before`: what it held before, where no edit is known to lead there. */
-  function commit(label: string, light = false, before?: Scene): Promise<void> {
-    if (light) w.lightly()
-    else w.sharp()
+  /** Make an edit by a command of the core; resolves when everything made so far is saved, or waits for the server to come back. */
+  function run(name: string, given: Record<string, unknown>, label?: string, light = false): Promise<void> {
     if (!scene.value || !object.value || !version.value) return Promise.resolve()
     // A step that waits would take back something else than what somebody saw when they asked for it.
     const steps = waiting.filter((one, k) => one.kind !== 'edit' && !(flying && k === 0))
@@ -332,26 +309,26 @@ export function history(s: State, w: Verbs) {
       notice.value = `The ${steps[0].kind} that waited for the server was dropped: the scene was edited since.`
     }
     again.length = deep = 0
-    tidySnapshots(scene.value)
-    waiting.push({
-      kind: 'edit',
-      label,
-      before: before && !edits().length ? before : copy(newest() ?? scene.value),
-      after: copy(scene.value),
-    })
+    const called = label ?? s.catalogue.value?.commands[name] ?? name
+    waiting.push({ kind: 'edit', label: called, name, arguments: copy(given), token: token() })
     count()
+    if (light) w.lightly()
+    else w.sharp()
     return pump()
   }
-
-  /** Snapshots name layers and episodes that are off; what was removed is in none. */
-  function tidySnapshots(now: Scene) {
-    for (const snapshot of now.snapshots ?? []) {
-      snapshot.layers_off = snapshot.layers_off?.filter((id) => now.layers.some((l) => l.id === id))
-      snapshot.episodes_off = snapshot.episodes_off?.filter((id) => now.episodes.some((e) => e.id === id))
+  /** Save the values that were set in the scene shown since the last edit. */
+  function commit(label: string, light = false): Promise<void> {
+    const now = document.local()
+    if (isNothing(now)) {
+      // Back where it was: nothing to save, and what is looked at may still be of the way.
+      if (light) w.lightly()
+      else w.sharp()
+      return saved()
     }
+    return run('set', { ...now, label }, label, light)
   }
 
-  /** Change the scene in one step and save it. */
+  /** Set values in the scene and save them as one edit. */
   function edit(label: string, change: (scene: Scene) => void, light = false) {
     if (!scene.value) return
     change(scene.value)
@@ -384,7 +361,7 @@ export function history(s: State, w: Verbs) {
       if (last?.kind === 'edit' && !onItsWay) {
         waiting.pop()
         again.push(last)
-        show(copy(newest()!))
+        show(newest())
         notice.value = `'${last.label}' was taken back before it was saved.`
         if (!waiting.length) settled()
         else if (kept.value) keepAside()
@@ -396,7 +373,7 @@ export function history(s: State, w: Verbs) {
       const taken = deep ? undefined : again.pop()
       if (taken) {
         waiting.push(taken)
-        show(copy(taken.after))
+        show(newest())
         count()
         w.full()
         return pump()
@@ -429,24 +406,26 @@ export function history(s: State, w: Verbs) {
     await saved()
     const item = object.value
     if (!item || !version.value) return
-    const { data, error, response } = await api.POST('/api/objects/{object_id}/make-again', {
+    const { data, error, response } = await api.POST('/api/objects/{object_id}/edit', {
       params: { path: { object_id: item.id } },
       body: {
         base: version.value.version,
-        before: edit.before as unknown as Sent,
-        after: edit.after as unknown as Sent,
-        label: edit.label,
+        made_on: edit.base,
+        name: edit.name,
+        arguments: edit.arguments,
+        token: edit.token,
       },
     })
     if (item.id !== object.value?.id) return
     if (data) {
       dismiss(edit)
-      take(data)
+      document.took(data as unknown as EditOut, () => undefined)
       w.full()
     } else if (response.status === 409 && error && 'scene' in error) {
       take(error.scene as VersionOut)
       w.full()
-      notice.value = 'The scene changed once more just now. Look at it, and try again.'
+      if (error.arrived) dismiss(edit)
+      else notice.value = 'The scene changed once more just now. Look at it, and try again.'
     } else savingTrouble.value = messageOf(error)
   }
 
@@ -472,8 +451,10 @@ export function history(s: State, w: Verbs) {
     editObject,
     refresh,
     saved,
+    run,
     commit,
     edit,
+    asked: document.asked,
     step,
     undoes,
     redoes,

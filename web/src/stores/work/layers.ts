@@ -1,94 +1,30 @@
-import type { Entry, Layer, Recipe } from '../../api/scene'
-import { copy, type State, type Verbs } from './state'
+import type { State, Verbs } from './state'
 
 /** Layers of the chronicle. */
 export function layers(s: State, w: Verbs) {
-  const { scene, selectedId, selectedTerm, selectedEpisode, until, notice } = s
-  function freshId(kind: string): string {
-    const taken = new Set(scene.value?.layers.map((l) => l.id))
-    for (let k = 1; ; k++) {
-      const id = k === 1 ? kind : `${kind}-${k}`
-      if (!taken.has(id)) return id
-    }
-  }
-  /** A new layer has the age of the place it stands in. */
-  const aged = (effect: Entry) =>
-    'years' in (effect.defaults ?? {}) ? { years: Number(scene.value?.setting.years ?? 10) } : {}
-  function addLayer(effect: Entry, more: Partial<Layer> = {}) {
-    w.edit(`Add ${effect.title.toLowerCase()}`, (now) => {
-      const id = freshId(effect.kind)
-      const same = now.layers.filter((l) => l.effect.kind === effect.kind).length
-      now.layers.push({
-        id,
-        name: same ? `${effect.title} ${same + 1}` : effect.title,
-        on: true,
-        effect: {
-          ...copy(effect.defaults),
-          ...s.evaluation.value?.fresh?.[effect.kind],
-          ...aged(effect),
-          kind: effect.kind,
-        },
-        where: copy(effect.where) as unknown as Recipe,
-        strength: 1,
-        channels: {},
-        episode: '',
-        since: 0,
-        fixed: false,
-        ...more,
-      })
-      selectedEpisode.value = ''
-      selectedId.value = id
-      selectedTerm.value = -1
-      until.value = null
-    })
-  }
-  function duplicateLayer(id: string) {
-    w.edit('Duplicate layer', (now) => {
-      const k = now.layers.findIndex((l) => l.id === id)
-      const twin = copy(now.layers[k])
-      twin.id = freshId(twin.effect.kind)
-      twin.name = `${twin.name} copy`.slice(0, 80)
-      now.layers.splice(k + 1, 0, twin)
-      selectedId.value = twin.id
-    })
-  }
-  /** Lines of recipes that look at a layer, so that nothing is left pointing at nothing. */
-  function referring(id: string): string[] {
-    return (scene.value?.layers ?? [])
-      .filter(
-        (l) =>
-          l.id !== id &&
-          l.where.terms.some(
-            (t) => String((t.source.kind === 'exposed' ? t.source.what : t.source.layer) ?? '').split('/')[0] === id,
-          ),
-      )
-      .map((l) => l.name)
-  }
-  function removeLayer(id: string) {
-    const users = referring(id)
-    if (users.length) {
-      notice.value = `${users.join(', ')} has a line that looks at this layer. Change that line first, then remove the layer.`
-      return
-    }
-    w.edit('Remove layer', (now) => {
-      const k = now.layers.findIndex((l) => l.id === id)
-      now.layers.splice(k, 1)
-      if (selectedId.value === id) selectedId.value = now.layers[Math.min(k, now.layers.length - 1)]?.id ?? ''
-      if (until.value === id) until.value = null
-    })
-  }
+  const { scene } = s
+  /** One more, after everything; `fields` of its effect that differ from its own. */
+  const addLayer = (effect: string, fields: Record<string, unknown> = {}) => w.run('add', { effect, fields })
+  const duplicateLayer = (layer: string) => w.run('duplicate', { layer })
+  const removeLayer = (layer: string) => w.run('remove', { layer })
+  const renameLayer = (layer: string, name: string) => w.run('rename', { layer, name })
+  const resetLayer = (layer: string) => w.run('reset', { layer })
   function switchLayer(id: string, on: boolean) {
     w.edit(on ? 'Switch on' : 'Switch off', (now) => (now.layers.find((l) => l.id === id)!.on = on))
   }
-  function moveLayer(id: string, to: number) {
-    const layers = scene.value?.layers ?? []
-    const from = layers.findIndex((l) => l.id === id)
-    if (to < 0 || to >= layers.length || from === to) return
-    w.edit('Move layer', (now) => {
-      now.layers.splice(to, 0, ...now.layers.splice(from, 1))
-      w.settle(now)
-    })
+  function moveLayer(layer: string, to: number) {
+    if (to >= 0 && to < (scene.value?.layers.length ?? 0)) void w.run('move', { layer, to })
+  }
+  /** The cards were put into another order by hand. */
+  function orderLayers(order: string[]) {
+    const now = (scene.value?.layers ?? []).map((l) => l.id)
+    if (order.join() === now.join()) return
+    // One that was moved is told from several: it decides by itself which episode it belongs to.
+    const without = (list: string[], id: string) => list.filter((x) => x !== id).join()
+    const moved = now.find((id) => without(now, id) === without(order, id))
+    if (moved) void w.run('move', { layer: moved, to: order.indexOf(moved) })
+    else void w.run('order', { layers: order })
   }
 
-  return { addLayer, duplicateLayer, referring, removeLayer, switchLayer, moveLayer }
+  return { addLayer, duplicateLayer, removeLayer, renameLayer, resetLayer, switchLayer, moveLayer, orderLayers }
 }

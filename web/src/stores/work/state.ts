@@ -12,7 +12,7 @@ import type {
   Scene,
   VersionOut,
 } from '../../api/scene'
-import type { Unmade } from './waiting'
+import type { Command, Unmade } from './waiting'
 
 /** Sizes that the view works with while a control is dragged: the largest that the machine answers quickly. */
 export const DRAG_SIZES = [128, 256, 512]
@@ -74,6 +74,8 @@ export function stateOf() {
   /** The object that is being opened, by number. */
   const opening = ref(0)
   const notice = ref('')
+  /** The base that an edit made, or moved. */
+  const madeBase = shallowRef<{ number: number }>()
 
   /** How many strokes are in the scene that is asked for, and in the one that is shown. */
   const wantsMarks = ref(0)
@@ -122,6 +124,7 @@ export function stateOf() {
     demo,
     opening,
     notice,
+    madeBase,
     wantsMarks,
     marks,
     selected,
@@ -148,12 +151,12 @@ export interface Verbs {
   takeUpKept(): void
   saved(): Promise<void>
   edit(label: string, change: (scene: Scene) => void, light?: boolean): void
-  commit(label: string, light?: boolean, before?: Scene): Promise<unknown>
+  commit(label: string, light?: boolean): Promise<unknown>
+  run(name: string, given: Record<string, unknown>, label?: string, light?: boolean): Promise<void>
+  asked(): { base: number; edits: Command[] }
   preview(): void
   fit(size: number): Promise<void>
   followUnwrapping(id: number): Promise<void>
   reload(): Promise<void>
   measure(quality?: 'good' | 'fine'): Promise<void>
-  settle(now: Scene): void
-  referring(id: string): string[]
 }

@@ -1,18 +1,20 @@
-import type { Scene } from '../../api/scene'
-
-/** An edit that is not saved yet: what it was called, and the whole scene before and after it. */
-export interface Edit {
+/** A command of the core, with what it is given. */
+export interface Command {
+  name: string
+  arguments: Record<string, unknown>
+}
+/** An edit that is not saved yet. `token` is what it is known by, so that a second try makes nothing twice. */
+export interface Edit extends Command {
   kind: 'edit'
   label: string
-  before: Scene
-  after: Scene
+  token: string
 }
 /** An undo or redo that the server has not done yet. */
 export interface Step {
   kind: 'undo' | 'redo'
 }
-/** An edit that was refused because another window changed the scene first; it can be made again. */
-export type Unmade = Omit<Edit, 'kind'>
+/** An edit that was refused because another window changed the scene first; it can be made again. `base`: the version it was made on. */
+export type Unmade = Omit<Edit, 'kind'> & { base: number }
 
 const KEPT = (object: number) => `limus.kept.${object}`
 const UNMADE = (object: number) => `limus.unmade.${object}`
@@ -25,31 +27,42 @@ function write(key: string, value: unknown[]) {
     // This browser has no room; the page itself still holds it.
   }
 }
-function read<T>(key: string): T[] {
+/** What an earlier version of the page kept in another form is no edit. */
+const isEdit = (one: Partial<Unmade> | null) =>
+  typeof one?.name === 'string' && typeof one.token === 'string' && typeof one.arguments === 'object'
+function read(key: string): Unmade[] {
   try {
     const found = JSON.parse(localStorage.getItem(key) ?? '[]') as unknown
-    return Array.isArray(found) ? (found as T[]) : []
+    return Array.isArray(found) ? (found as Unmade[]).filter(isEdit) : []
   } catch {
     return []
   }
 }
+/** To be kept: with the version that it was made on. */
+export const kept = ({ label, name, token, arguments: given }: Omit<Edit, 'kind'>, base: number): Unmade => ({
+  base,
+  label,
+  name,
+  arguments: given,
+  token,
+})
+/** To be sent. */
+export const edited = ({ label, name, token, arguments: given }: Unmade): Edit => ({
+  kind: 'edit',
+  label,
+  name,
+  arguments: given,
+  token,
+})
 
 /** What outlives the page: edits that wait, with the version they were made on, and edits that were refused. */
 export const outliving = {
-  edits: (object: number) => read<Unmade & { base: number }>(KEPT(object)),
-  keepEdits: (object: number, base: number, edits: Unmade[]) =>
+  edits: (object: number) => read(KEPT(object)),
+  keepEdits: (object: number, base: number, edits: Edit[]) =>
     write(
       KEPT(object),
-      edits.map(({ label, before, after }) => ({ base, label, before, after })),
+      edits.map((edit) => kept(edit, base)),
     ),
-  unmade: (object: number) => read<Unmade>(UNMADE(object)),
+  unmade: (object: number) => read(UNMADE(object)),
   keepUnmade: (object: number, edits: Unmade[]) => write(UNMADE(object), edits),
-}
-
-/** Whether two documents say the same, whatever the order of their fields. */
-export function same(a: unknown, b: unknown): boolean {
-  if (typeof a !== 'object' || typeof b !== 'object' || !a || !b) return a === b
-  const [one, two] = [a as Record<string, unknown>, b as Record<string, unknown>]
-  const keys = Object.keys(one)
-  return keys.length === Object.keys(two).length && keys.every((key) => key in two && same(one[key], two[key]))
 }
