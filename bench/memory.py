@@ -26,20 +26,6 @@ from limus.surface.pyramid import texels_of
 MANY = 20
 
 
-class _Nowhere:
-    """A sink that keeps its pictures in the store, as the server does."""
-
-    name = "bench"
-
-    def put(self, data: bytes, media: str) -> str:
-        name = f"picture {hash(data)}"
-        shared().put(name, (data, media))
-        return name
-
-    def holds(self, names: list[str]) -> bool:
-        return all(name in shared() for name in names)
-
-
 def of_a_process(code: str, environment: dict[str, str] | None = None) -> list[float]:
     """The numbers that a process of its own prints in its last line."""
     root = Path(__file__).resolve().parents[1]
@@ -87,7 +73,7 @@ def eight_objects() -> None:
         session = Session.on(one, Scene.model_validate(scene.model_dump(mode="json")), good=512)
         session.measure("draft", lambda share, word: None)
         for resolution in (512, 2048):
-            answer(session, Question(resolution=resolution, pictures=True), _Nowhere())
+            answer(session, Question(resolution=resolution, pictures=True))
         del session, one
     print(json.dumps([resident_mb(), shared().budget / (1 << 20)]))
 

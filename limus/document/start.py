@@ -44,12 +44,6 @@ def fresh_layer(
     )
 
 
-def by_ground(bases: Sequence[BaseChoice]) -> dict[str, dict[str, Any]]:
-    """Fields that new layers have otherwise on these bases: kind of effect -> field -> value."""
-    families = {base.substance.family for base in bases}
-    return {kind: more for kind, effect in EFFECTS.items() if (more := effect.on_ground(families))}
-
-
 def started(
     document: ObjectFile,
     setting: Setting,

@@ -1,29 +1,18 @@
 """What the view asks of a scene, and how it is answered: maps, look-through, coverages, ranges, histograms, small pictures.
 
-Pictures have names, by which they can be fetched (see ``answering.Sink``), so nothing that did not change is sent twice.
+Pictures are named by the hash of their content (see ``gallery``), so nothing that did not change is sent twice.
 """
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from limus.looks.look import Look
 from limus.readings.catalogue import READINGS
 from limus.readings.reading import asks_weather
 from limus.review.look import Legend
-
-
-class Look(BaseModel):
-    """What the view shows."""
-
-    model_config = ConfigDict(extra="forbid")
-    kind: Literal["lit", "channel", "reading", "mask", "term", "coat", "uv"] = "lit"
-    name: str = Field("", max_length=80, description="Channel, reading, or picture of the UVs")
-    component: str = Field("", max_length=8, description="One component of a reading that has several; empty: all")
-    size_mm: float = Field(0.0, ge=0, le=1e6, description="Radius or reach of a reading; 0: its default")
-    layer: str = Field("", max_length=50)
-    index: int = Field(0, ge=0, le=400, description="Term of the recipe, or number of the coat")
 
 
 class Question(BaseModel):
@@ -58,6 +47,7 @@ class LookAnswer(BaseModel):
     components: list[str] = Field(default_factory=list)
     unit: str = ""
     about: str = ""
+    decimals: int | None = Field(None, description="Digits behind the point of its numbers; none: by their size")
 
 
 class MapsAnswer(BaseModel):
@@ -156,7 +146,4 @@ class Answer(BaseModel):
     channels: dict[str, str] = Field(default_factory=dict, description="Channels in use, with their titles")
     bases: list[BaseAnswer] = Field(default_factory=list)
     exposed: dict[str, float] = Field(default_factory=dict, description="Families of substances and the share that shows today")
-    fresh: dict[str, dict[str, Any]] = Field(
-        default_factory=dict, description="Fields that new layers have otherwise on these bases"
-    )
     spent_ms: float = 0.0

@@ -43,9 +43,13 @@ class Picture:
         azimuth: float = 35.0,
         elevation: float = 22.0,
         zoom: float = 1.0,
+        at: tuple[float, float] = (0.0, 0.0),
         supersample: int = 2,
     ) -> Picture:
-        """Look at the object from ``azimuth`` (degrees about up, 0 = +z) and ``elevation``; ``zoom`` 1 shows all of it."""
+        """Look at the object from ``azimuth`` (degrees about up, 0 = +z) and ``elevation``; ``zoom`` 1 shows all of it.
+
+        ``at`` is the middle of what is shown, to the right and up, in widths and heights of the whole view; (0, 0) is the middle of the object.
+        """
         mesh = texels.mesh
         centre = mesh.bounds.mean(axis=0)
         a, e = np.radians([azimuth, elevation])
@@ -55,10 +59,11 @@ class Picture:
         up = np.cross(back, right)
         seen = mesh.positions[mesh.triangles.ravel()] - centre
         wide, tall = np.abs(seen @ right).max(), np.abs(seen @ up).max()
-        scale = 2.08 * max(wide / width, tall / height) / zoom
+        whole = 2.08 * max(wide / width, tall / height)
+        scale = whole / zoom
         w, h = width * supersample, height * supersample
-        x = (np.arange(w) + 0.5 - w / 2) / supersample * scale
-        y = (h / 2 - np.arange(h) - 0.5) / supersample * scale
+        x = (np.arange(w) + 0.5 - w / 2) / supersample * scale + at[0] * width * whole
+        y = (h / 2 - np.arange(h) - 0.5) / supersample * scale + at[1] * height * whole
         gx, gy = np.meshgrid(x, y)
         origin = centre + back * mesh.diagonal * 2 + gx[..., None] * right + gy[..., None] * up
         directions = np.broadcast_to((-back).astype(np.float32), (w * h, 3)).copy()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse
@@ -12,7 +13,8 @@ from pydantic import Field
 
 from limus.common.errors import Cancelled
 from limus.looks.answer import Answer, Question
-from limus.looks.answering import Sink, answer, answer_as_made
+from limus.looks.answering import Answered, answer, answer_as_made
+from limus.looks.packed import packed
 from limus.playing.session import Session
 from server.api.answers import Problem, object_of, owner_of
 from server.api.asked import Asked, scene_asked
@@ -24,7 +26,9 @@ from server.projects.workshop import session_of
 router = Router()
 #: Texels along a side from which on a picture at rest is worth keeping.
 KEPT_FROM = 512
-Answerer = Callable[[Session, Question, Sink, Callable[[], None]], Answer | None]
+Answerer = Callable[[Session, Question, Callable[[], None]], Answered | None]
+#: Asked for as this, an answer comes as one run of bytes with its pictures; else as JSON, and its pictures are fetched by their names.
+PACKED = "application/octet-stream"
 
 
 class EvaluateIn(Question, Asked):
@@ -32,10 +36,11 @@ class EvaluateIn(Question, Asked):
 
     ticket: int = Field(0, ge=0)
     client: str = Field("", max_length=40)
+    has: list[str] = Field(default_factory=list, max_length=600, description="Names of pictures that need not be sent")
     ahead: bool = Field(False, description="Nobody waits for it: it is made so that the next drag finds it")
 
 
-def _answered(request: HttpRequest, object_id: int, body: EvaluateIn, by: Answerer) -> Answer | None:
+def _answered(request: HttpRequest, object_id: int, body: EvaluateIn, by: Answerer) -> Answered | None:
     """The answer, in its turn; a newer request of the same tab makes an older one stop."""
     began = time.perf_counter()
     owner: int = owner_of(request).pk
@@ -53,10 +58,21 @@ def _answered(request: HttpRequest, object_id: int, body: EvaluateIn, by: Answer
 
     person = None if body.ahead else owner
     with gate.turn(body.resolution, lambda: session.is_warm(body.resolution), gone, person=person, tab=body.client):
-        out = by(session, body, Pictures(owner), check)
+        out = by(session, body, check)
     if out is None:
         return None
-    return out.model_copy(update={"ticket": body.ticket, "spent_ms": round((time.perf_counter() - began) * 1000, 1)})
+    spent = round((time.perf_counter() - began) * 1000, 1)
+    return replace(out, answer=out.answer.model_copy(update={"ticket": body.ticket, "spent_ms": spent}))
+
+
+def _sent(request: HttpRequest, out: Answered, has: list[str]) -> Any:
+    """As it was asked for."""
+    if PACKED in request.headers.get("Accept", ""):
+        return HttpResponse(packed(out, set(has)), content_type=PACKED)
+    pictures = Pictures(owner_of(request).pk)
+    for blob in out.pictures.values():
+        pictures.put(blob.data, blob.media)
+    return 200, out.answer
 
 
 @router.post(
@@ -79,8 +95,8 @@ def evaluate(request: HttpRequest, object_id: int, body: EvaluateIn) -> Any:
         item = object_of(request, object_id)
         asks_saved = not body.edits and body.document is None and body.base in (None, item.head_id)
         if asks_saved and item.head_id is not None:
-            keep_soon(item, item.head_id, out.model_dump(mode="json"))
-    return 200, out
+            keep_soon(item, item.head_id, out)
+    return _sent(request, out, body.has)
 
 
 @router.get("/objects/{int:object_id}/last-view", response={200: Answer, 204: None, 404: Problem})
@@ -90,13 +106,15 @@ def get_last_view(request: HttpRequest, object_id: int) -> Any:
     if found is None:
         # No fault: it was never looked at in this version.
         return 204, None
-    return 200, found
+    return _sent(request, found, [])
 
 
 @router.post("/objects/{int:object_id}/look", response={200: Answer, 409: Problem, 410: Problem, 422: Problem})
 def look_at(request: HttpRequest, object_id: int, body: EvaluateIn) -> Any:
     """The object as made, a reading, or its UVs, without playing the chronicle. Works before anything was measured, as far as it can."""
-    return 200, _answered(request, object_id, body, answer_as_made)
+    out = _answered(request, object_id, body, answer_as_made)
+    assert out is not None
+    return _sent(request, out, body.has)
 
 
 @router.get("/maps/{name}", include_in_schema=False)

@@ -29,7 +29,6 @@ from limus.readings.setting import Setting
 from limus.surface.mesh import Mesh, Part
 from limus.surface.pyramid import texels_of
 from server.projects.gate import gate
-from server.projects.map_store import Pictures
 from server.projects.models import SceneVersion, WorkObject
 from server.projects.workshop import session_of
 
@@ -41,7 +40,7 @@ def evaluate_once(item: WorkObject, resolution: int) -> bool:
     session = session_of(item.scene())
     first = session.scene.layers[0].id if session.scene.layers else ""
     question = Question(resolution=resolution, selected=first, pictures=True)
-    return answer(session, question, Pictures(item.project.owner_id)) is not None
+    return answer(session, question) is not None
 
 
 def compile_once() -> None:

@@ -8,6 +8,7 @@ import os
 import shutil
 import threading
 import time
+from collections.abc import Callable
 from typing import Any, ClassVar
 
 import numpy as np
@@ -18,7 +19,6 @@ from django.db import connections
 from django.test import override_settings
 from PIL import Image
 from playwright.sync_api import Locator, Page, sync_playwright
-from playwright.sync_api import TimeoutError as Waited
 
 from server.jobs import runner
 from server.jobs.models import Job
@@ -188,20 +188,29 @@ class BrowserTest(StaticLiveServerTestCase):
         page.get_by_test_id("view-label").get_by_text(str(self.at_rest)).wait_for()
         self.settle(page)
 
-    def settle(self, page: Page | None = None, quiet: float = 0.5) -> None:
-        """Wait until nothing is under way and the frame that shows the last change was drawn."""
+    def settle(self, page: Page | None = None) -> None:
+        """Wait until the page says that it is at rest: nothing asked, nothing planned, the last change drawn; and pictures are there."""
         page = page or self.page
-        last, since, limit = "", time.monotonic(), time.monotonic() + PATIENCE / 1000
+        self.frame(page)
+        limit = time.monotonic() + PATIENCE / 1000
         while time.monotonic() < limit:
-            now = page.evaluate(
-                "(document.querySelector('canvas')?.dataset.frame ?? '') + document.querySelector('.label')?.innerText + document.querySelector('.saved')?.innerText"
-            )
-            if now != last or page.locator(".busy").count() or "Saving" in now:
-                last, since = now, time.monotonic()
-            elif time.monotonic() - since > quiet:
+            page.locator("html[data-rest=yes]").wait_for(state="attached")
+            if page.evaluate("document.documentElement.dataset.rest === 'yes' && [...document.images].every(i => i.complete)"):
                 return
-            page.wait_for_timeout(80)
-        self.fail("the view never came to rest")
+            self.frame(page)
+        self.fail(f"the page never came to rest: {page.locator('html').get_attribute('data-rest')}")
+
+    def frame(self, page: Page | None = None, count: int = 1) -> None:
+        """Wait until what was done is on the screen: so many frames."""
+        for _ in range(count):
+            (page or self.page).evaluate("new Promise(done => requestAnimationFrame(() => setTimeout(done)))")
+
+    def until(self, holds: Callable[[], bool], page: Page | None = None) -> None:
+        """Wait until something holds that the page does not say."""
+        limit = time.monotonic() + PATIENCE / 1000
+        while not holds():
+            self.assertLess(time.monotonic(), limit, "it never came to be")
+            self.frame(page)
 
     def picture(self, page: Page | None = None) -> np.ndarray:
         """(h, w, 3) float: what the canvas shows, without the interface over it."""
@@ -224,20 +233,13 @@ class BrowserTest(StaticLiveServerTestCase):
 
     def _to_rest(self, what: Locator) -> Locator:
         what.scroll_into_view_if_needed()
-        self.page.wait_for_timeout(300)
+        self.frame(count=2)
         return what
 
     def pick(self, opener: Locator, choice: Locator) -> None:
-        """Open a list and take a line of it; one that closed because something below it still scrolled is opened again, as anyone would."""
-        self._to_rest(opener)
-        for left in (2, 1, 0):
-            opener.click()
-            try:
-                choice.click(timeout=PATIENCE / 3)
-                return
-            except Waited:
-                if not left or choice.is_visible():
-                    raise
+        """Open a list and take a line of it."""
+        self._to_rest(opener).click()
+        choice.click()
 
     def add(self, kind: str) -> None:
         """Lay a layer of this effect over the others."""
@@ -256,7 +258,7 @@ class BrowserTest(StaticLiveServerTestCase):
         self.page.mouse.down()
         for k in range(1, steps + 1):
             self.page.mouse.move(x + by[0] * k / steps, y + by[1] * k / steps)
-            self.page.wait_for_timeout(60)
+            self.frame()
         if release:
             self.page.mouse.up()
 

@@ -111,7 +111,7 @@ class BaseStage(BrowserTest):
         page.locator("[data-stock='brick in mortar']").wait_for()
         page.get_by_label("Use Brick in mortar").click()
         page.locator(".sheet .title", has_text="Brick in mortar").wait_for()
-        self.settle(quiet=1.5)
+        self.settle()
         bricks = self.picture()
         self.assertGreater(float(np.abs(bricks - before).mean()), 4)
         # Redder than iron.
@@ -119,7 +119,7 @@ class BaseStage(BrowserTest):
         self.assertGreater(float((bricks[changed][:, 0] - bricks[changed][:, 2]).mean()), 15)
         page.get_by_role("button", name="Undo").click()
         page.locator(".sheet .title", has_text="Cast iron").wait_for()
-        self.settle(quiet=1.5)
+        self.settle()
         self.assertLess(float(np.abs(self.picture() - before).mean()), 1.5)
 
     def test_levels_one_value_and_a_channel_of_the_registry(self) -> None:
@@ -167,7 +167,7 @@ class BaseStage(BrowserTest):
         page.get_by_role("button", name="Brass is a favourite").wait_for()
         self.pick(page.get_by_role("combobox", name="Which bases"), page.get_by_role("option", name="Favourites"))
         page.locator("[data-stock]").nth(0).wait_for()
-        page.wait_for_timeout(400)
+        self.settle(page)
         self.assertEqual(page.locator("[data-stock]").count(), 1)
         page.get_by_role("button", name="Brass is a favourite").click()
         page.get_by_text("No favourites yet").wait_for()
@@ -230,7 +230,7 @@ class BaseStage(BrowserTest):
         source = (Path(settings.BASE_DIR) / "web" / "node_modules" / "axe-core" / "axe.min.js").read_text()
         for tab in ("Material", "Placing", "Channels", "Flags"):
             page.get_by_role("tab", name=tab).click()
-            page.wait_for_timeout(200)
+            self.settle(page)
             page.evaluate(source)
             found = page.evaluate("axe.run(document, { runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'] })")
             self.assertEqual([(v["id"], v["nodes"][0]["html"][:160]) for v in found["violations"]], [], tab)

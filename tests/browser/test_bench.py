@@ -100,7 +100,7 @@ class Layers(BrowserTest):
         by = page.locator("[data-field=by] .p-select")
         # What is open closes when the sheet below it scrolls: that is done first.
         by.scroll_into_view_if_needed()
-        page.wait_for_timeout(300)
+        self.settle(page)
         self.pick(by, page.get_by_role("option", name="flaking grade"))
         self.settle()
         page.locator("[data-field=grade]").wait_for()

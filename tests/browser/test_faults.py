@@ -25,12 +25,12 @@ class Failing(BrowserTest):
 
     def fail_with(self, status: int, body: str, content_type: str = "text/html") -> None:
         def answer(route: Route) -> None:
-            if route.request.method == "PUT":
+            if route.request.method == "POST":
                 route.fulfill(status=status, content_type=content_type, body=body)
             else:
                 route.continue_()
 
-        self.page.route("**/api/objects/*/scene", answer)
+        self.page.route("**/api/objects/*/edit", answer)
 
     def scene(self) -> dict[str, bool]:
         return {layer.id: layer.on for layer in WorkObject.objects.get(name="Gate hoist").scene().layers}
@@ -43,14 +43,14 @@ class Failing(BrowserTest):
         self.page.get_by_text("Not saved yet", exact=True).wait_for()
         # The line stays, and so does what was done, through evaluations that work.
         self.page.get_by_text("is not saved yet").wait_for()
-        self.page.wait_for_timeout(1500)
+        self.settle()
         self.assertTrue(self.page.get_by_text("is not saved yet").is_visible())
         self.assertEqual(self.page.locator("[data-layer=dust]").get_by_role("button", name=re.compile("^Switch .* on$")).count(), 1)
         self.assertEqual(SceneVersion.objects.count(), versions)
         # A second edit goes the same way, and both arrive.
         self.switch_off("dirt")
-        self.page.wait_for_timeout(300)
-        self.page.unroute("**/api/objects/*/scene")
+        self.settle()
+        self.page.unroute("**/api/objects/*/edit")
         self.page.get_by_text("Saved now").wait_for()
         self.assertFalse(self.page.get_by_text("Not saved yet", exact=True).is_visible())
         self.assertEqual((self.scene()["dust"], self.scene()["dirt"]), (False, False))
@@ -60,7 +60,7 @@ class Failing(BrowserTest):
         self.fail_with(507, '{"message": "The disk of the server is full. Make room on it."}', "application/json")
         self.switch_off("rust")
         self.page.get_by_text("The disk of the server is full").wait_for()
-        self.page.unroute("**/api/objects/*/scene")
+        self.page.unroute("**/api/objects/*/edit")
         self.page.get_by_role("button", name="Try now").click()
         self.page.get_by_text("Saved now").wait_for()
         self.assertFalse(self.scene()["rust"])
@@ -73,7 +73,7 @@ class Failing(BrowserTest):
         address = self.page.url.removeprefix(self.live_server_url)
         # The page is left before the server works again, or it may still send what it keeps.
         self.page.goto("about:blank")
-        self.page.unroute("**/api/objects/*/scene")
+        self.page.unroute("**/api/objects/*/edit")
         self.page.goto(f"{self.live_server_url}{address}")
         # It is said for some seconds; the picture may take longer.
         self.page.get_by_text("it was kept here").wait_for()
@@ -86,7 +86,7 @@ class Failing(BrowserTest):
         item = WorkObject.objects.get(name="Gate hoist")
         item.commit(item.head_id, {**item.document, "seed": 4711}, "Elsewhere")
         self.page.goto("about:blank")
-        self.page.unroute("**/api/objects/*/scene")
+        self.page.unroute("**/api/objects/*/edit")
         self.page.goto(f"{self.live_server_url}{address}")
         self.page.get_by_text("changed since").wait_for()
         self.settle()
@@ -102,7 +102,7 @@ class Failing(BrowserTest):
         versions = SceneVersion.objects.count()
         self.page.get_by_role("button", name="Undo").click()
         self.page.locator("[data-layer=dirt]").get_by_role("button", name=re.compile("^Switch .* off$")).wait_for()
-        self.page.unroute("**/api/objects/*/scene")
+        self.page.unroute("**/api/objects/*/edit")
         self.page.get_by_text("Not saved yet", exact=True).wait_for(state="hidden")
         self.settle()
         # The one that was saved stands, here and there; nothing was written or undone.
@@ -154,7 +154,7 @@ class Failing(BrowserTest):
         self.switch_off("dust")
         line = self.page.get_by_text("above the limit")
         line.wait_for()
-        self.page.unroute("**/api/objects/*/scene")
+        self.page.unroute("**/api/objects/*/edit")
         self.settle()
         self.assertTrue(line.is_visible())
         # What stands there is what is saved.

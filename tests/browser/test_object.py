@@ -53,7 +53,7 @@ class Looking(ObjectTest):
         # Somewhere in the middle of the view stands the hoist.
         for share in (0.5, 0.45, 0.55, 0.4, 0.6):
             page.mouse.move(box["x"] + box["width"] * 0.46, box["y"] + box["height"] * share)
-            page.wait_for_timeout(500)
+            self.settle(page)
             if page.get_by_test_id("probe").count():
                 break
         probe = page.get_by_test_id("probe").inner_text()
@@ -229,7 +229,7 @@ class Bringing(ObjectTest):
             page.get_by_label("Object file").set_input_files(good)
             page.get_by_role("button", name="Discard").click()
             page.locator(".p-dialog").wait_for(state="detached")
-        page.wait_for_timeout(500)
+        self.settle(page)
         self.assertEqual((Intake.objects.count(), WorkObject.objects.count()), (0, 4))
 
     def test_replace_keeps_the_layers_and_can_be_undone(self) -> None:
@@ -331,10 +331,10 @@ class Fitness(ObjectTest):
         self.assertEqual(faults(page), [])
         for tab in ("Setting", "Around it"):
             page.get_by_role("tab", name=tab).click()
-            page.wait_for_timeout(400)
+            self.settle(page)
             self.assertLessEqual(page.evaluate("document.documentElement.scrollWidth"), width)
             self.assertEqual(faults(page), [], tab)
         page.get_by_role("button", name="Replace…").click()
         page.get_by_role("dialog").wait_for()
-        page.wait_for_timeout(400)
+        self.settle(page)
         self.assertEqual(faults(page), [], "dialog")

@@ -35,7 +35,7 @@ class Places(BrowserTest):
         self.page.mouse.down()
         for k in range(1, 9):
             self.page.mouse.move(a[0] + (b[0] - a[0]) * k / 8, a[1] + (b[1] - a[1]) * k / 8)
-            self.page.wait_for_timeout(40)
+            self.frame()
         self.page.mouse.up()
         self.settle()
 
@@ -121,8 +121,8 @@ class Places(BrowserTest):
         self.page.mouse.down()
         for k in range(1, 9):
             self.page.mouse.move(a[0] + (b[0] - a[0]) * k / 8, a[1] + (b[1] - a[1]) * k / 8)
-            self.page.wait_for_timeout(40)
-        self.page.wait_for_timeout(600)
+            self.frame()
+        self.settle()
         self.assertEqual(len(self.terms("rust")), 2)
         tinted = self.picture()
         self.assertGreater(float((np.abs(tinted - before).max(axis=2) > 30).mean()), 0.001)
@@ -177,7 +177,7 @@ class Places(BrowserTest):
         self.page.mouse.down()
         for k in range(6):
             self.page.mouse.move(box["x"] + 40 + 12 * k, box["y"] + 30)
-            self.page.wait_for_timeout(40)
+            self.frame()
         self.page.mouse.up()
         self.settle()
         self.assertGreater(len(self.terms()[-1]["source"]["strokes"]), len(strokes))

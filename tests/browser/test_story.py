@@ -77,7 +77,7 @@ class Story(BrowserTest):
         page.mouse.down()
         for k in range(1, 9):
             page.mouse.move(box["x"] + 40 + (to["x"] - box["x"] - 30) * k / 8, box["y"] + 80)
-            page.wait_for_timeout(60)
+            self.frame(page)
         page.mouse.up()
         self.settle()
         self.assertEqual(self.order(), ["paint", "chipping", "rust", "dust", "dirt"])

@@ -26,7 +26,7 @@ class Use(BrowserTest):
 
     def drag(self, test_id: str, by: tuple[int, int]) -> None:
         self.take(self.page.locator(test_id).first, by, release=False)
-        self.page.wait_for_timeout(200)
+        self.settle()
         self.page.mouse.up()
         self.settle()
 

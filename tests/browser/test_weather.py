@@ -29,7 +29,6 @@ class Weather(BrowserTest):
         before = float(self.water()["effect"]["level_mm"])
         row.get_by_role("slider").focus()
         page.keyboard.press("ArrowRight")
-        page.wait_for_timeout(800)
         self.settle()
         self.assertAlmostEqual(float(self.water()["effect"]["level_mm"]) - before, 0.1, places=3)
         # More of it, more is wet, where there are dips to hold it.

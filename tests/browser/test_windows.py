@@ -28,27 +28,27 @@ class TwoWindows(BrowserTest):
         item.commit(item.head_id, newer, "Years")
         held: list[Route] = []
         self.page.route(
-            "**/api/objects/*/scene", lambda route: held.append(route) if route.request.method == "PUT" else route.continue_()
+            "**/api/objects/*/edit", lambda route: held.append(route) if route.request.method == "POST" else route.continue_()
         )
         self.page.route("**/api/objects/*/evaluate", lambda route: None)
         for layer in ("dirt", "dust"):
             self.switch_off(layer)
-        self.page.wait_for_timeout(300)
+        self.until(lambda: len(held) > 0)
+        self.frame(count=5)
         # One edit is under way, the other waits for it.
         self.assertEqual(len(held), 1)
         held[0].continue_()
         # The newest scene is there although every evaluation hangs, and the second edit says that it was not saved.
         self.page.get_by_text("Overtaken by another window").wait_for()
-        self.page.wait_for_timeout(300)
+        self.frame(count=5)
         self.assertEqual(len(held), 1, "a document was sent under a version it was not read at")
         self.assertEqual(self.years(), 25.0)
         self.assertEqual(SceneVersion.objects.filter(object=item).count(), 2)
         self.page.unroute("**/api/objects/*/evaluate")
-        self.page.unroute("**/api/objects/*/scene")
+        self.page.unroute("**/api/objects/*/edit")
         # From here on it works as before, on the newest scene.
         self.switch_off("dust")
-        self.page.get_by_text("Saved").first.wait_for()
-        self.page.wait_for_timeout(500)
+        self.settle()
         scene = WorkObject.objects.get(pk=item.pk).scene()
         self.assertEqual((scene.layer("rust").effect.years, scene.layer("dust").on), (25.0, False))  # type: ignore[union-attr]
 
@@ -72,7 +72,7 @@ class StartPage(BrowserTest):
         self.page.locator("main.start li a").first.wait_for()
         self.assertEqual(len(held), 1)
         held[0].continue_()
-        self.page.wait_for_timeout(1500)
+        self.settle()
         self.assertEqual(self.page.url, f"{self.live_server_url}/")
         self.page.unroute("**/api/objects/*")
 
@@ -95,7 +95,7 @@ class StartPage(BrowserTest):
         for _ in range(300):
             if self.page.evaluate(drawn):
                 break
-            self.page.wait_for_timeout(100)
+            self.frame()
         self.assertTrue(self.page.evaluate(drawn))
         self.assertIn("17 parts · 5 layers", cards.last.inner_text())
         self.assertIn("just now", cards.first.inner_text())
@@ -147,7 +147,7 @@ class Sizes(BrowserTest):
         # Leaving the view is when late complaints come out; they fail the test.
         self.page.get_by_label("Limus, all projects").click()
         self.page.locator("main.start").wait_for()
-        self.page.wait_for_timeout(600)
+        self.settle()
 
     def test_a_new_layer_has_sizes_that_fit(self) -> None:
         self.open()

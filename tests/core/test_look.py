@@ -6,6 +6,8 @@ from unittest import TestCase
 
 import numpy as np
 
+from limus.common.store import Store
+from limus.review.close_view import NEAREST, View, close_view, outstanding
 from limus.review.look import RAMPS, coloured, legend, ramp, rgba
 from limus.review.picture import SURROUND, Picture
 from limus.surface.texels import Texels
@@ -89,3 +91,42 @@ class Pictures(TestCase):
         inside = flat[:, :, 0] == 128
         self.assertEqual(int(flat[inside].std()), 0)
         self.assertGreater(float(lit[inside].std()), 5.0)
+
+
+class CloseViews(TestCase):
+    """Where a small picture looks: at the side and place where most was done."""
+
+    def setUp(self) -> None:
+        self.texels = Texels.of(shapes.box(1.0), 128)
+        self.store = Store(1 << 28)
+
+    def view(self, where: np.ndarray) -> View:
+        return close_view(self.texels, where.astype(np.float32), 120, 60, self.store)
+
+    def test_it_comes_near_a_spot_on_whatever_side(self) -> None:
+        for axis, sign in ((0, 1), (0, -1), (2, 1), (2, -1)):
+            with self.subTest(axis=axis, sign=sign):
+                place = np.zeros(3)
+                place[axis] = 0.5 * sign
+                place[1] = 0.2
+                spot = np.linalg.norm(self.texels.position - self.texels.position.mean(axis=0) - place, axis=1) < 0.06
+                self.assertGreater(spot.sum(), 4)
+                view = self.view(spot)
+                self.assertEqual(view.zoom, NEAREST)
+                picture = view.picture(self.texels, 120, 60, self.store).show(spot.astype(np.float32))
+                self.assertGreater(float((picture == 255).mean()), 0.01)
+
+    def test_where_nothing_was_done_the_whole_is_shown(self) -> None:
+        view = self.view(np.zeros(len(self.texels)))
+        self.assertEqual((view.zoom, view.at), (1.0, (0.0, 0.0)))
+
+    def test_what_lies_everywhere_is_seen_from_the_usual_side(self) -> None:
+        self.assertEqual(self.view(np.ones(len(self.texels))).azimuth, 35.0)
+
+    def test_what_did_not_change_steps_back(self) -> None:
+        picture = np.full((2, 2, 3), (200, 40, 40), np.uint8)
+        change = np.zeros((2, 2, 3), np.uint8)
+        change[0] = 255
+        found = outstanding(picture, change)
+        self.assertEqual(found[0, 0].tolist(), [200, 40, 40])
+        self.assertEqual(np.ptp(found[1, 0]), 0)

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import hashlib
 import io
+import re
 import tempfile
 import threading
 from pathlib import Path
@@ -19,8 +21,10 @@ from limus.document.scene import Layer, Scene
 from limus.effects.chipping import Chipping
 from limus.effects.paint import Paint
 from limus.formats.gltf_write import glb_bytes
-from limus.looks.answer import Look, Question
-from limus.looks.answering import answer, answer_as_made
+from limus.looks.answer import Question
+from limus.looks.answering import Answered, answer, answer_as_made
+from limus.looks.look import Look
+from limus.looks.packed import packed, unpacked
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.exposed import Exposed
 from limus.masks.sources.noise import Noise
@@ -29,23 +33,6 @@ from limus.surface import pyramid
 from limus.surface.mesh import Mesh
 from tests.core import shapes
 from tests.core.test_effects import STORY, layer, scene
-
-
-class Drawer:
-    """A sink that keeps everything."""
-
-    name = "drawer"
-
-    def __init__(self) -> None:
-        self.kept: dict[str, bytes] = {}
-
-    def put(self, data: bytes, media: str) -> str:
-        name = f"{media} {hash(data)}"
-        self.kept[name] = data
-        return name
-
-    def holds(self, names: list[str]) -> bool:
-        return all(name in self.kept for name in names)
 
 
 class Case(TestCase):
@@ -173,20 +160,23 @@ class Objects(Case):
 
 
 class Answers(Case):
-    def ask(self, session: Session, drawer: Drawer, **more: Any) -> Any:
-        found = answer(session, Question(resolution=64, **more), drawer)
+    def asked(self, session: Session, **more: Any) -> Answered:
+        found = answer(session, Question(resolution=64, **more))
         assert found is not None
         return found
 
+    def ask(self, session: Session, **more: Any) -> Any:
+        return self.asked(session, **more).answer
+
     def test_nothing_before_it_was_measured(self) -> None:
-        self.assertIsNone(answer(self.session(*STORY), Question(resolution=64), Drawer()))
-        as_made = answer_as_made(self.session(*STORY), Question(resolution=64, look=Look(kind="uv", name="checker")), Drawer())
+        self.assertIsNone(answer(self.session(*STORY), Question(resolution=64)))
+        as_made = answer_as_made(self.session(*STORY), Question(resolution=64, look=Look(kind="uv", name="checker"))).answer
         self.assertEqual((as_made.readings, as_made.look.title if as_made.look else ""), ("missing", "Checker"))
 
     def test_maps_coverages_and_pictures(self) -> None:
-        drawer = Drawer()
-        found = self.ask(self.measured(*STORY), drawer, pictures=True, selected="chips")
-        self.assertEqual(len(drawer.kept[found.maps.base_color[0]]), 64 * 64 * 4)
+        whole = self.asked(self.measured(*STORY), pictures=True, selected="chips")
+        found: Any = whole.answer
+        self.assertEqual(len(whole.pictures[found.maps.base_color[0]].data), 64 * 64 * 4)
         self.assertEqual([one.id for one in found.layers], [one.id for one in STORY])
         self.assertEqual(
             {c.id for c in found.coats}, {"", "paint/primer", "paint/topcoat", "rust/oxide", "rust/runs", "dirt", "dust"}
@@ -194,36 +184,85 @@ class Answers(Case):
         self.assertAlmostEqual(sum(c.share for c in found.coats), 1.0, places=3)
         self.assertAlmostEqual(sum(found.exposed.values()), 1.0, places=3)
         self.assertEqual(len(found.where.terms), len(Chipping.default_where().terms))
-        picture = Image.open(io.BytesIO(drawer.kept[found.pictures["lit"]]))
+        picture = Image.open(io.BytesIO(whole.pictures[found.pictures["lit"]].data))
         self.assertEqual(picture.size, (52, 52))
         self.assertGreater(np.asarray(picture).std(), 5)
 
     def test_nothing_is_encoded_twice(self) -> None:
-        drawer, session = Drawer(), self.measured(*STORY)
-        first = self.ask(session, drawer, pictures=True)
+        session = self.measured(*STORY)
+        first = self.asked(session, pictures=True)
         with (
-            patch("limus.looks.answering.encode_surface", side_effect=AssertionError("again")),
-            patch("limus.looks.answering.png_bytes", side_effect=AssertionError("again")),
+            patch("limus.looks.maps.encode_surface", side_effect=AssertionError("again")),
+            patch("limus.looks.gallery.png_bytes", side_effect=AssertionError("again")),
         ):
-            second = self.ask(session, drawer, pictures=True)
-        self.assertEqual((first.maps, first.pictures), (second.maps, second.pictures))
+            second = self.asked(session, pictures=True)
+        self.assertEqual(first.answer, second.answer)
+        self.assertEqual(first.pictures, second.pictures)
+
+    def test_every_picture_that_an_answer_names_comes_with_it(self) -> None:
+        for more in ({"pictures": True, "selected": "rust"}, {"relief": True}, {"look": Look(kind="mask", layer="rust")}):
+            found = self.asked(self.measured(*STORY), **more)
+            named = set(re.findall(r'"([0-9a-f]{32})"', found.answer.model_dump_json()))
+            self.assertGreater(len(named), 1)
+            self.assertEqual(named, set(found.pictures))
+            for name, blob in found.pictures.items():
+                self.assertEqual(hashlib.blake2b(blob.data, digest_size=16).hexdigest(), name)
+
+    def test_packed_and_unpacked(self) -> None:
+        found = self.asked(self.measured(*STORY), pictures=True, selected="rust")
+        data = packed(found)
+        self.assertEqual(unpacked(data), found)
+        # What somebody has is not sent again; numbers begin where they can be read in place.
+        name = found.answer.maps.base_color[0]  # type: ignore[union-attr]
+        rest = unpacked(packed(found, {name}))
+        self.assertEqual(set(found.pictures) - set(rest.pictures), {name})
+        at = data.index(found.pictures[name].data)
+        self.assertEqual(at % 8, 0)
+        for broken in (b"", data[:10], data[:-9], b"x" * 100, data.replace(b'"size": ', b'"size": 9', 1)):
+            with self.assertRaises((ValueError, KeyError)):
+                unpacked(broken)
+        turned = bytearray(data)
+        turned[-20] ^= 255
+        with self.assertRaisesRegex(ValueError, "damaged"):
+            unpacked(bytes(turned))
+
+    def test_every_kind_of_look_says_its_range_and_its_numbers(self) -> None:
+        session = self.measured(*STORY)
+        lit = self.ask(session, look=Look(kind="channel", name="relief")).look
+        self.assertEqual((lit.unit, lit.legend.low_word, lit.decimals), ("mm", "low", None))
+        islands = answer_as_made(session, Question(resolution=64, look=Look(kind="uv", name="islands"))).answer.look
+        assert islands is not None
+        self.assertEqual((islands.decimals, islands.components), (0, ["island"]))
+        for kind, more in (
+            ("channel", {"name": "base_color"}), ("channel", {"name": "roughness"}), ("channel", {"name": "normal"}),
+            ("channel", {"name": "ambient_occlusion"}), ("reading", {"name": "curvature"}), ("mask", {"layer": "rust"}),
+            ("term", {"layer": "rust", "index": 0}), ("coat", {"index": 1}),
+        ):  # fmt: skip
+            look = self.ask(session, look=Look(kind=kind, **more)).look
+            self.assertTrue(look.title, kind)
+            self.assertTrue(look.maps, kind)
+            # A colour is read off the picture; whatever has a ramp has numbers.
+            self.assertEqual(look.legend is not None, bool(look.values), (kind, more))
+        for kind, more in (("term", {"layer": "rust", "index": 40}), ("coat", {"index": 99}), ("mask", {"layer": "ghost"})):
+            with self.assertRaises(InputError):
+                self.ask(session, look=Look(kind=kind, **more))
 
     def test_channels_in_use_can_be_looked_through(self) -> None:
-        plain = self.ask(self.measured(layer("paint", Paint())), Drawer(), pictures=True)
+        plain = self.ask(self.measured(layer("paint", Paint())), pictures=True)
         self.assertNotIn("coat_weight", plain.channels)
         shiny = self.measured(layer("paint", Paint(varnish=0.7)))
-        found = self.ask(shiny, Drawer(), pictures=True)
+        found = self.ask(shiny, pictures=True)
         self.assertIn("coat_weight", found.channels)
         self.assertIn("channel:coat_weight", found.pictures)
         self.assertEqual(set(found.maps.more), {"clear_coat"})
-        look = self.ask(shiny, Drawer(), look=Look(kind="channel", name="coat_roughness")).look
+        look = self.ask(shiny, look=Look(kind="channel", name="coat_roughness")).look
         self.assertEqual(look.title, "Clear coat roughness")
         with self.assertRaisesRegex(InputError, "no channel 'shine'.*coat_weight"):
-            self.ask(shiny, Drawer(), look=Look(kind="channel", name="shine"))
+            self.ask(shiny, look=Look(kind="channel", name="shine"))
 
     def test_looks_follow_the_size_of_the_object(self) -> None:
         (self.folder / "box.glb").write_bytes(glb_bytes(shapes.box(4.0)))
-        look = self.ask(self.measured(), Drawer(), look=Look(kind="reading", name="curvature")).look
+        look = self.ask(self.measured(), look=Look(kind="reading", name="curvature")).look
         self.assertEqual(look.title, "Curvature at 11 mm")
 
     def test_a_muted_line_more_or_less_is_the_layer_that_was_asked_for(self) -> None:
@@ -231,11 +270,11 @@ class Answers(Case):
         noise, other = term(Noise(size_mm=30.0)), term(Exposed(what="base"), muted=True)
         bare = layer("dust", STORY[-1].effect, Recipe(terms=[noise]))
         more = layer("dust", STORY[-1].effect, Recipe(terms=[other, noise]))
-        first = self.ask(self.measured(bare), Drawer(), selected="dust", look=Look(kind="term", layer="dust", index=0))
-        second = self.ask(self.measured(more), Drawer(), selected="dust", look=Look(kind="term", layer="dust", index=1))
+        first = self.ask(self.measured(bare), selected="dust", look=Look(kind="term", layer="dust", index=0))
+        second = self.ask(self.measured(more), selected="dust", look=Look(kind="term", layer="dust", index=1))
         self.assertEqual((len(first.where.terms), len(second.where.terms)), (1, 2))
         self.assertEqual(first.look.title, "dust: line 1")
-        third = self.ask(self.measured(bare), Drawer(), selected="dust")
+        third = self.ask(self.measured(bare), selected="dust")
         self.assertEqual(len(third.where.terms), 1)
 
     def test_superseded_work_stops(self) -> None:
@@ -243,7 +282,7 @@ class Answers(Case):
             raise Cancelled
 
         with self.assertRaises(Cancelled):
-            answer(self.measured(*STORY), Question(resolution=64), Drawer(), gone)
+            answer(self.measured(*STORY), Question(resolution=64), gone)
 
     def test_layers_by_id_or_name(self) -> None:
         self.assertEqual(

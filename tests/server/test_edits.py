@@ -10,6 +10,7 @@ from django.db import connections
 from django.test import Client
 
 from limus.document.difference import applied
+from limus.looks.packed import unpacked
 from server.projects.models import SceneVersion, WorkObject
 from tests.server.base import ServerTest
 
@@ -178,6 +179,27 @@ class Questions(ServerTest):
         self.call("post", f"/objects/{self.item.pk}/edit", body)
         self.assertEqual(self.coverage()["rust"], 0.0)
         self.assertGreater(self.coverage(base=old)["rust"], 0.0)
+
+    def test_one_answer_brings_its_pictures(self) -> None:
+        path = f"/api/objects/{self.item.pk}/evaluate"
+        more = {"content_type": "application/json", "headers": {"accept": "application/octet-stream"}}
+        answer = self.client.post(path, {"resolution": 64, "selected": "rust"}, **more)
+        self.assertEqual(answer["Content-Type"], "application/octet-stream")
+        found = unpacked(answer.content)
+        maps = found.answer.maps
+        assert maps is not None and found.answer.where is not None
+        self.assertLessEqual({*maps.base_color, *maps.orm, *maps.normal, found.answer.where.picture}, set(found.pictures))
+        # While something is dragged what did not change is not sent again.
+        edits = [{"name": "set", "arguments": {"values": {"layers[rust].effect.years": 30.0}}}]
+        body = {"resolution": 64, "selected": "rust", "base": self.item.head_id, "edits": edits, "has": list(found.pictures)}
+        step = unpacked(self.client.post(path, body, **more).content)
+        self.assertFalse(set(step.pictures) & set(found.pictures))
+        self.assertNotEqual(step.answer.maps.base_color, maps.base_color)  # type: ignore[union-attr]
+        # Nothing of it is kept in anybody's name.
+        for name in step.pictures:
+            self.assertEqual(self.client.get(f"/api/maps/{name}").status_code, 404)
+        # A refusal is words.
+        self.assertIn("message", self.client.post(path, {**body, "edits": [{"name": "ghost"}]}, **more).json())
 
     def test_a_version_that_is_not_held_is_said_and_the_document_answers(self) -> None:
         answer = self.ask(base=999_999, edits=[])

@@ -1,5 +1,6 @@
 import { describe, expect, test, vi } from 'vitest'
-import { insist, mapBytes, messageOf } from '../src/api/client'
+import { insist, messageOf } from '../src/api/client'
+import { mapBytes } from '../src/api/pictures'
 
 describe('what a refusal says', () => {
   test('ours, that of validation, that of the framework, or none', () => {

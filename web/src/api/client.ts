@@ -1,11 +1,26 @@
 import createClient from 'openapi-fetch'
+import { during } from '../rest'
 import type { paths } from './schema'
 
 function csrf(): string {
   return /(?:^|; )csrftoken=([^;]+)/.exec(document.cookie)?.[1] ?? ''
 }
 
-export const api = createClient<paths>({ baseUrl: '/', credentials: 'same-origin' })
+/** The answer with its body, so that who asked has everything when it is over. */
+async function whole(request: Request): Promise<Response> {
+  const answer = await fetch(request)
+  if (!answer.body || [204, 205, 304].includes(answer.status)) return answer
+  const { status, statusText, headers } = answer
+  return new Response(await answer.blob(), { status, statusText, headers })
+}
+const path = (request: Request) => new URL(request.url).pathname
+/** For what is asked while nobody waits: the page is at rest meanwhile. */
+export const unheard = (request: Request) => fetch(request)
+export const api = createClient<paths>({
+  baseUrl: '/',
+  credentials: 'same-origin',
+  fetch: (request) => during(path(request), whole(request)),
+})
 api.use({
   onRequest({ request }) {
     if (request.method !== 'GET') request.headers.set('X-CSRFToken', csrf())
@@ -63,7 +78,7 @@ export function sendFile(
   progress: (bytes: number) => void,
   signal: AbortSignal,
 ): Promise<void> {
-  return new Promise((resolve, reject) => {
+  const sent = new Promise<void>((resolve, reject) => {
     const request = new XMLHttpRequest()
     request.open('PUT', `/api/intakes/${intake}/files?name=${encodeURIComponent(file.name)}`)
     request.setRequestHeader('X-CSRFToken', csrf())
@@ -75,36 +90,8 @@ export function sendFile(
     signal.addEventListener('abort', () => request.abort())
     request.send(file)
   })
+  return during('an upload', sent)
 }
-
-/** Bytes of finished maps by content hash. The newest stay here, up to a limit; the browser keeps the rest. */
-const kept = new Map<string, Promise<Uint8Array>>()
-const weights = new Map<string, number>()
-const MOST_KEPT = 256 * 1024 * 1024
-export function mapBytes(hash: string): Promise<Uint8Array> {
-  let found = kept.get(hash)
-  if (!found) {
-    found = fetch(`/api/maps/${hash}`, { credentials: 'same-origin' }).then(async (answer) => {
-      if (!answer.ok) throw new Error('A picture is no longer kept on the server')
-      const bytes = new Uint8Array(await answer.arrayBuffer())
-      weights.set(hash, bytes.length)
-      return bytes
-    })
-    found.catch(() => kept.delete(hash))
-  } else kept.delete(hash)
-  kept.set(hash, found)
-  let sum = 0
-  for (const one of kept.keys()) sum += weights.get(one) ?? 0
-  for (const old of kept.keys()) {
-    if (sum <= MOST_KEPT || old === hash) break
-    sum -= weights.get(old) ?? 0
-    kept.delete(old)
-    weights.delete(old)
-  }
-  return found
-}
-
-export const pictureUrl = (hash: string) => `/api/maps/${hash}`
 
 /** Bring a texture file or a zip of them into a project; with progress in bytes. */
 export function sendMapFile(
@@ -113,7 +100,7 @@ export function sendMapFile(
   progress: (bytes: number) => void,
   signal: AbortSignal,
 ): Promise<{ files: { file: string; name: string }[]; refused: string[] }> {
-  return new Promise((resolve, reject) => {
+  const sent = new Promise<{ files: { file: string; name: string }[]; refused: string[] }>((resolve, reject) => {
     const request = new XMLHttpRequest()
     request.open('PUT', `/api/projects/${project}/texture-files?name=${encodeURIComponent(file.name)}`)
     request.setRequestHeader('X-CSRFToken', csrf())
@@ -126,16 +113,18 @@ export function sendMapFile(
     signal.addEventListener('abort', () => request.abort())
     request.send(file)
   })
+  return during('an upload', sent)
 }
 
 /** Bring a picture into a project. */
 export async function sendPicture(project: number, file: File): Promise<{ file: string; name: string }> {
-  const answer = await fetch(`/api/projects/${project}/pictures?name=${encodeURIComponent(file.name)}`, {
+  const asked = fetch(`/api/projects/${project}/pictures?name=${encodeURIComponent(file.name)}`, {
     method: 'PUT',
     credentials: 'same-origin',
     headers: { 'X-CSRFToken': csrf() },
     body: file,
   })
+  const answer = await during('an upload', asked)
   const body = (await answer.json()) as { file: string; name: string }
   if (!answer.ok) throw new Error(messageOf(body))
   return body
@@ -143,11 +132,12 @@ export async function sendPicture(project: number, file: File): Promise<{ file: 
 
 /** Bring in a treatment file; its refusal is the error's message. */
 export async function bringTreatment(file: File): Promise<void> {
-  const answer = await fetch(`/api/treatments/file?name=${encodeURIComponent(file.name)}`, {
+  const asked = fetch(`/api/treatments/file?name=${encodeURIComponent(file.name)}`, {
     method: 'POST',
     credentials: 'same-origin',
     headers: { 'X-CSRFToken': csrf(), 'Content-Type': 'application/json' },
     body: file,
   })
+  const answer = await during('an upload', asked)
   if (!answer.ok) throw new Error(messageOf(await answer.json().catch(() => undefined)))
 }

@@ -7619,15 +7619,6 @@ export interface components {
         [key: string]: number
       }
       /**
-       * Fresh
-       * @description Fields that new layers have otherwise on these bases
-       */
-      fresh?: {
-        [key: string]: {
-          [key: string]: unknown
-        }
-      }
-      /**
        * Spent Ms
        * @default 0
        */
@@ -7773,6 +7764,11 @@ export interface components {
        * @default
        */
       about: string
+      /**
+       * Decimals
+       * @description Digits behind the point of its numbers; none: by their size
+       */
+      decimals?: number | null
     }
     /**
      * MapsAnswer
@@ -7911,6 +7907,11 @@ export interface components {
        * @default
        */
       client: string
+      /**
+       * Has
+       * @description Names of pictures that need not be sent
+       */
+      has?: string[]
       /**
        * Ahead
        * @description Nobody waits for it: it is made so that the next drag finds it

@@ -3,6 +3,7 @@ import InputText from 'primevue/inputtext'
 import Slider from 'primevue/slider'
 import { computed, ref, watch } from 'vue'
 import type { FieldSchema } from '../api/scene'
+import { Plan } from '../rest'
 import { factor, withUnit } from './format'
 
 /** A slider over the soft range with its default as a tick, and a field that takes any value within the hard limits. */
@@ -32,7 +33,7 @@ const toValue = (place: number) => {
 const usual = computed(() => (typeof props.field.default === 'number' ? props.field.default : undefined))
 const tick = computed(() => (usual.value === undefined ? undefined : toPlace(usual.value) / steps.value))
 
-let later: ReturnType<typeof setTimeout> | undefined
+const later = new Plan('a value typed by keys')
 let pointer = false
 function slide(place: number | number[]) {
   const value = toValue(place as number)
@@ -40,8 +41,7 @@ function slide(place: number | number[]) {
   emit('drag', value)
   if (!pointer) {
     // Arrow keys: save when the hand rests.
-    clearTimeout(later)
-    later = setTimeout(() => emit('done', props.modelValue), 450)
+    later.after(450, () => emit('done', props.modelValue))
   }
 }
 function up() {

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { during } from '../rest'
 import Button from 'primevue/button'
 import Dialog from 'primevue/dialog'
 import ProgressBar from 'primevue/progressbar'
@@ -96,7 +97,7 @@ async function check(id: number, mine: AbortController) {
   word.value = ''
   let { data } = await api.POST('/api/intakes/{intake_id}/check', { params: { path: { intake_id: id } } })
   while (data && data.state === 'checking' && !mine.signal.aborted) {
-    await new Promise((go) => setTimeout(go, 250))
+    await during('the check of what came', new Promise((go) => setTimeout(go, 250)))
     try {
       const found = await api.GET('/api/intakes/{intake_id}', { params: { path: { intake_id: id } } })
       // A server that is away for a moment comes back; what it was looking at goes on then.

@@ -6,6 +6,7 @@ import ProgressBar from 'primevue/progressbar'
 import Select from 'primevue/select'
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
 import { sendPicture } from '../api/client'
+import { during, Plan } from '../rest'
 import { useHand } from '../stores/hand'
 import { useWork, type Size } from '../stores/work'
 import DecalHandles from './DecalHandles.vue'
@@ -36,7 +37,8 @@ const probe = ref('')
 const failed = ref('')
 const mapSets = computed(() => ((work.object?.facts as Facts | undefined)?.map_sets ?? ['object']) as string[])
 
-async function load() {
+const load = () => during('the object', reallyLoad())
+async function reallyLoad() {
   const item = work.object
   if (!surface.value || !item) return
   loaded.value = false
@@ -76,7 +78,8 @@ watch(
   () => props.part,
   (part) => surface.value?.highlight(part ?? -1),
 )
-async function put() {
+const put = () => during('the maps', reallyPut())
+async function reallyPut() {
   const found = work.evaluation
   if (!surface.value || !found || !loaded.value) return
   try {
@@ -125,10 +128,9 @@ function reliefShows() {
   const wants = high > (work.wantsRelief ? 1.2 : 2)
   if (wants === work.wantsRelief) return
   work.wantsRelief = wants
-  clearTimeout(later)
-  later = setTimeout(() => work.full(), 200)
+  later.after(200, () => work.full())
 }
-let later: ReturnType<typeof setTimeout> | undefined
+const later = new Plan('the relief')
 
 const brush = useBrush(surface, canvas)
 const holding = computed(() => brush.active.value)
@@ -219,11 +221,11 @@ function resize(value: Size) {
 }
 /** While the camera moves, what lies over the view steps back. */
 const moving = ref(false)
-let still: ReturnType<typeof setTimeout> | undefined
+const still = new Plan('the camera')
 function stir(hold = false) {
   moving.value = true
-  clearTimeout(still)
-  if (!hold) still = setTimeout(() => (moving.value = false), 500)
+  still.off()
+  if (!hold) still.after(500, () => (moving.value = false))
 }
 useEventListener(canvas, 'pointerdown', () => !holding.value && stir(true))
 useEventListener(window, 'pointerup', () => moving.value && stir())

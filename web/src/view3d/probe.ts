@@ -1,4 +1,4 @@
-import { mapBytes } from '../api/client'
+import { mapBytes } from '../api/pictures'
 import type { LookOut } from '../api/scene'
 
 const table = new Float32Array(65536)
@@ -25,7 +25,9 @@ function fromHalf(bits: number): number {
   return table[bits]
 }
 
-export function plain(x: number): string {
+/** A number as its look writes it: with so many digits behind the point, else by its size. */
+export function plain(x: number, decimals?: number | null): string {
+  if (typeof decimals === 'number') return x.toFixed(decimals)
   const size = Math.abs(x)
   return size >= 100 ? x.toFixed(0) : size >= 10 ? x.toFixed(1) : size >= 1 ? x.toFixed(2) : x.toFixed(3)
 }
@@ -51,7 +53,7 @@ export async function valueAt(look: LookOut, page: number, u: number, v: number)
   for (let k = 0; k < width; k++) {
     const value = fromHalf(half[(y * size + x) * width + k])
     if (Number.isNaN(value)) return ''
-    const text = Number.isInteger(value) && !unit && width === 1 && names.length ? String(value) : plain(value)
+    const text = plain(value, look.decimals)
     out.push(names.length ? `${names[k]} ${text}${unit}` : `${text}${unit}`)
   }
   return out.join('  ')

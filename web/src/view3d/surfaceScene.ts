@@ -6,8 +6,9 @@ import {
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js'
 import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js'
 import { acceleratedRaycast, MeshBVH } from 'three-mesh-bvh'
-import { mapBytes } from '../api/client'
+import { mapBytes } from '../api/pictures'
 import type { Maps } from '../api/scene'
+import { begun, during } from '../rest'
 import { BrushCursor } from './brushCursor'
 import { workshopLight } from './environment'
 import { PaintPreview } from './paintPreview'
@@ -134,8 +135,10 @@ export class SurfaceScene {
   draw() {
     if (this.asked || this.over) return
     this.asked = true
+    const over = begun('a frame')
     requestAnimationFrame(() => {
       this.asked = false
+      over()
       // A frame after the end would give textures their storage a second time.
       if (this.over) return
       if (this.drawn) this.renderer.render(this.scene, this.camera)
@@ -255,7 +258,7 @@ export class SurfaceScene {
   /** Other objects that stand by, as they are placed. */
   async setNeighbours(urls: string[]) {
     const mine = ++this.nearing
-    const loaded = await Promise.all(urls.map((url) => new GLTFLoader().loadAsync(url)))
+    const loaded = await during('neighbours', Promise.all(urls.map((url) => new GLTFLoader().loadAsync(url))))
     if (mine !== this.nearing) return
     this.near.clear()
     for (const { scene } of loaded) {

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
-import { pictureUrl } from '../../api/client'
+import { pictureUrl } from '../../api/pictures'
 import { percent } from '../../controls/format'
 import { useBases } from '../../stores/bases'
 import { useWork } from '../../stores/work'

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import { pictureUrl } from '../../api/client'
+import { pictureUrl } from '../../api/pictures'
 import { useWork } from '../../stores/work'
 
 /** What the object consists of, and the pictures of its UVs. */

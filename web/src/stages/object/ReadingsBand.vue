@@ -4,7 +4,7 @@ import InputNumber from 'primevue/inputnumber'
 import ProgressBar from 'primevue/progressbar'
 import Select from 'primevue/select'
 import { computed, ref } from 'vue'
-import { pictureUrl } from '../../api/client'
+import { pictureUrl } from '../../api/pictures'
 import { useWork } from '../../stores/work'
 
 /** Every reading as a card, and how well they were measured. */

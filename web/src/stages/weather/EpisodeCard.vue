@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import { pictureUrl } from '../../api/client'
+import { pictureUrl } from '../../api/pictures'
 import type { Episode, Layer } from '../../api/scene'
 import { useWork } from '../../stores/work'
 

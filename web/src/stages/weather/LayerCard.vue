@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import { pictureUrl } from '../../api/client'
+import { pictureUrl } from '../../api/pictures'
 import type { Layer } from '../../api/scene'
 import KindGlyph from '../../controls/KindGlyph.vue'
 import { percent } from '../../controls/format'

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import InputNumber from 'primevue/inputnumber'
 import { computed, ref, watch } from 'vue'
-import { pictureUrl } from '../../api/client'
+import { pictureUrl } from '../../api/pictures'
 import type { Look } from '../../api/scene'
 import { percent } from '../../controls/format'
 import { useWork } from '../../stores/work'

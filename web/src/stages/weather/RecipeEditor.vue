@@ -2,7 +2,7 @@
 import ToggleSwitch from 'primevue/toggleswitch'
 import { computed, ref, toRaw, watch } from 'vue'
 import { defaultsOf, type Cut, type Entry, type Recipe, type Term } from '../../api/scene'
-import { pictureUrl } from '../../api/client'
+import { pictureUrl } from '../../api/pictures'
 import FieldList from '../../controls/FieldList.vue'
 import HistogramBars from '../../controls/HistogramBars.vue'
 import { percent } from '../../controls/format'

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import Menu from 'primevue/menu'
 import { computed, ref } from 'vue'
-import { pictureUrl } from '../../api/client'
+import { pictureUrl } from '../../api/pictures'
 import { fieldsOf, type FieldSchema, type Term } from '../../api/scene'
 import FieldList from '../../controls/FieldList.vue'
 import HistogramBars from '../../controls/HistogramBars.vue'

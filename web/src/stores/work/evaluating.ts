@@ -1,12 +1,16 @@
 import { computed, markRaw } from 'vue'
-import { api, messageOf } from '../../api/client'
+import { api, messageOf, unheard } from '../../api/client'
+import { held, unpack } from '../../api/pictures'
 import type { Evaluation, Look, Sent } from '../../api/scene'
 import type { components } from '../../api/schema'
 import { client, LIT, DRAG_SIZES, copy, type State, type Verbs } from './state'
+import { Plan } from '../../rest'
 import { paceOf } from './pace'
 
 /** What a question is about, as the API takes it. */
 export type About = Pick<components['schemas']['EvaluateIn'], 'base' | 'document' | 'edits'>
+/** An answer comes as one run of bytes, with its pictures. */
+const PACKED = 'application/octet-stream'
 interface Wanted {
   size: number
   pictures: boolean
@@ -75,7 +79,10 @@ export function evaluating(s: State, w: Verbs) {
       const carried = wantsMarks.value
       const request = (about: About) => ({
         params: { path: { object_id: item.id } },
+        headers: { Accept: PACKED },
+        parseAs: 'arrayBuffer' as const,
         body: {
+          has: held(),
           ...about,
           ticket: number,
           client,
@@ -89,11 +96,16 @@ export function evaluating(s: State, w: Verbs) {
           relief: wantsRelief.value,
         },
       })
-      const { data, error, response } = await askedOn((about) =>
+      const {
+        data: bytes,
+        error,
+        response,
+      } = await askedOn((about) =>
         serves !== 'weather'
           ? api.POST('/api/objects/{object_id}/look', request(about))
           : api.POST('/api/objects/{object_id}/evaluate', request(about)),
       )
+      const data = bytes && unpack<Evaluation>(bytes)
       if (serves !== bench.value) {
         again = true
         return
@@ -159,6 +171,7 @@ export function evaluating(s: State, w: Verbs) {
       const { data } = await askedOn((about) =>
         api.POST('/api/objects/{object_id}/evaluate', {
           params: { path: { object_id: item.id } },
+          fetch: unheard,
           body: {
             ...about,
             ticket: number,
@@ -199,17 +212,20 @@ export function evaluating(s: State, w: Verbs) {
   }
   /** What it looked like when it was last at rest, if nothing changed since; false where nothing is kept. */
   async function showLast(id: number, version: number): Promise<boolean> {
-    const { data } = await api.GET('/api/objects/{object_id}/last-view', { params: { path: { object_id: id } } })
-    if (!data || object.value?.id !== id || w.versionNow() !== version || evaluation.value) return false
-    evaluation.value = markRaw(data) as Evaluation
+    const { data } = await api.GET('/api/objects/{object_id}/last-view', {
+      params: { path: { object_id: id } },
+      headers: { Accept: PACKED },
+      parseAs: 'arrayBuffer',
+    })
+    if (!data?.byteLength || object.value?.id !== id || w.versionNow() !== version || evaluation.value) return false
+    evaluation.value = markRaw(unpack<Evaluation>(data))
     return true
   }
   /** The true surface at once, the small pictures when the hand rests: while one stroke follows another. */
-  let resting: ReturnType<typeof setTimeout> | undefined
+  const resting = new Plan('small pictures')
   function lightly() {
     evaluate({ size: size.value, pictures: false })
-    clearTimeout(resting)
-    resting = setTimeout(full, 1200)
+    resting.after(1200, full)
   }
   /** While a control is being moved. */
   function preview() {

@@ -1,5 +1,6 @@
 import { api, messageOf } from '../../api/client'
 import type { Job } from '../../api/scene'
+import { during } from '../../rest'
 import { type State, type Verbs } from './state'
 
 /** Long work: started, followed to its end, cancelled. */
@@ -42,10 +43,12 @@ export function jobs(s: State, w: Verbs) {
    * Follow long work to its end, through a server that is away for a while; what it is when `alive` says that nobody looks any more, or
    * nothing when it is gone.
    */
-  async function follow(
+  const follow = (job: Job | undefined, say: (job: Job) => void, alive: () => boolean = () => true) =>
+    during('long work', followed(job, say, alive))
+  async function followed(
     job: Job | undefined,
     say: (job: Job) => void,
-    alive: () => boolean = () => true,
+    alive: () => boolean,
   ): Promise<Job | undefined> {
     let missed = 0
     while (job && (job.state === 'queued' || job.state === 'running') && alive()) {

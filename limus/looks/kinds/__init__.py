@@ -1,0 +1,1 @@
+"""Everything that can be looked through, one file each."""
