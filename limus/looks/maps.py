@@ -15,9 +15,6 @@ from limus.looks.seen import Seen
 from limus.materials.encode import encode_surface, in_use
 from limus.review.look import coloured, legend, rgba
 
-#: Channels that renderers take as one number.
-_AS_NUMBERS = ("specular_ior", "coat_ior", "thin_film_ior", "transmission_depth", "subsurface_radius", "opacity")
-
 
 @dataclass(frozen=True)
 class _Encoded:
@@ -49,7 +46,7 @@ def _encoded(seen: Seen) -> _Encoded:
     numbers = {
         channel.name: texels.share(np.ascontiguousarray(surface.channel(channel.name), np.float32))
         for channel in in_use(surface.sheet)
-        if channel.name in _AS_NUMBERS
+        if channel.number
     }
     maps = MapsAnswer(
         base_color=names.pop("base_color"),

@@ -50,6 +50,7 @@ class Channel:
         only where one of them is used. Without a picture it is multiplied into another channel (see ``encode.TIMES``). ``full`` is
         the value that a byte of 255 stands for.
     gltf : the part of glTF 2.0 or the extension that carries it in a GLB; "" where none does.
+    number : renderers take it as one number for a whole map set: the mean over the surface.
     covered : a coat that hides what is below it takes the channel back to its default, unless it says otherwise itself.
     about : what it means, with its unit.
     """
@@ -68,6 +69,7 @@ class Channel:
     full: float = 1.0
     covered: bool = True
     gltf: str = ""
+    number: bool = False
 
     @property
     def width(self) -> int:
@@ -98,28 +100,28 @@ CHANNELS: dict[str, Channel] = {
         Channel("specular_weight", "Specular weight", "specular", (1.0,), "Strength of the reflection", packed=("specular", 3), gltf="KHR_materials_specular"),
         Channel("specular_color", "Specular color", "specular", _WHITE, "Tint of the reflection; of metal at grazing angles", colour=True, ramp="",
                 packed=("specular", 0), gltf="KHR_materials_specular"),
-        Channel("specular_ior", "Specular IOR", "specular", (1.5,), "Index of refraction", 1.0, 3.0, packed=("indices", 0), full=3.0, gltf="KHR_materials_ior"),
+        Channel("specular_ior", "Specular IOR", "specular", (1.5,), "Index of refraction", 1.0, 3.0, packed=("indices", 0), full=3.0, gltf="KHR_materials_ior", number=True),
         Channel("coat_weight", "Clear coat", "clear_coat", (0.0,), "Weight of the clear coat", packed=("clear_coat", 0), gltf="KHR_materials_clearcoat"),
         Channel("coat_roughness", "Clear coat roughness", "clear_coat", (0.1,), "0 mirror, 1 matt", packed=("clear_coat", 1), gltf="KHR_materials_clearcoat"),
-        Channel("coat_ior", "Clear coat IOR", "clear_coat", (1.6,), "Index of refraction of the clear coat", 1.0, 3.0, packed=("indices", 1), full=3.0),
+        Channel("coat_ior", "Clear coat IOR", "clear_coat", (1.6,), "Index of refraction of the clear coat", 1.0, 3.0, packed=("indices", 1), full=3.0, number=True),
         Channel("coat_color", "Clear coat tint", "clear_coat", _WHITE, "What the clear coat lets through", colour=True, ramp="", packed=("tint", 0)),
         Channel("fuzz_weight", "Fuzz", "fuzz", (0.0,), "Weight of the fuzz: dust, moss, cloth", gltf="KHR_materials_sheen"),
         Channel("fuzz_color", "Fuzz color", "fuzz", _WHITE, "Color of the fuzz", colour=True, ramp="", packed=("fuzz", 0), gltf="KHR_materials_sheen"),
         Channel("fuzz_roughness", "Fuzz roughness", "fuzz", (0.5,), "How widely the fuzz scatters", packed=("fuzz", 3), gltf="KHR_materials_sheen"),
         Channel("subsurface_weight", "Subsurface", "subsurface", (0.0,), "Share of the light that scatters inside", packed=("subsurface", 3)),
         Channel("subsurface_color", "Subsurface color", "subsurface", (0.8, 0.8, 0.8), "Color of what comes out again", colour=True, ramp="", packed=("subsurface", 0)),
-        Channel("subsurface_radius", "Subsurface radius", "subsurface", (1.0,), "How far light goes inside", 0.0, 1000.0, "mm", packed=("scatter", 3), full=64.0),
+        Channel("subsurface_radius", "Subsurface radius", "subsurface", (1.0,), "How far light goes inside", 0.0, 1000.0, "mm", packed=("scatter", 3), full=64.0, number=True),
         Channel("subsurface_scale", "Subsurface scale", "subsurface", (1.0, 0.5, 0.25), "Radius of red, green and blue against each other", ramp="", packed=("scatter", 0)),
         Channel("thin_film_weight", "Thin film", "thin_film", (0.0,), "Weight of the iridescent film", packed=("film", 0), gltf="KHR_materials_iridescence"),
         Channel("thin_film_thickness", "Thin film thickness", "thin_film", (500.0,), "Thickness of the film", 0.0, 2000.0, "nm",
                 packed=("film", 1), full=2000.0, gltf="KHR_materials_iridescence"),
-        Channel("thin_film_ior", "Thin film IOR", "thin_film", (1.4,), "Index of refraction of the film", 1.0, 3.0, packed=("indices", 2), full=3.0, gltf="KHR_materials_iridescence"),
+        Channel("thin_film_ior", "Thin film IOR", "thin_film", (1.4,), "Index of refraction of the film", 1.0, 3.0, packed=("indices", 2), full=3.0, gltf="KHR_materials_iridescence", number=True),
         Channel("transmission_weight", "Transmission", "transmission", (0.0,), "Share of the light that goes through", packed=("transmission", 0), gltf="KHR_materials_transmission"),
         Channel("transmission_color", "Transmission color", "transmission", _WHITE, "What is left of white after the depth", colour=True, ramp="",
                 packed=("through", 0), gltf="KHR_materials_volume"),
         Channel("transmission_depth", "Transmission depth", "transmission", (0.0,), "Way after which the colour is reached; 0: at the surface", 0.0, 100000.0, "mm",
-                packed=("through", 3), full=1000.0, gltf="KHR_materials_volume"),
-        Channel("opacity", "Opacity", "opacity", (1.0,), "0: not there at all", packed=("base_color", 3), covered=False, gltf="core"),
+                packed=("through", 3), full=1000.0, gltf="KHR_materials_volume", number=True),
+        Channel("opacity", "Opacity", "opacity", (1.0,), "0: not there at all", packed=("base_color", 3), covered=False, gltf="core", number=True),
         Channel("emission_color", "Emission color", "emission", _WHITE, "Color of its own light", colour=True, ramp="", packed=("emission", 0), gltf="core"),
         Channel("emission_luminance", "Emission", "emission", (0.0,), "Luminance of its own light", 0.0, 100000.0, "cd/m²", full=1000.0, gltf="KHR_materials_emissive_strength"),
         Channel("glint_density", "Glints", "glints", (0.0,), "Share of small mirrors that may flash", packed=("sparkle", 0)),

@@ -8,7 +8,7 @@ import numpy as np
 
 from limus.common.hashing import key_of
 from limus.common.store import Store
-from limus.review.picture import Picture
+from limus.review.picture import SURROUND, Picture
 from limus.surface.texels import Texels
 
 #: Sides that are tried, degrees about up; the first one is that of all other small pictures.
@@ -76,8 +76,12 @@ def _densest(seen: np.ndarray, zoom: float) -> tuple[float, tuple[float, float]]
 
 
 def outstanding(picture: np.ndarray, change: np.ndarray) -> np.ndarray:
-    """(h, w, 3) uint8 with what did not change stepped back, towards a middle grey; ``change`` (h, w, 3) uint8, white where it did."""
-    weight = np.clip(change.astype(np.float32) / 255 * 1.6, 0, 1)
-    grey = picture.astype(np.float32).mean(axis=2, keepdims=True)
-    back = 0.45 * grey + 0.55 * 134
-    return (back + weight * (picture - back) + 0.5).astype(np.uint8)
+    """(h, w, 3) uint8 with what did not change stepped back, paler and towards the surround; ``change`` (h, w, 3) uint8, white where it did.
+
+    It keeps some of its colour: bare iron in a green paint is seen by the green around it.
+    """
+    weight = np.clip(change.astype(np.float32) / 255 * 2.5, 0, 1)
+    there = picture.astype(np.float32)
+    grey = there.mean(axis=2, keepdims=True)
+    back = 0.55 * (0.45 * there + 0.55 * grey) + 0.45 * (SURROUND + 24)
+    return (back + weight * (there - back) + 0.5).clip(0, 255).astype(np.uint8)

@@ -8,14 +8,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from limus.common.errors import InputError
-from limus.common.hashing import key_of
-from limus.common.wording import one_of
-from limus.document.scene import Layer, Scene, scene_from
-from limus.document.start import fresh_effect
-from limus.document.treatment import Treatment, treated
-from limus.effects.catalogue import EFFECTS
+from limus.document.scene import Scene
 from limus.playing.session import Session
-from limus.review.picture import Picture
+from limus.review.close_view import close_view, outstanding
 from limus.review.surface_picture import surface_picture
 
 #: Texels along a side: enough for a picture of this size.
@@ -31,39 +26,12 @@ class Glimpse:
     note: str
 
 
-def with_effect(scene: Scene, kind: str, session: Session) -> Scene:
-    """The scene and one more layer with the defaults of a kind of effect.
-
-    Raises
-    ------
-    InputError : there is no such effect.
-    """
-    if kind not in EFFECTS:
-        raise InputError(f"there is no effect '{kind[:40]}'", where="kind", remedy=one_of(EFFECTS, kind))
-    taken = {layer.id for layer in scene.layers}
-    name = next(name for k in range(len(taken) + 1) if (name := kind if k == 0 else f"{kind}-{k + 1}") not in taken)
-    layer = Layer(
-        id=name,
-        name=EFFECTS[kind].title,
-        effect=fresh_effect(kind, session.size, scene.setting, scene.bases),
-        where=EFFECTS[kind].default_where(session.size),
-    )
-    return scene_from(
-        {**scene.model_dump(mode="json"), "layers": [x.model_dump(mode="json") for x in (*scene.layers, layer)]}, "glimpse"
-    )
-
-
-def with_treatment(scene: Scene, treatment: Treatment, session: Session) -> Scene:
-    """The scene with a treatment on it."""
-    return treated(scene, treatment, session.size).scene
-
-
-def glimpse(session: Session, scene: Scene, size: tuple[int, int], check: Callable[[], None] = lambda: None) -> Glimpse:
-    """A picture of ``scene``, small and quick, with whatever readings there are; ``session`` is on the same object.
+def glimpse(session: Session, scene: Scene, size: tuple[int, int], added: int, check: Callable[[], None] = lambda: None) -> Glimpse:
+    """A picture of what the last ``added`` layers of ``scene`` do, small and quick, with whatever readings there are.
 
     Parameters
     ----------
-    size : width and height in pixels. check : called between layers, may raise ``Cancelled``.
+    session : on the same object. size : width and height in pixels. check : called between layers, may raise ``Cancelled``.
 
     Raises
     ------
@@ -76,9 +44,15 @@ def glimpse(session: Session, scene: Scene, size: tuple[int, int], check: Callab
     chapters = chronicle.play(scene, check=check)
     pile = chapters[-1].pile if chapters else chronicle.as_made(scene)
     check()
-    key = key_of("glimpse view", chronicle.texels.key, size)
-    view: Picture = session.store.get(key, lambda: Picture.of(chronicle.texels, *size, zoom=1.05))
-    surface = chronicle.finish(pile)
-    picture = surface_picture(chronicle.texels, view, surface.sheet, surface.normal, surface.occlusion)
     last = chapters[-1] if chapters else None
+    # Where it did most: from afar one looks like the other.
+    done = chapters[-added:] if added else []
+    change = np.max([c.shown for c in done], axis=0) if done else np.zeros(len(chronicle.texels), np.float32)
+    near = close_view(chronicle.texels, change, *size, session.store)
+    view = near.picture(chronicle.texels, *size, session.store)
+    surface = chronicle.finish(pile)
+    up = {"azimuth": near.azimuth}
+    picture = surface_picture(chronicle.texels, view, surface.sheet, surface.normal, surface.occlusion, **up)
+    if len(done) == 1 and done[0].coverage < 0.6:
+        picture = outstanding(picture, view.show(change))
     return Glimpse(picture, last.coverage if last else 0.0, last.note if last else "")

@@ -107,6 +107,10 @@ class ChannelOut(BaseModel):
     width: int
     colour: bool
     default: list[float]
+    voice: str = Field(description="The family it belongs to, see ``channels``")
+    picture: str = Field(description="The picture of an answer that carries it; empty where none does by itself")
+    component: int = Field(description="Its first component in that picture, 0 to 3")
+    full: float = Field(description="What a full white of the picture stands for, in its unit")
 
 
 class TargetOut(BaseModel):
@@ -205,6 +209,10 @@ def _made(size: ObjectSize) -> CatalogueOut:
                 width=c.width,
                 colour=c.colour,
                 default=list(c.default),
+                voice=c.voice,
+                picture=c.packed[0],
+                component=c.packed[1],
+                full=c.full,
             )
             for c in CHANNELS.values()
         ],

@@ -6,12 +6,12 @@ from django.http import HttpRequest
 from ninja import Query, Router
 from pydantic import BaseModel, ConfigDict, Field
 
+from limus.commands.edit import changed, command_of
 from limus.common.errors import Cancelled, InputError
 from limus.formats.png import png_bytes
-from limus.review.glimpse import glimpse, with_effect, with_treatment
+from limus.review.glimpse import glimpse
 from server.api.answers import Problem, object_of, owner_of
-from server.api.asked import Asked, scene_asked
-from server.projects import treatments
+from server.api.asked import Asked, ground_of, scene_asked
 from server.projects.gate import gate
 from server.projects.map_store import Pictures
 from server.projects.workshop import session_of
@@ -59,11 +59,9 @@ def look(request: HttpRequest, object_id: int, body: GlimpseIn) -> GlimpseOut:
 
     # Behind everybody's sliders.
     with gate.turn(4096, lambda: False, gone):
-        if body.kind:
-            whole = with_effect(scene, body.kind, session)
-        else:
-            whole = with_treatment(scene, treatments.named(owner, body.treatment), session)
-        found = glimpse(session, whole, SIZE, check)
+        command = command_of("add", {"effect": body.kind}) if body.kind else command_of("paste", {"treatment": body.treatment})
+        whole = changed(scene.model_dump(mode="json"), [command], ground_of(request, item))
+        found = glimpse(session, whole, SIZE, len(whole.layers) - len(scene.layers), check)
     name = Pictures(owner.pk).put(png_bytes(found.picture), "image/png")
     return GlimpseOut(picture=name, coverage=found.coverage, note=found.note)
 

@@ -9,6 +9,8 @@ from unittest import TestCase
 import numpy as np
 
 from demo.scenario import gate_hoist_scene
+from limus.commands.draft import Ground
+from limus.commands.edit import changed, command_of
 from limus.common.errors import InputError
 from limus.common.object_size import ObjectSize
 from limus.document.episode import Episode
@@ -29,7 +31,7 @@ from limus.masks.sources.parts import Parts
 from limus.playing.ageing import aged, at_year, grown
 from limus.playing.session import Session
 from limus.readings.setting import Setting
-from limus.review.glimpse import glimpse, with_effect, with_treatment
+from limus.review.glimpse import Glimpse, glimpse
 from tests.core import shapes
 from tests.core.test_effects import bench_for, layer, oxide_of, scene
 
@@ -236,15 +238,19 @@ class Glimpses(TestCase):
     def test_a_picture_of_each_effect_on_this_very_object(self) -> None:
         session = Session.on(shapes.box(0.3), scene(layer("paint", Paint())))
         with self.assertRaisesRegex(InputError, "not been measured"):
-            glimpse(session, session.scene, (40, 30))
+            glimpse(session, session.scene, (40, 30), 0)
         session.measure("draft", lambda share, word: None)
-        plain = glimpse(session, session.scene, (60, 40))
+        document, ground = session.scene.model_dump(mode="json"), Ground(lambda: session.size)
+
+        def tried(name: str, **arguments: Any) -> Glimpse:
+            whole = changed(document, [command_of(name, arguments)], ground)
+            return glimpse(session, whole, (60, 40), len(whole.layers) - 1)
+
+        plain = glimpse(session, session.scene, (60, 40), 0)
         self.assertEqual(plain.picture.shape, (40, 60, 3))
-        chipped = glimpse(session, with_effect(session.scene, "chipping", session), (60, 40))
+        chipped = tried("add", effect="chipping")
         self.assertGreater(float(np.abs(chipped.picture.astype(int) - plain.picture).mean()), 0.05)
         self.assertGreater(chipped.coverage, 0.03)
-        self.assertIn("No copper", glimpse(session, with_effect(session.scene, "patina", session), (60, 40)).note)
-        red = glimpse(session, with_treatment(session.scene, shipped()["field-gate"], session), (60, 40))
+        self.assertIn("No copper", tried("add", effect="patina").note)
+        red = tried("paste", treatment="field-gate")
         self.assertGreater(float(red.picture[..., 0].mean()), float(plain.picture[..., 0].mean()))
-        with self.assertRaisesRegex(InputError, "no effect 'magic'"):
-            with_effect(session.scene, "magic", session)

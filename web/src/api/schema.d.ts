@@ -954,6 +954,26 @@ export interface components {
       colour: boolean
       /** Default */
       default: number[]
+      /**
+       * Voice
+       * @description The family it belongs to, see ``channels``
+       */
+      voice: string
+      /**
+       * Picture
+       * @description The picture of an answer that carries it; empty where none does by itself
+       */
+      picture: string
+      /**
+       * Component
+       * @description Its first component in that picture, 0 to 3
+       */
+      component: number
+      /**
+       * Full
+       * @description What a full white of the picture stands for, in its unit
+       */
+      full: number
     }
     /**
      * FieldsOut

@@ -66,7 +66,7 @@ function key(event: KeyboardEvent) {
     </div>
     <div class="text">
       <KindGlyph :family="effect?.family ?? ''" />
-      <span class="name clip">{{ layer.name }}</span>
+      <span class="name" :title="layer.name">{{ layer.name }}</span>
     </div>
     <div class="text muted">
       <span class="clip">{{ word }}</span>
@@ -113,6 +113,18 @@ function key(event: KeyboardEvent) {
 }
 .text:nth-child(2) {
   padding-top: 4px;
+  min-height: 38px;
+  align-items: flex-start;
+}
+/* Two lines before a name is cut. */
+.name {
+  display: -webkit-box;
+  -webkit-box-orient: vertical;
+  -webkit-line-clamp: 2;
+  line-clamp: 2;
+  overflow: hidden;
+  line-height: 1.22;
+  overflow-wrap: anywhere;
 }
 .share {
   margin-left: auto;

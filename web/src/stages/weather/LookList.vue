@@ -1,10 +1,10 @@
 <script setup lang="ts">
 import InputNumber from 'primevue/inputnumber'
 import { computed, ref, watch } from 'vue'
-import { pictureUrl } from '../../api/pictures'
 import type { Look } from '../../api/scene'
 import { percent } from '../../controls/format'
 import { useWork } from '../../stores/work'
+import LookRow from './LookRow.vue'
 
 const work = useWork()
 const emit = defineEmits<{ add: [reading: string, size: number] }>()
@@ -46,15 +46,44 @@ const is = (row: Row) => {
     now.layer === (want.layer ?? '')
   )
 }
+const rowOf = (name: string, title: string): Row => ({
+  key: name,
+  title,
+  picture: work.evaluation?.pictures[`channel:${name}`],
+  look: { kind: 'channel', name },
+  note: name === 'relief' ? 'mm' : undefined,
+})
+/** What one needs first, in this order; everything further stands in its family. */
+const FIRST = ['base_color', 'roughness', 'metalness', 'relief', 'normal', 'ambient_occlusion']
 const channels = computed<Row[]>(() =>
-  Object.entries(channelsInUse.value).map(([name, title]) => ({
-    key: name,
-    title,
-    picture: work.evaluation?.pictures[`channel:${name}`],
-    look: { kind: 'channel', name },
-    note: name === 'relief' ? 'mm' : undefined,
-  })),
+  FIRST.filter((name) => channelsInUse.value[name]).map((name) => rowOf(name, channelsInUse.value[name])),
 )
+interface Family {
+  voice: string
+  title: string
+  rows: Row[]
+  open: boolean
+}
+const opened = ref<Record<string, boolean>>({})
+/** Further channels in use by the family they belong to; one that is looked through is open by itself. */
+const families = computed<Family[]>(() => {
+  const voiceOf = new Map((work.catalogue?.channel_list ?? []).map((c) => [c.name, c.voice]))
+  const out = new Map<string, Row[]>()
+  for (const [name, title] of Object.entries(channelsInUse.value)) {
+    if (FIRST.includes(name)) continue
+    const voice = voiceOf.get(name) ?? name
+    out.set(voice, [...(out.get(voice) ?? []), rowOf(name, title)])
+  }
+  return [...out].map(([voice, rows]) => ({
+    voice,
+    rows,
+    title: work.catalogue?.channels[voice] ?? rows[0].title,
+    open: rows.some(is) || !!opened.value[voice],
+  }))
+})
+function fold(family: Family) {
+  opened.value = { ...opened.value, [family.voice]: !family.open }
+}
 const readings = computed<Row[]>(() =>
   (work.catalogue?.readings ?? [])
     .filter((r) => !work.object?.missing_readings[r.kind])
@@ -84,9 +113,9 @@ const coats = computed<Row[]>(() =>
     .reverse(),
 )
 const groups = computed(() => [
-  { title: 'Channels', rows: channels.value },
-  { title: 'Readings', rows: readings.value },
-  { title: 'Coats that show', rows: coats.value },
+  { title: 'Channels', rows: channels.value, families: families.value },
+  { title: 'Readings', rows: readings.value, families: [] },
+  { title: 'Coats that show', rows: coats.value, families: [] },
 ])
 /** Readings that a line of a recipe can read. */
 const usable = computed(() => new Set((work.catalogue?.sources ?? []).map((s) => s.reading).filter(Boolean)))
@@ -109,54 +138,40 @@ function resize(row: Row, value: number | null) {
 <template>
   <nav class="side-list" aria-label="Look-through">
     <h2 class="muted">Surface</h2>
-    <button
-      type="button"
-      class="row"
-      :class="{ on: work.look.kind === 'lit' }"
-      :aria-current="work.look.kind === 'lit'"
-      @click="work.show({ kind: 'lit' })"
+    <LookRow
+      title="Lit"
+      name="lit"
+      :picture="work.evaluation?.pictures.lit"
+      :on="work.look.kind === 'lit'"
+      @pick="work.show({ kind: 'lit' })"
     >
-      <img v-if="work.evaluation?.pictures.lit" :src="pictureUrl(work.evaluation.pictures.lit)" alt="" />
-      <i v-else class="blank" />
-      <span class="name">Lit</span>
       <kbd>L</kbd>
-    </button>
-    <button
-      v-tooltip.right="'Black and white: where the selected layer is'"
-      type="button"
-      class="row"
-      :class="{ on: work.look.kind === 'mask' }"
-      :aria-current="work.look.kind === 'mask'"
+    </LookRow>
+    <LookRow
+      :title="`Mask${work.selected ? ` of ${work.selected.name}` : ''}`"
+      name="mask"
+      hint="Black and white: where the selected layer is"
+      :picture="work.evaluation?.where?.picture"
+      :on="work.look.kind === 'mask'"
       :disabled="!work.selected?.on"
-      @click="work.show({ kind: 'mask', layer: work.selectedId })"
+      @pick="work.show({ kind: 'mask', layer: work.selectedId })"
     >
-      <img v-if="work.evaluation?.where?.picture" :src="pictureUrl(work.evaluation.where.picture)" alt="" />
-      <i v-else class="blank" />
-      <span class="clip">Mask{{ work.selected ? ` of ${work.selected.name}` : '' }}</span>
       <kbd>M</kbd>
-    </button>
+    </LookRow>
     <template v-for="group in groups" :key="group.title">
       <h2 class="muted">{{ group.title }}</h2>
-      <div
+      <LookRow
         v-for="row in group.rows"
         :key="row.key"
-        class="row"
-        :class="{ on: is(row) }"
+        :title="row.title"
+        :name="row.key"
+        :picture="row.picture"
+        :hint="row.hint"
+        :on="is(row)"
         :draggable="draggable(row)"
-        @dragstart="(e) => dragStart(e, row)"
+        @pick="work.show(row.look)"
+        @dragstart="(e: DragEvent) => dragStart(e, row)"
       >
-        <button
-          v-tooltip.right="row.hint"
-          type="button"
-          class="pick"
-          :aria-current="is(row)"
-          :data-look="row.key"
-          @click="work.show(row.look)"
-        >
-          <img v-if="row.picture" :src="pictureUrl(row.picture)" alt="" />
-          <i v-else class="blank" />
-          <span class="clip">{{ row.title }}</span>
-        </button>
         <button
           v-if="draggable(row) && work.selected"
           v-tooltip.right="`Add to the recipe of ${work.selected.name} (or drag the row there)`"
@@ -181,22 +196,48 @@ function resize(row: Row, value: number | null) {
           @update:model-value="(v) => resize(row, v)"
         />
         <span v-else-if="row.note" class="muted note">{{ row.note }}</span>
-      </div>
+      </LookRow>
+      <template v-for="family in group.families" :key="family.voice">
+        <button
+          v-if="family.rows.length > 1"
+          type="button"
+          class="row family"
+          :aria-expanded="family.open"
+          :data-family="family.voice"
+          @click="fold(family)"
+        >
+          <i class="fold pi" :class="family.open ? 'pi-chevron-down' : 'pi-chevron-right'" />
+          <span class="clip">{{ family.title }}</span>
+          <span class="muted note">{{ family.rows.length }}</span>
+        </button>
+        <template v-if="family.open || family.rows.length === 1">
+          <LookRow
+            v-for="row in family.rows"
+            :key="row.key"
+            :class="{ inner: family.rows.length > 1 }"
+            :title="row.title"
+            :name="row.key"
+            :picture="row.picture"
+            :on="is(row)"
+            @pick="work.show(row.look)"
+          />
+        </template>
+      </template>
     </template>
   </nav>
 </template>
 
 <style scoped>
-.pick {
-  display: flex;
-  flex: 1;
-  min-width: 0;
-  align-items: center;
-  gap: 9px;
-  text-align: left;
-  min-height: 27px;
+.fold {
+  width: 24px;
+  text-align: center;
+  font-size: 11px;
+  color: var(--muted);
 }
-.row[draggable='true'] {
+.inner {
+  padding-left: 26px !important;
+}
+:deep(.row[draggable='true']) {
   cursor: grab;
 }
 .add {
@@ -209,7 +250,7 @@ function resize(row: Row, value: number | null) {
   color: var(--verdigris);
   font-size: 11px;
 }
-.row:hover .add,
+:deep(.row:hover) .add,
 .add:focus-visible {
   width: 20px;
   margin-left: 0;
