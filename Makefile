@@ -6,7 +6,7 @@ JOBS ?= 2
 PY := .venv/bin/python
 SOURCES := $(shell find web/src web/public -type f 2>/dev/null) web/index.html web/vite.config.ts web/package.json
 
-.PHONY: setup demo test check bench fuzz screenshots gallery types format kernels clean browser
+.PHONY: setup demo test times check bench fuzz screenshots gallery types format kernels clean browser
 
 setup: .venv/.ready web/dist/manifest.json
 
@@ -29,8 +29,11 @@ browser:
 	@sh tools/browser.sh
 
 test: setup browser
-	@$(if $(ARGS),,cd web && npx --no-install vitest run --silent)
 	@$(PY) -W ignore::UserWarning manage.py test --noinput --parallel $(JOBS) $(or $(ARGS),tests)
+
+# The same, and what each class took is noted: the longest are begun first.
+times: setup browser
+	@LIMUS_TIMES=1 $(PY) -W ignore::UserWarning manage.py test --noinput --parallel $(JOBS) tests
 
 check: setup
 	@.venv/bin/ruff format --check . && .venv/bin/ruff check . && .venv/bin/mypy

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 import shutil
 import tempfile
@@ -14,6 +15,13 @@ from django.conf import settings
 from django.db import connections
 from django.test import runner
 from django.test.runner import DiscoverRunner, ParallelTestSuite
+
+#: Seconds that each class took when it was recorded (`make times`).
+TIMES = Path(__file__).with_name("times.json")
+#: Taken for one that was not.
+UNKNOWN = 30.0
+#: What a process of tests keeps in memory: several run side by side.
+MEMORY = "1500M"
 
 
 def _timed(folder: str) -> None:
@@ -31,9 +39,14 @@ def _timed(folder: str) -> None:
     unittest.TestCase.run = timed  # type: ignore[method-assign]
 
 
-def _slowest(folder: str, count: int = 10) -> list[str]:
+def _times(folder: str) -> list[tuple[float, str]]:
+    """(seconds, id) of every test that ran, the slowest first."""
     lines = [line.split(" ", 1) for path in Path(folder).glob("times-*") for line in path.read_text().splitlines()]
-    return [f"{float(seconds):6.1f} s  {name}" for seconds, name in sorted(lines, key=lambda x: -float(x[0]))[:count]]
+    return sorted(((float(seconds), name) for seconds, name in lines), reverse=True)
+
+
+def _class_of(test: unittest.TestCase) -> str:
+    return f"{type(test).__module__}.{type(test).__qualname__}"
 
 
 def _init_worker(*args: Any, **kwargs: Any) -> None:
@@ -44,35 +57,21 @@ def _init_worker(*args: Any, **kwargs: Any) -> None:
 
 
 class Suite(ParallelTestSuite):
-    """One process takes a class of browser tests after the other, a second one everything else and then helps.
-
-    Browser tests draw on the processor: many at once only wait for each other.
-    """
+    """Classes of tests, those that took longest the last time first, each taken by whichever process is free: both end together."""
 
     init_worker = _init_worker  # type: ignore[assignment]
 
     def __init__(self, subsuites: Any, *args: Any, **kwargs: Any) -> None:
-        browser, rest = [], []
-        for suite in subsuites:
-            tests = list(suite)
-            if tests[0].__class__.__module__.startswith("tests.browser"):
-                browser.append(suite)
-            else:
-                rest += tests
-        others = [unittest.TestSuite(rest)] if rest else []
-        super().__init__([*browser[:1], *others, *browser[1:]], *args, **kwargs)
+        took: dict[str, float] = json.loads(TIMES.read_text()) if TIMES.exists() else {}
+        # One that nobody timed yet may be long.
+        ordered = sorted(subsuites, key=lambda suite: -took.get(_class_of(next(iter(suite))), UNKNOWN))
+        super().__init__(ordered, *args, **kwargs)
 
 
 class Runner(DiscoverRunner):
-    """Uploads, readings and deliveries go to a temporary folder that is removed at the end.
-
-    A browser drawn by a processor that others share is now and then too slow for a test of it. A few that fail are tried a second time, each
-    by itself; the closing lines name them, with what they said first.
-    """
+    """Uploads, readings and deliveries go to a temporary folder that is removed at the end."""
 
     parallel_test_suite = Suite
-    #: More than these failing together are no chance.
-    second_tries = 3
 
     def setup_test_environment(self, **kwargs: Any) -> None:
         """Before all tests."""
@@ -80,6 +79,7 @@ class Runner(DiscoverRunner):
         self._cache = os.environ.get("LIMUS_CACHE")
         settings.DATA_DIR = Path(self._folder)
         os.environ["LIMUS_CACHE"] = f"{self._folder}/readings"
+        os.environ.setdefault("LIMUS_MEMORY", MEMORY)
         _timed(self._folder)
         super().setup_test_environment(**kwargs)
 
@@ -105,40 +105,27 @@ class Runner(DiscoverRunner):
     def teardown_test_environment(self, **kwargs: Any) -> None:
         """After all tests."""
         super().teardown_test_environment(**kwargs)
-        self._slow = _slowest(self._folder)
+        self._took = _times(self._folder)
         shutil.rmtree(self._folder, ignore_errors=True)
         if self._cache is not None:
             os.environ["LIMUS_CACHE"] = self._cache
 
-    def run_suite(self, suite: Any, **kwargs: Any) -> Any:
-        """Run the tests, then again those of the browser that failed, if they are few."""
-        result = super().run_suite(suite, **kwargs)
-        self._second: list[str] = []
-        lists = (result.failures, result.errors)
-        failed = [(kept, entry) for kept in lists for entry in kept if isinstance(entry[0], unittest.TestCase)]
-        once = [(kept, entry) for kept, entry in failed if entry[0].id().startswith("tests.browser.")]
-        if self.failfast or not 0 < len(once) <= self.second_tries:
-            return result
-        # Processes that came from this one have closed what they took along of its connection, and its files with it.
-        connections.close_all()
-        for kept, entry in once:
-            test, said = entry
-            again = unittest.TestResult()
-            # A case of its own: the first one still holds what it had opened.
-            unittest.TestSuite([type(test)(test._testMethodName)]).run(again)
-            if again.testsRun == 1 and again.wasSuccessful() and not again.skipped:
-                kept.remove(entry)
-                self._second.append(f"{test.id()}\n{said}")
-        return result
-
     def suite_result(self, suite: Any, result: Any, **kwargs: Any) -> int:
         """Close with one plain line of figures."""
-        if len(self._slow) > 5:
-            print("\nThe slowest:\n" + "\n".join(self._slow))
-        for second in self._second:
-            print(f"\nPassed only at the second try: {second}")
+        if len(self._took) > 5:
+            print("\nThe slowest:\n" + "\n".join(f"{seconds:6.1f} s  {name}" for seconds, name in self._took[:10]))
         failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
         skipped = len(result.skipped)
-        late = f" ({len(self._second)} at the second try)" if self._second else ""
-        print(f"\n{result.testsRun - failed - skipped} passed{late}, {failed} failed, {skipped} skipped")
+        print(f"\n{result.testsRun - failed - skipped} passed, {failed} failed, {skipped} skipped")
+        if os.environ.get("LIMUS_TIMES") and not failed:
+            self._record()
         return int(super().suite_result(suite, result, **kwargs))
+
+    def _record(self) -> None:
+        """Note what each class took, for the next time."""
+        sums: dict[str, float] = {}
+        for seconds, name in self._took:
+            of = name.rsplit(".", 1)[0]
+            sums[of] = sums.get(of, 0.0) + seconds
+        rounded = {name: round(seconds, 1) for name, seconds in sorted(sums.items()) if seconds >= 1}
+        TIMES.write_text(json.dumps(rounded, indent=0) + "\n")

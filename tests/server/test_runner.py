@@ -1,49 +1,62 @@
-"""The runner's second try: for tests of the browser, for a few of them, and never silently."""
+"""The runner: nothing is tried twice, and what takes longest is begun first."""
 
 from __future__ import annotations
 
 import contextlib
 import io
+import json
+import tempfile
 import unittest
+from pathlib import Path
 from typing import ClassVar
+from unittest import mock
 
-from tests.runner import Runner
+from tests import runner
+from tests.runner import Runner, Suite
 
 
-class SecondTry(unittest.TestCase):
-    tries: ClassVar[dict[str, int]] = {}
+def made_up(name: str, module: str = "tests.made_up") -> type[unittest.TestCase]:
+    def test(_: unittest.TestCase) -> None:
+        return None
 
-    def case(self, name: str, passes_at: int, module: str = "tests.browser.made_up") -> unittest.TestCase:
-        def test(_: unittest.TestCase) -> None:
-            count = SecondTry.tries[name] = SecondTry.tries.get(name, 0) + 1
-            if count < passes_at:
-                raise AssertionError(f"{name} was too slow")
+    return type(name, (unittest.TestCase,), {"test_it": test, "__module__": module, "__qualname__": name})
 
-        return type("MadeUp", (unittest.TestCase,), {name: test, "__module__": module})(name)
 
-    def run_all(self, *cases: unittest.TestCase) -> tuple[int, str]:
-        SecondTry.tries.clear()
-        runner = Runner(verbosity=0)
-        runner._slow = []
+class Reporting(unittest.TestCase):
+    tries: ClassVar[list[str]] = []
+
+    def test_a_test_that_fails_is_a_failure_at_once(self) -> None:
+        def wrong(_: unittest.TestCase) -> None:
+            Reporting.tries.append("once")
+            raise AssertionError("wrong")
+
+        case = type("Wrong", (unittest.TestCase,), {"test_it": wrong, "__module__": "tests.browser.made_up"})("test_it")
+        made = Runner(verbosity=0)
+        made._took = []
         said = io.StringIO()
         with contextlib.redirect_stderr(io.StringIO()), contextlib.redirect_stdout(said):
-            suite = unittest.TestSuite(cases)
-            failed = runner.suite_result(suite, runner.run_suite(suite))
-        return failed, said.getvalue()
+            suite = unittest.TestSuite([case, made_up("Well")("test_it")])
+            failed = made.suite_result(suite, made.run_suite(suite))
+        self.assertEqual((failed, self.tries), (1, ["once"]))
+        self.assertIn("1 passed, 1 failed, 0 skipped", said.getvalue())
 
-    def test_one_that_passes_then_is_named(self) -> None:
-        failed, said = self.run_all(self.case("test_late", 2), self.case("test_well", 1))
-        self.assertEqual(failed, 0)
-        self.assertIn("2 passed (1 at the second try), 0 failed", said)
-        self.assertIn("test_late was too slow", said)
 
-    def test_two_failures_are_a_failure(self) -> None:
-        failed, said = self.run_all(self.case("test_wrong", 3))
-        self.assertEqual((failed, SecondTry.tries["test_wrong"]), (1, 2))
-        self.assertIn("0 passed, 1 failed", said)
+class Queue(unittest.TestCase):
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        patch = mock.patch.object(runner, "TIMES", Path(folder.name) / "times.json")
+        patch.start()
+        self.addCleanup(patch.stop)
 
-    def test_only_the_browser_and_only_a_few(self) -> None:
-        failed, _ = self.run_all(self.case("test_core", 2, "tests.core.made_up"))
-        self.assertEqual((failed, SecondTry.tries["test_core"]), (1, 1))
-        failed, _ = self.run_all(*[self.case(f"test_{k}", 2) for k in range(4)])
-        self.assertEqual(failed, 4)
+    def test_the_longest_go_first_and_what_nobody_timed_may_be_long(self) -> None:
+        runner.TIMES.write_text(json.dumps({"tests.made_up.Short": 2.0, "tests.made_up.Long": 200.0}))
+        suites = [unittest.TestSuite([made_up(name)("test_it")]) for name in ("Short", "New", "Long")]
+        made = Suite(suites, 2)
+        self.assertEqual([type(next(iter(s))).__name__ for s in made.subsuites], ["Long", "New", "Short"])
+
+    def test_what_was_taken_is_noted_by_class(self) -> None:
+        made = Runner(verbosity=0)
+        made._took = [(70.04, "tests.a.Long.test_x"), (3.0, "tests.a.Long.test_y"), (0.2, "tests.a.Short.test_x")]
+        made._record()
+        self.assertEqual(json.loads(runner.TIMES.read_text()), {"tests.a.Long": 73.0})

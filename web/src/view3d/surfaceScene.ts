@@ -15,6 +15,7 @@ import { PaintPreview } from './paintPreview'
 import { PLAIN, Plate } from './plate'
 import { depthOf, edgeFor, holdSeams, movable, ReliefPlate } from './relief'
 import { SurfaceMaterial } from './surfaceMaterial'
+import { unseen } from './unseen'
 
 export interface Light {
   /** Degrees about up, and above the horizon. */
@@ -87,12 +88,9 @@ export class SurfaceScene {
   private readonly watcher: ResizeObserver
 
   constructor(private readonly canvas: HTMLCanvasElement) {
-    this.renderer = new WebGLRenderer({
-      canvas,
-      antialias: !PLAIN,
-      alpha: true,
-      powerPreference: 'high-performance',
-    })
+    this.renderer = this.drawn
+      ? new WebGLRenderer({ canvas, antialias: !PLAIN, alpha: true, powerPreference: 'high-performance' })
+      : unseen()
     this.renderer.setClearColor(0x868686, 0)
     this.renderer.toneMapping = NeutralToneMapping
     // White snow in full sun stays below white, or its relief would be lost.
@@ -100,11 +98,13 @@ export class SurfaceScene {
     this.renderer.shadowMap.enabled = true
     this.renderer.shadowMap.type = PCFShadowMap
     this.renderer.shadowMap.autoUpdate = false
-    const prefilter = new PMREMGenerator(this.renderer)
-    const source = workshopLight()
-    this.scene.environment = prefilter.fromEquirectangular(source).texture
-    source.dispose()
-    prefilter.dispose()
+    if (this.drawn) {
+      const prefilter = new PMREMGenerator(this.renderer)
+      const source = workshopLight()
+      this.scene.environment = prefilter.fromEquirectangular(source).texture
+      source.dispose()
+      prefilter.dispose()
+    }
     this.sun.castShadow = true
     this.sun.shadow.mapSize.setScalar(PLAIN ? 512 : 2048)
     this.sun.shadow.radius = 2

@@ -1,0 +1,57 @@
+"""What the page itself computes: each file of ``web/tests`` is one test here, run once for all by the page's own tools (Vitest)."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import tempfile
+from pathlib import Path
+from typing import Any, ClassVar
+from unittest import TestCase
+
+WEB = Path(__file__).resolve().parents[2] / "web"
+FILES = sorted(path.name for path in (WEB / "tests").glob("*.test.ts"))
+
+
+class Page(TestCase):
+    """One method for each file; see ``_add``."""
+
+    _found: ClassVar[dict[str, Any]] = {}
+    _said: ClassVar[str] = ""
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        super().setUpClass()
+        with tempfile.TemporaryDirectory() as folder:
+            out = Path(folder) / "found.json"
+            run = subprocess.run(
+                ["npx", "--no-install", "vitest", "run", "--reporter=json", f"--outputFile={out}"],
+                cwd=WEB, capture_output=True, text=True, check=False, timeout=600,
+            )  # fmt: skip
+            cls._said = f"{run.stdout}\n{run.stderr}"[-3000:]
+            report = json.loads(out.read_text()) if out.exists() else {"testResults": []}
+        cls._found = {Path(entry["name"]).name: entry for entry in report["testResults"]}
+
+    def of_file(self, name: str) -> None:
+        """Every test of a file passed, and there was one."""
+        entry = self._found.get(name)
+        self.assertIsNotNone(entry, f"{name} was not run: {self._said}")
+        assert entry is not None
+        lines = [
+            f"{one['fullName']}: {' '.join(one.get('failureMessages', []))[:800]}"
+            for one in entry["assertionResults"]
+            if one["status"] != "passed"
+        ]
+        self.assertEqual(lines, [], f"{entry.get('message', '')}\n" + "\n".join(lines))
+        self.assertGreater(len(entry["assertionResults"]), 0, f"{name} holds no test")
+
+
+def _add(name: str) -> None:
+    def test(self: Page) -> None:
+        self.of_file(name)
+
+    setattr(Page, f"test_{name.removesuffix('.test.ts')}", test)
+
+
+for _name in FILES:
+    _add(_name)
