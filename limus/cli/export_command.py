@@ -11,6 +11,7 @@ from limus.cli.saying import say_notes
 from limus.intake.preparation import beside_scene
 from limus.playing.session import Session
 from limus.targets.delivery import TARGETS, deliver, write_all
+from limus.targets.packing import NOTES, packed, write_zip
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
@@ -20,13 +21,21 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--to", required=True, choices=TARGETS)
     parser.add_argument("--resolution", type=resolution, default=1024, metavar="N")
     parser.add_argument("--bits", type=int, choices=[8, 16], default=8)
-    parser.add_argument("--out", required=True, metavar="DIR")
+    parser.add_argument(
+        "--out", required=True, metavar="DIR|FILE.zip", help="a folder, or a zip with the scene and what was drawn for it"
+    )
     parser.add_argument("--strict", action="store_true", help="exit with 3 when a layer or line has something to say")
 
 
 def run(args: argparse.Namespace) -> None:
     """Do it."""
     path = Path(args.scene)
-    files, notes = deliver(Session(scene_asked(args), beside_scene(path.parent)), args.to, args.resolution, bits=args.bits)
-    write_all(files, Path(args.out))
+    session, out = Session(scene_asked(args), beside_scene(path.parent)), Path(args.out)
+    if out.suffix.lower() == ".zip":
+        files = packed(session, args.to, args.resolution, bits=args.bits)
+        write_zip(files, out)
+        notes = next((file.data.decode().splitlines() for file in files if file.name == NOTES), [])
+    else:
+        files, notes = deliver(session, args.to, args.resolution, bits=args.bits)
+        write_all(files, out)
     say_notes(notes, args.strict)

@@ -16,9 +16,9 @@ from limus.intake.facts import Comparison, Facts
 from limus.surface.axes import Up
 from server.api.answers import Problem, body_pieces, owner_of, project_of
 from server.api.projects import ObjectBrief, brief
-from server.jobs import runner
 from server.jobs.lanes import waits_for
 from server.jobs.models import Job
+from server.jobs.starting import start
 from server.projects.intake import PART, accept, discard, receive
 from server.projects.models import Intake, StaleEdit
 from server.projects.try_out import try_out_files
@@ -118,7 +118,7 @@ def check_intake(request: HttpRequest, intake_id: int) -> tuple[int, IntakeOut]:
         return 202, _intake_out(intake)
     with transaction.atomic():
         job = Job.objects.create(owner=owner_of(request), intake=intake, kind="inspect")
-        runner.start(job)
+        start(job)
     intake.refresh_from_db()
     return 202, _intake_out(intake, job.pk)
 
@@ -154,7 +154,7 @@ def accept_intake(request: HttpRequest, intake_id: int, body: AcceptIn) -> Any:
         # So that there is something to see when it is opened, and a picture of it in lists.
         with transaction.atomic():
             options = {"version": item.head_id, "quality": "good"}
-            runner.start(Job.objects.create(owner=owner_of(request), object=item, kind="measure", options=options))
+            start(Job.objects.create(owner=owner_of(request), object=item, kind="measure", options=options))
     return 201, brief(item)
 
 

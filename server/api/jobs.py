@@ -18,14 +18,17 @@ from limus.common.errors import InputError
 from limus.intake.object_file import ObjectFile
 from limus.playing.session import fitting_sizes, object_key
 from limus.targets.delivery import TARGETS, will_be_written
+from limus.targets.packing import drawn_files
 from limus.targets.written import file_stem
 from server.api.answers import Problem, object_of, owner_of
-from server.jobs import runner
 from server.jobs.lanes import waits_for
 from server.jobs.models import Job
+from server.jobs.starting import start
+from server.projects.data_files import find
 from server.projects.gate import gate
 from server.projects.models import Facts, WorkObject
 from server.projects.workshop import session_of
+from server.work import runner
 
 router = Router()
 #: A running job that said nothing for so long is not said to be on its way.
@@ -108,7 +111,7 @@ def start_job(request: HttpRequest, object_id: int, body: JobIn) -> tuple[int, J
         Job.objects.filter(object=item, kind=body.kind, state__in=[Job.QUEUED, Job.RUNNING]).update(cancel_requested=True)
     with transaction.atomic():
         job = Job.objects.create(owner=owner_of(request), object=item, kind=body.kind, options=options)
-        runner.start(job)
+        start(job)
     job.refresh_from_db()
     return 201, _job_out(job)
 
@@ -151,7 +154,7 @@ def delivery(request: HttpRequest, object_id: int, target: str) -> DeliveryOut:
         sets = len(session.mesh.uv_domains)
     fitting = fitting_sizes(sets, settings.JOB_MEMORY)
     return DeliveryOut(
-        files=[*files, "scene.json", *sorted(runner.drawn_files(scene))],
+        files=[*files, "scene.json", *sorted(drawn_files(scene, find))],
         sizes=[size for size in TARGETS[target].sizes if size in fitting],
     )
 

@@ -101,6 +101,7 @@ INSTALLED_APPS = [
     "axes",
     "server.projects",
     "server.jobs",
+    "server.work",
 ]
 MIDDLEWARE = [
     "server.projects.disk.DiskFullMiddleware",

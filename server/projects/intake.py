@@ -26,6 +26,8 @@ from limus.intake.inspection import inspection
 from limus.intake.object_file import ObjectFile, Twin
 from limus.readings.setting import Setting
 from limus.surface.mesh import Mesh
+from server.jobs.models import Job
+from server.jobs.starting import start
 from server.projects import storage
 from server.projects.data_files import files_in, find_received, is_exact
 from server.projects.models import Intake, Project, SourceFile, StaleEdit, WorkObject
@@ -270,12 +272,9 @@ def _accepted(
 
 def unwrap_soon(item: WorkObject) -> None:
     """Have UVs made in the background; the scene takes them up when they are there, and the object can be looked at meanwhile."""
-    from server.jobs import runner
-    from server.jobs.models import Job
-
     options = {"version": item.head_id, "quality": "good", "take_up": True}
     job = Job.objects.create(owner_id=item.project.owner_id, object=item, kind="unwrap", options=options)
-    runner.start(job)
+    start(job)
 
 
 def _linked(folder: Path, home: Path) -> None:

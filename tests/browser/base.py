@@ -20,10 +20,10 @@ from django.test import override_settings
 from PIL import Image
 from playwright.sync_api import Locator, Page, sync_playwright
 
-from server.jobs import runner
 from server.jobs.models import Job
 from server.projects.demo_sign_in import DEMO_USER
 from server.projects.models import Intake, Project, SceneVersion, WorkObject
+from server.work import runner
 from tests.core.stories import short_story
 
 FLAGS = [

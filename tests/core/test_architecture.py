@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import re
 from pathlib import Path
 from unittest import TestCase
 
@@ -78,3 +79,55 @@ class Imports(TestCase):
                 if isinstance(node, ast.Call):
                     name = node.func.id if isinstance(node.func, ast.Name) else getattr(node.func, "attr", "")
                     self.assertNotIn(name, opening, f"{path.name}:{node.lineno}")
+
+
+class Server(TestCase):
+    """Who may import whom among the server's rooms and the page's."""
+
+    ROOT = CORE.parent
+    #: Each room may import those before it.
+    ROOMS = ["jobs", "projects", "work", "api", "config"]
+    #: What ties everything together, and what brings the server up for a command.
+    EXCUSED = {("projects", "config"): {"bench_drag.py"}}
+
+    def test_rooms_of_the_server_import_one_way(self) -> None:
+        for path in (self.ROOT / "server").rglob("*.py"):
+            relative = path.relative_to(self.ROOT / "server")
+            here = relative.parts[0]
+            if "migrations" in relative.parts or len(relative.parts) < 2:
+                continue
+            self.assertIn(here, self.ROOMS, f"{relative}: give its folder a place in the order")
+            for name in imports(path):
+                pieces = name.split(".")
+                if pieces[0] != "server" or len(pieces) < 2 or path.name in self.EXCUSED.get((here, pieces[1]), ()):
+                    continue
+                self.assertIn(pieces[1], self.ROOMS, f"{relative} imports {name}")
+                self.assertLessEqual(
+                    self.ROOMS.index(pieces[1]), self.ROOMS.index(here), f"{relative} imports {name}, which comes after it"
+                )
+
+    def test_nothing_but_tests_imports_tests(self) -> None:
+        for folder in ("limus", "server", "demo", "bench"):
+            for path in (self.ROOT / folder).rglob("*.py"):
+                for name in imports(path):
+                    self.assertNotEqual(name.split(".")[0], "tests", f"{path} imports {name}")
+
+    #: Folders of the page; each may import those before it. ``stages`` are put together by what stands at its root.
+    PAGE = ["styles", "env", "rest", "api", "stores", "controls", "view3d", "frame", "stages", "router", "theme", "App", "main"]
+
+    def test_folders_of_the_page_import_one_way(self) -> None:
+        source = self.ROOT / "web" / "src"
+        for path in [*source.rglob("*.ts"), *source.rglob("*.vue")]:
+            relative = path.relative_to(source)
+            here = relative.parts[0].split(".")[0]
+            self.assertIn(here, self.PAGE, f"{relative}: give it a place in the order")
+            for found in re.findall(r"from '(\.[^']*)'|import\('(\.[^']*)'\)", path.read_text()):
+                there = (path.parent / (found[0] or found[1])).resolve().relative_to(source.resolve()).parts[0].split(".")[0]
+                self.assertLessEqual(self.PAGE.index(there), self.PAGE.index(here), f"{relative} imports {found[0] or found[1]}")
+
+    def test_a_stage_knows_no_other(self) -> None:
+        stages = self.ROOT / "web" / "src" / "stages"
+        for path in stages.rglob("*.vue"):
+            here = path.relative_to(stages).parts
+            for found in re.findall(r"from '\.\./([a-z]+)/", path.read_text()):
+                self.assertTrue(len(here) < 2 or found == here[0], f"{'/'.join(here)} imports the stage '{found}'")

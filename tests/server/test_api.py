@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import contextlib
 import copy
 import io
 import json
+import os
 import re
+import tempfile
 import zipfile
 from datetime import timedelta
 from pathlib import Path
@@ -18,18 +21,20 @@ from django.test import Client, override_settings
 from django.utils import timezone
 from PIL import Image
 
+from limus.cli.main import main
 from limus.common.errors import Cancelled
 from limus.common.store import shared
 from limus.document.difference import applied
 from limus.effects.catalogue import EFFECTS
 from limus.formats.gltf_write import glb_bytes
 from server.api.api import api
-from server.jobs import runner
-from server.jobs.keeper import Keeper
 from server.jobs.models import Job
+from server.projects.data_files import find
 from server.projects.gate import gate
 from server.projects.map_store import Pictures
 from server.projects.models import SceneVersion, WorkObject
+from server.work import runner
+from server.work.keeper import Keeper
 from tests.core import shapes
 from tests.core.test_formats import triangle
 from tests.server.base import ServerTest
@@ -349,6 +354,28 @@ class Jobs(ServerTest):
     def export(self, **more: Any) -> Any:
         return self.call("post", f"/objects/{self.item.pk}/jobs", {"kind": "export", "resolution": 256, **more})
 
+    def same_as_on_the_command_line(self, job: dict[str, Any]) -> None:
+        """The command line makes the same zip of the same scene, byte for byte."""
+        with zipfile.ZipFile(io.BytesIO(b"".join(self.client.get(job["file"]).streaming_content))) as pack:
+            server = {name: pack.read(name) for name in pack.namelist()}
+        with tempfile.TemporaryDirectory() as place, mock.patch.dict(os.environ):
+            folder = Path(place)
+            self.item.refresh_from_db()
+            (folder / "scene.json").write_text(json.dumps(self.item.document))
+            for name in {self.item.document["object"]["file"]}:
+                (folder / name).parent.mkdir(parents=True, exist_ok=True)
+                (folder / name).write_bytes(find(name).read_bytes())
+            out = folder / "out.zip"
+            words = ["export", str(folder / "scene.json"), "--to", "gltf", "--resolution", "256", "--out", str(out)]
+            with contextlib.redirect_stderr(io.StringIO()):
+                self.assertEqual(main(words), 0)
+            with zipfile.ZipFile(out) as pack:
+                mine = {name: pack.read(name) for name in pack.namelist()}
+            self.assertEqual([i.date_time[0] for i in zipfile.ZipFile(out).infolist()], [1980] * len(mine))
+        self.assertEqual(list(mine), list(server))
+        self.assertEqual(json.loads(mine["scene.json"]), json.loads(server["scene.json"]))
+        self.assertEqual(mine, server)
+
     def test_export_gives_a_zip(self) -> None:
         job = self.call("get", f"/jobs/{self.export().json()['id']}").json()
         self.assertEqual((job["state"], job["progress"]), ("done", 1.0))
@@ -358,6 +385,7 @@ class Jobs(ServerTest):
             self.assertEqual(set(pack.namelist()), {"box.glb", "scene.json"})
             self.assertEqual(pack.read("box.glb")[:4], b"glTF")
             self.assertEqual(json.loads(pack.read("scene.json"))["layers"][1]["id"], "chips")
+        self.same_as_on_the_command_line(job)
         maps = self.call("get", f"/jobs/{self.export(target='maps', bits=16).json()['id']}").json()
         with zipfile.ZipFile(io.BytesIO(b"".join(self.client.get(maps["file"]).streaming_content))) as pack:
             self.assertIn("box_object_normal.png", pack.namelist())
@@ -376,7 +404,7 @@ class Jobs(ServerTest):
         self.assertEqual(self.client.get(f"/api/jobs/{job.pk}/file").status_code, 404)
         with (
             mock.patch.dict(runner.WORK, {"export": mock.Mock(side_effect=RuntimeError("boom"))}),
-            self.assertLogs("server.jobs.runner"),
+            self.assertLogs("server.work.runner"),
         ):
             other = Job.objects.create(owner=self.ada, object=self.item, kind="export", options=job.options)
             runner.run(other.pk, 0)

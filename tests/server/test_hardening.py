@@ -283,7 +283,7 @@ class DiskFull(ServerTest):
             intake = Intake.objects.create(project=self.project)
             answer = self.client.put(f"/api/intakes/{intake.pk}/files?name=a.glb", b"x", content_type="application/octet-stream")
             self.assertEqual(answer.status_code, 507)
-        with mock.patch("server.jobs.runner.deliver", side_effect=full):
+        with mock.patch("server.work.runner.packed", side_effect=full):
             job = self.call("post", f"/objects/{item.pk}/jobs", {"kind": "export", "resolution": 256}).json()
             self.assertIn(DISK_FULL, self.call("get", f"/jobs/{job['id']}").json()["error"])
         with mock.patch("django.contrib.auth.views.LoginView.dispatch", side_effect=OperationalError("database or disk is full")):

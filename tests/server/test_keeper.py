@@ -24,8 +24,8 @@ ROOT = Path(settings.BASE_DIR)
 PRELUDE = """
 import json, os, sys, time, signal
 from django.contrib.auth import get_user_model
-from server.jobs import runner
-from server.jobs.keeper import Keeper
+from server.work import runner
+from server.work.keeper import Keeper
 from server.jobs.models import Job
 from server.projects.models import Project, Intake, WorkObject
 ada, _ = get_user_model().objects.get_or_create(username="ada")

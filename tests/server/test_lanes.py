@@ -10,13 +10,13 @@ from django.test import override_settings
 from PIL import Image
 
 from limus.formats.gltf_write import glb_bytes
-from server.jobs import runner
 from server.jobs.lanes import LONG, SHORT, lane_of, waits_for
 from server.jobs.models import Job
 from server.projects.intake import take_in
 from server.projects.models import Intake
 from server.projects.portrait import HEIGHT, WIDTH, portrait
 from server.projects.workshop import session_of
+from server.work import runner
 from tests.core import shapes
 from tests.core.test_effects import STORY, scene
 from tests.server.base import ServerTest

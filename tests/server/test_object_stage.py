@@ -151,7 +151,7 @@ class Settings(StageTest):
 class Working(StageTest):
     def test_draft_first_then_good_then_fine(self) -> None:
         words: list[str] = []
-        from server.jobs.runner import Watch
+        from server.work.runner import Watch
 
         say = Watch.say
 
@@ -178,7 +178,7 @@ class Working(StageTest):
         self.assertEqual(self.state()["digest"], before["digest"])
 
     def test_what_was_edited_while_uvs_were_made_stays(self) -> None:
-        from server.jobs import runner
+        from server.work import runner
 
         once = runner.facts_of
 

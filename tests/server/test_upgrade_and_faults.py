@@ -18,10 +18,10 @@ from django.utils import timezone
 
 from limus.document.editions import editions_of, looks_changed
 from limus.effects.rust import Rust
-from server.jobs.keeper import Keeper
 from server.jobs.models import Job
 from server.projects import last_view, models, storage
 from server.projects.models import WorkObject
+from server.work.keeper import Keeper
 from tests.server.base import ServerTest
 
 ROOT = Path(settings.BASE_DIR)

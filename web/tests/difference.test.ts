@@ -1,5 +1,5 @@
 import { describe, expect, test } from 'vitest'
-import { apply, changes, isNothing, put, same, type Change } from '../src/stores/work/difference'
+import { apply, changes, isNothing, put, same, type Change } from '../src/api/difference'
 import { layer, sceneOf } from './scenes'
 
 const copy = <T>(value: T): T => JSON.parse(JSON.stringify(value)) as T

@@ -1,4 +1,4 @@
-import type { Change } from '../stores/work/difference'
+import type { Change } from './difference'
 import type { components } from './schema'
 
 /**

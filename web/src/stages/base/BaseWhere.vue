@@ -5,7 +5,7 @@ import type { Entry, Term } from '../../api/scene'
 import FieldList from '../../controls/FieldList.vue'
 import { useBases } from '../../stores/bases'
 import { useWork } from '../../stores/work'
-import SourcePicker from '../weather/SourcePicker.vue'
+import SourcePicker from '../../controls/SourcePicker.vue'
 
 /** A base that lies over the ones before it, as far as a mask goes; where they meet the higher one wins. */
 const work = useWork()

@@ -9,7 +9,7 @@ import { percent } from '../../controls/format'
 import { VueDraggable } from 'vue-draggable-plus'
 import { useHand } from '../../stores/hand'
 import { useWork } from '../../stores/work'
-import SourcePicker from './SourcePicker.vue'
+import SourcePicker from '../../controls/SourcePicker.vue'
 import TermLine from './TermLine.vue'
 
 /** Where something is: a recipe read from top to bottom. Of a layer, or of an episode. */

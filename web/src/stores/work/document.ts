@@ -1,5 +1,5 @@
 import type { EditOut, Scene, VersionOut } from '../../api/scene'
-import { apply, changes, isNothing, put, same, type Values } from './difference'
+import { apply, changes, isNothing, put, same, type Values } from '../../api/difference'
 import { copy, type State } from './state'
 import type { Command, Edit } from './waiting'
 

@@ -19,11 +19,11 @@ from django.db import OperationalError, connections
 from django.utils import timezone
 
 from limus.common.dying import die_with_parent
-from server.jobs import runner
 from server.jobs.lanes import LONG, SHORT, lane_of
 from server.jobs.limits import limits_of
 from server.jobs.models import Job
 from server.projects import storage
+from server.work import runner
 
 log = logging.getLogger(__name__)
 #: Seconds between looks at the table, that a job has to end by itself when it is cancelled, and between sweeps.

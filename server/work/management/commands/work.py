@@ -8,7 +8,7 @@ from typing import Any
 from django.core.management.base import BaseCommand
 
 from limus.common.dying import die_with_parent
-from server.jobs.keeper import Keeper
+from server.work.keeper import Keeper
 
 
 class Command(BaseCommand):

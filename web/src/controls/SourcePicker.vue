@@ -2,8 +2,8 @@
 import InputText from 'primevue/inputtext'
 import Popover from 'primevue/popover'
 import { computed, nextTick, ref } from 'vue'
-import type { Entry } from '../../api/scene'
-import { useWork } from '../../stores/work'
+import type { Entry } from '../api/scene'
+import { useWork } from '../stores/work'
 
 /** Everything a line of a recipe can read, in groups, to choose from or to find by typing. */
 /** `fits`: which of them can be used here. */

@@ -4,28 +4,24 @@ from __future__ import annotations
 
 import logging
 import threading
-import zipfile
 from pathlib import Path
 from typing import Any
 
 from django.conf import settings
-from django.db import connection, transaction
+from django.db import connection
 from django.db.models import F
 from django.utils import timezone
 
 from limus.common.errors import Cancelled, InputError
 from limus.document.scene import Scene, scene_from
-from limus.formats.picture_read import check_picture
-from limus.masks.hand.stroke import load_stroke
 from limus.readings.kept import noting
-from limus.targets.delivery import deliver
-from limus.targets.written import Written
+from limus.targets.packing import packed, write_zip
 from server.jobs.lanes import SHORT, lane_of
 from server.jobs.limits import ATTEMPTS
 from server.jobs.models import Job
+from server.jobs.starting import start
 from server.projects import intake as intakes
 from server.projects import storage
-from server.projects.data_files import find
 from server.projects.disk import DISK_FULL, disk_is_full
 from server.projects.models import Intake, SceneVersion, StaleEdit, WorkObject
 from server.projects.workshop import facts_of, session_of
@@ -215,53 +211,14 @@ def _export(job: Job, watch: Watch) -> str:
     assert job.object is not None
     # Asked once more, whatever was let in when it was saved.
     intakes.own_files_only(scene, job.object.project)
-    files, notes = deliver(
+    files = packed(
         session_of(scene), job.options["target"], job.options["resolution"], bits=job.options.get("bits", 8), progress=watch.say
     )
-    if notes:
-        text = "".join(f"{note if note.endswith('.') else note + '.'}\n" for note in notes)
-        files.append(Written("notes.txt", text.encode()))
     folder = Path(settings.DATA_DIR) / "deliveries"
     folder.mkdir(parents=True, exist_ok=True)
     name = f"deliveries/{job.pk}-{job.attempt}.zip"
-    part = Path(settings.DATA_DIR) / f"{name}.part"
-    try:
-        # PNG does not get smaller by packing it again.
-        with zipfile.ZipFile(part, "w", zipfile.ZIP_STORED) as out:
-            for file in files:
-                watch.say(0.98, f"Packing {file.name}")
-                out.writestr(zipfile.ZipInfo(file.name, (1980, 1, 1, 0, 0, 0)), file.data)
-            out.writestr(zipfile.ZipInfo("scene.json", (1980, 1, 1, 0, 0, 0)), _portable(scene).model_dump_json(indent=2))
-            for drawn in sorted(drawn_files(scene)):
-                if drawn.startswith("pictures/"):
-                    # Nothing goes out that is not what it is named for; strokes were read when they were listed.
-                    check_picture(find(drawn), drawn.rsplit("/", 1)[-1])
-                out.writestr(zipfile.ZipInfo(drawn, (1980, 1, 1, 0, 0, 0)), find(drawn).read_bytes())
-        part.replace(Path(settings.DATA_DIR) / name)
-    finally:
-        part.unlink(missing_ok=True)
+    write_zip(files, Path(settings.DATA_DIR) / name)
     return name
 
 
-def drawn_files(scene: Scene) -> set[str]:
-    """Strokes and pictures that the scene would read with all layers on, and the pictures that its strokes are stamped with."""
-    out = {name for name in scene.files.values() if name.startswith(("strokes/", "pictures/"))}
-    stamps = {load_stroke(name, find).brush.picture for name in out if name.startswith("strokes/")}
-    return out | {name for name in stamps if name}
-
-
-def _portable(scene: Scene) -> Scene:
-    """The scene with bare file names: paths of this server mean nothing elsewhere."""
-    out = scene.model_copy(deep=True)
-    for holder in (out.object, *out.object.neighbours, *([out.object.twin] if out.object.twin is not None else [])):
-        holder.file = holder.file.rsplit("/", 1)[-1]
-    return out
-
-
 WORK = {"measure": _measure, "export": _export, "inspect": _inspect, "unwrap": _unwrap}
-
-
-def start(job: Job) -> None:
-    """The keeper finds it once the transaction is through; where there is none (``settings.JOBS_AT_ONCE``) it is done then and there."""
-    if settings.JOBS_AT_ONCE:
-        transaction.on_commit(lambda: run(job.pk, job.attempt))

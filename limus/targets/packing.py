@@ -1,0 +1,77 @@
+"""A delivery as one file: what was made, the scene, what was drawn for it, and what there is to say."""
+
+from __future__ import annotations
+
+import zipfile
+from collections.abc import Callable
+from pathlib import Path, PurePosixPath
+
+from limus.document.scene import Scene
+from limus.formats.files import bytes_of
+from limus.formats.picture_read import check_picture
+from limus.intake.object_file import Neighbour, ObjectFile, Twin
+from limus.masks.hand.stroke import load_stroke
+from limus.playing.session import Say, Session
+from limus.targets.delivery import deliver
+from limus.targets.written import Written
+
+#: The same files make the same zip, whenever it is made.
+_WHEN = (1980, 1, 1, 0, 0, 0)
+#: Folders of what is drawn, and of pictures that were brought in for it.
+STROKES, PICTURES = "strokes/", "pictures/"
+#: What there is to say of a delivery.
+NOTES = "notes.txt"
+
+
+def packed(session: Session, target: str, resolution: int, *, bits: int = 8, progress: Say | None = None) -> list[Written]:
+    """The files of a delivery with notes.txt where there is something to say, scene.json, and the strokes and pictures that it reads.
+
+    Raises
+    ------
+    InputError : as ``deliver``; a picture that is not what it is named for.
+    """
+    files, notes = deliver(session, target, resolution, bits=bits, progress=progress)
+    if progress:
+        progress(0.98, "Packing")
+    if notes:
+        text = "".join(f"{note if note.endswith('.') else note + '.'}\n" for note in notes)
+        files.append(Written(NOTES, text.encode()))
+    files.append(Written("scene.json", portable(session.scene).model_dump_json(indent=2).encode()))
+    for name in sorted(drawn_files(session.scene, session.find)):
+        if name.startswith(PICTURES):
+            # Nothing goes out that is not what it is named for; strokes were read when they were listed.
+            check_picture(session.find(name), name.rsplit("/", 1)[-1])
+        files.append(Written(name, bytes_of(session.find(name))))
+    return files
+
+
+def write_zip(files: list[Written], path: Path) -> None:
+    """All of it in one zip, whole or not at all."""
+    path.parent.mkdir(parents=True, exist_ok=True)
+    part = path.with_name(f"{path.name}.part")
+    try:
+        # PNG does not get smaller by packing it again.
+        with zipfile.ZipFile(part, "w", zipfile.ZIP_STORED) as out:
+            for file in files:
+                out.writestr(zipfile.ZipInfo(file.name, _WHEN), file.data)
+        part.replace(path)
+    finally:
+        part.unlink(missing_ok=True)
+
+
+def drawn_files(scene: Scene, find: Callable[[str], Path]) -> set[str]:
+    """Strokes and pictures that the scene would read with all layers on, and the pictures that its strokes are stamped with."""
+    out = {name for name in scene.files.values() if name.startswith((STROKES, PICTURES)) and ".." not in PurePosixPath(name).parts}
+    stamps = {load_stroke(name, find).brush.picture for name in out if name.startswith(STROKES)}
+    return out | {name for name in stamps if name}
+
+
+def portable(scene: Scene) -> Scene:
+    """The scene with bare names of its objects: paths of one machine mean nothing on another."""
+    out = scene.model_copy(deep=True)
+    holders: list[ObjectFile | Neighbour | Twin] = [out.object, *out.object.neighbours]
+    if out.object.twin is not None:
+        holders.append(out.object.twin)
+    for holder in holders:
+        holder.file = holder.file.rsplit("/", 1)[-1]
+    return out
