@@ -39,7 +39,8 @@ class Channels(BrowserTest):
 
         def answered(route: Route) -> None:
             try:
-                found = route.fetch()
+                # As words, so that they can be changed on the way.
+                found = route.fetch(headers={**route.request.headers, "accept": "application/json"})
             except Error:
                 return
             body = json.loads(found.text())

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import copy
 import http.client
 import json
 import os
@@ -19,6 +18,7 @@ from django.core.wsgi import get_wsgi_application
 from django.db import connections
 from django.test import Client
 
+from limus.looks.packed import unpacked
 from server.config.front import make_server
 from server.projects.demo_sign_in import DEMO_USER
 from server.projects.models import WorkObject
@@ -35,31 +35,42 @@ PEOPLE, EACH = 12, 4
 class Person:
     """One browser tab."""
 
-    def __init__(self, port: int, cookie: str, pk: int, document: dict[str, Any], tab: str) -> None:
-        self.port, self.cookie, self.pk, self.tab = port, cookie, pk, tab
-        self.document = copy.deepcopy(document)
+    def __init__(self, port: int, cookie: str, item: WorkObject, tab: str) -> None:
+        self.port, self.cookie, self.pk, self.tab, self.item = port, cookie, item.pk, tab, item
+        self.base, self.layers = item.head_id, item.document["layers"]
+        self.has: list[str] = []
         self.ticket = 0
         self.line = http.client.HTTPConnection("127.0.0.1", port, timeout=300)
         self.size = 1
 
-    def ask(self, resolution: int, *, pictures: bool = False) -> float:
-        """Seconds from the question to the answer with all its maps."""
+    def twin(self, tab: str) -> Person:
+        """Another tab of the same."""
+        return Person(self.port, self.cookie, self.item, tab)
+
+    @property
+    def last(self) -> str:
+        """What is dragged of the last layer."""
+        return f"layers[{self.layers[-1]['id']}].strength"
+
+    def ask(self, resolution: int, *, pictures: bool = False, set_: dict[str, Any] | None = None) -> float:
+        """Seconds from the question to the answer with all its maps; ``set_`` is what is dragged."""
         self.ticket += 1
         body = {
-            "ticket": self.ticket, "client": self.tab, "document": self.document, "resolution": resolution,
-            "selected": self.document["layers"][-1]["id"], "pictures": pictures,
+            "ticket": self.ticket, "client": self.tab, "base": self.base, "resolution": resolution, "has": self.has,
+            "edits": [{"name": "set", "arguments": {"values": set_}}] if set_ else [],
+            "selected": self.layers[-1]["id"], "pictures": pictures,
         }  # fmt: skip
         began = time.perf_counter()
-        found = json.loads(self._call("POST", f"/api/objects/{self.pk}/evaluate", json.dumps(body).encode()))
-        maps = found["maps"] or {}
-        for name in {*maps.get("base_color", []), *maps.get("orm", []), *maps.get("normal", [])}:
-            self._call("GET", f"/api/maps/{name}", None)
-        return time.perf_counter() - began
+        data = self._call("POST", f"/api/objects/{self.pk}/evaluate", json.dumps(body).encode())
+        took = time.perf_counter() - began
+        self.has = list(unpacked(data).pictures)
+        return took
 
     def _call(self, method: str, path: str, body: bytes | None) -> bytes:
         token = "b" * 32
         head = {
             "Cookie": f"sessionid={self.cookie}; csrftoken={token}", "X-CSRFToken": token, "Content-Type": "application/json", "Host": "localhost",
+            "Accept": "application/octet-stream",
         }  # fmt: skip
         self.line.request(method, path, body, head)
         answer = self.line.getresponse()
@@ -69,15 +80,13 @@ class Person:
 
     def drag(self, where: int, steps: int) -> list[float]:
         """Move the strength of a layer; each step at the size that the one before allowed."""
-        layer = self.document["layers"][where]
-        was, times = layer["strength"], []
+        address, times, now = f"layers[{self.layers[where]['id']}].strength", [], {}
         for k in range(steps):
-            layer["strength"] = round(0.4 + 0.03 * k + 0.0001 * (sum(map(ord, self.tab)) % 97), 5)
-            times.append(self.ask(SIZES[self.size]))
+            now = {address: round(0.4 + 0.03 * k + 0.0001 * (sum(map(ord, self.tab)) % 97), 5)}
+            times.append(self.ask(SIZES[self.size], set_=now))
             if times[-1] * 1000 > SLOW and self.size:
                 self.size -= 1
-        self.sharp = self.ask(1024)
-        layer["strength"] = was
+        self.sharp = self.ask(1024, set_=now)
         return times
 
 
@@ -105,16 +114,16 @@ class Command(BaseCommand):
         for name in names:
             item = WorkObject.objects.select_related("head").get(project__owner=user, name=name)
             session_of(item.scene()).measure("draft", lambda share, word: None)
-            person = tabs[name] = Person(port, cookie, item.pk, item.document, name)
+            person = tabs[name] = Person(port, cookie, item, name)
             # As it is when somebody has looked at it for a while: at rest, and the sizes of a drag made ready.
             for size in (1024, *SIZES) if not quick else SIZES[:1]:
                 person.ask(size)
-            count = len(person.document["layers"])
+            count = len(person.layers)
             for word, where in (("first", 0), ("middle", count // 2), ("last", count - 1)):
                 person.size = 0 if quick else 1
                 times = person.drag(where, steps)
                 rest = sorted(times[1:])
-                layer = person.document["layers"][where]
+                layer = person.layers[where]
                 self.stdout.write(
                     f"Drag, {name}, {word:6} of {count} ({layer['id']}): first step {times[0] * 1000:.0f} ms (wanted: 300), then "
                     f"{statistics.median(rest) * 1000:.0f} ms, at most {rest[-1] * 1000:.0f} (wanted: 150) at {SIZES[person.size]}; "
@@ -131,11 +140,9 @@ class Command(BaseCommand):
 
         def drag(k: int) -> None:
             base = list(tabs.values())[k % len(tabs)]
-            person = Person(port, cookie, base.pk, base.document, f"tab {k}")
-            layer = person.document["layers"][-1]
+            person = base.twin(f"tab {k}")
             for step in range(each):
-                layer["strength"] = round(0.5 + 0.02 * step + 0.0007 * k, 5)
-                times.append(person.ask(SIZES[0]))
+                times.append(person.ask(SIZES[0], set_={person.last: round(0.5 + 0.02 * step + 0.0007 * k, 5)}))
 
         threads = [threading.Thread(target=drag, args=(k,)) for k in range(people)]
         for thread in threads:
@@ -151,9 +158,4 @@ class Command(BaseCommand):
 
     @staticmethod
     def _alone(person: Person) -> float:
-        layer = person.document["layers"][-1]
-        times = []
-        for k in range(5):
-            layer["strength"] = round(0.7 + 0.01 * k, 4)
-            times.append(person.ask(SIZES[0]))
-        return statistics.median(times)
+        return statistics.median(person.ask(SIZES[0], set_={person.last: round(0.7 + 0.01 * k, 4)}) for k in range(5))
