@@ -1,4 +1,6 @@
-"""The benchmark; ``LIMUS_BENCH=quick`` runs all of it at an eighth of the resolution, to see that it still runs: its figures mean nothing then."""
+"""The benchmark; ``LIMUS_BENCH=quick`` runs all of it at an eighth of the resolution, to see that it still runs: its
+figures mean nothing then.
+"""
 
 import os
 

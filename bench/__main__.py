@@ -43,7 +43,9 @@ def _rays(mesh: Mesh) -> None:
     kept: list[tuple[np.ndarray, np.ndarray, np.ndarray | None]] = []
     original = getattr(ray_pass, "trace")  # noqa: B009
 
-    def spy(scene_: object, origins: np.ndarray, directions: np.ndarray, limits: np.ndarray | None = None) -> dict[str, np.ndarray]:
+    def spy(
+        scene_: object, origins: np.ndarray, directions: np.ndarray, limits: np.ndarray | None = None
+    ) -> dict[str, np.ndarray]:
         kept.append((origins.copy(), directions.copy(), None if limits is None else limits.copy()))
         return original(scene_, origins, directions, limits)
 
@@ -66,7 +68,8 @@ def _rays(mesh: Mesh) -> None:
     used = resource.getrusage(resource.RUSAGE_SELF)
     cores = (used.ru_utime + used.ru_stime - before) / spent
     print(
-        f"Ray pass              {alone / whole:6.0%} of the ray library alone on the same rays (wanted: at least 80 %); {rays / whole / 1e6:.1f} M rays/s, {cores:.1f} of {WORKERS} cores busy"
+        f"Ray pass              {alone / whole:6.0%} of the ray library alone on the same rays (wanted: at least 80 "
+        f"%); {rays / whole / 1e6:.1f} M rays/s, {cores:.1f} of {WORKERS} cores busy"
     )
 
 
@@ -84,7 +87,8 @@ def _rasteriser(mesh: Mesh) -> None:
     bandwidth = 2 * wide.nbytes / copy
     written = owner.nbytes / spent
     print(
-        f"UV rasteriser         {filled / spent / 1e6:6.0f} M texels/s on one core (wanted: at least 20); writes {written / 1e9:.2f} GB/s of its result, memory copies at {bandwidth / 1e9:.1f} GB/s"
+        f"UV rasteriser         {filled / spent / 1e6:6.0f} M texels/s on one core (wanted: at least 20); writes "
+        f"{written / 1e9:.2f} GB/s of its result, memory copies at {bandwidth / 1e9:.1f} GB/s"
     )
 
 
@@ -112,12 +116,16 @@ def _edits(mesh: Mesh, scene: Scene, readings: Measured) -> None:
     values = iter(np.linspace(0.101, 0.2, 40))
     edit = _best(lambda: step(bench, float(next(values))), 5)
     print(
-        f"Edit of layer 2 of {len(scene.layers)}   {edit / cold:6.0%} of a cold evaluation at 1024 (wanted: at most 20 %); {edit * 1000:.0f} ms against {cold * 1000:.0f} ms"
+        f"Edit of layer 2 of {len(scene.layers)}   {edit / cold:6.0%} of a cold evaluation at 1024 (wanted: at most "
+        f"20 %); {edit * 1000:.0f} ms against {cold * 1000:.0f} ms"
     )
     small = fresh(512)
     step(small, 0.1)
     drag = _best(lambda: step(small, float(next(values))), 8)
-    print(f"Drag step at 512      {drag * 1000:6.0f} ms in the core, maps encoded (wanted on an idle machine: under about 120 ms)")
+    print(
+        f"Drag step at 512      {drag * 1000:6.0f} ms in the core, maps encoded (wanted on an idle machine: under "
+        "about 120 ms)"
+    )
 
 
 def _growth(mesh: Mesh, scene: Scene, readings: Measured) -> None:
@@ -144,7 +152,8 @@ def _growth(mesh: Mesh, scene: Scene, readings: Measured) -> None:
         many = scene.model_copy(update={"layers": layers})
         costs.append(_best(lambda many=many: Chronicle(texels, readings.at(texels), Store(0)).play(many), 2) / repeats)  # type: ignore[misc]
     print(
-        f"Cost with layers      per layer with 5, 10, 20 layers: 1 : {costs[1] / costs[0]:.2f} : {costs[2] / costs[0]:.2f} (linear: 1 : 1 : 1)"
+        f"Cost with layers      per layer with 5, 10, 20 layers: 1 : {costs[1] / costs[0]:.2f} : "
+        f"{costs[2] / costs[0]:.2f} (linear: 1 : 1 : 1)"
     )
 
 
@@ -154,7 +163,9 @@ def _compositing(mesh: Mesh, scene: Scene, readings: Measured) -> None:
     chronicle = Chronicle(texels, readings.at(texels), Store(3 << 30))
     pile = chronicle.play(scene)[-1].pile
     shown = pile.visible()
-    read = list(pile.base.values()) + [c.thickness for c in pile.coats] + [v for c in pile.coats for v in c.sheet.values()]
+    read = (
+        list(pile.base.values()) + [c.thickness for c in pile.coats] + [v for c in pile.coats for v in c.sheet.values()]
+    )
     total = sum(a.nbytes for a in [*read, *shown.values()])
     source = np.zeros(total // 2, np.uint8)
     target = np.empty_like(source)
@@ -162,7 +173,8 @@ def _compositing(mesh: Mesh, scene: Scene, readings: Measured) -> None:
     turns = [(_best(pile.visible, 1), _best(lambda: np.copyto(target, source), 1)) for _ in range(9)]
     made, copied = (min(column) for column in zip(*turns, strict=True))
     print(
-        f"Compositing           {made / copied:6.2f} times a plain copy of the same {total / 1e6:.0f} MB (wanted: at most 4); {len(pile.coats)} coats at 1024, {made * 1000:.0f} ms"
+        f"Compositing           {made / copied:6.2f} times a plain copy of the same {total / 1e6:.0f} MB (wanted: "
+        f"at most 4); {len(pile.coats)} coats at 1024, {made * 1000:.0f} ms"
     )
 
 
@@ -171,7 +183,9 @@ def main() -> None:
     print(f"Limus benchmark, {WORKERS} threads on {os.cpu_count()} cores")
     mesh, whole = demo()
     # Five layers, as a new document has them: what these figures have always been measured on.
-    scene = started(whole.object, whole.setting, ObjectSize(mesh.diagonal), layers=["paint", "chipping", "rust", "dirt", "dust"])
+    scene = started(
+        whole.object, whole.setting, ObjectSize(mesh.diagonal), layers=["paint", "chipping", "rust", "dirt", "dust"]
+    )
     scene = scene.model_copy(update={"bases": whole.bases})
     texels = texels_of(mesh, 1024)
     plan = RayPlan.for_mesh(mesh, 4)

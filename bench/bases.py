@@ -32,7 +32,11 @@ def _make(folder: Path, size: int = 4096) -> None:
     grey = wide + grain
     colour = np.stack([grey, (grey * 0.8).astype(np.uint8), (grey * 0.6).astype(np.uint8)], axis=2)
     normal = np.stack(
-        [128 + (np.cos(x) * 30).astype(np.int16), 128 + (np.sin(y) * 30).astype(np.int16), np.full((size, size), 250, np.int16)],
+        [
+            128 + (np.cos(x) * 30).astype(np.int16),
+            128 + (np.sin(y) * 30).astype(np.int16),
+            np.full((size, size), 250, np.int16),
+        ],
         axis=2,
     )
     Image.fromarray(colour).save(folder / "wall_albedo.png", compress_level=3)
@@ -78,7 +82,8 @@ def intake(folder: str) -> None:
     whole, alone = (min(column) for column in zip(*turns, strict=True))
     roles = sorted(u.role for u in found.uses)
     print(
-        f"Eight 4K maps         {whole / alone:6.2f} times their decoding alone (wanted: at most 2): {whole:.1f} s against {alone:.1f} s; peak {peak_mb():.0f} MB (wanted: below 1500)"
+        f"Eight 4K maps         {whole / alone:6.2f} times their decoding alone (wanted: at most 2): {whole:.1f} s "
+        f"against {alone:.1f} s; peak {peak_mb():.0f} MB (wanted: below 1500)"
     )
     if len(roles) != 8:
         print(f"                      only {roles} were recognised")
@@ -102,10 +107,14 @@ def main(mesh: Mesh) -> None:
     u, v = np.ascontiguousarray(points[:, 0]), np.ascontiguousarray(points[:, 1])
     lay_flat(plain, u[:100], v[:100]), lay_on_sides(broken, points[:100], texels.normal[:100], break_up=True)
     turns = [
-        (best(lambda: lay_on_sides(broken, points, texels.normal, break_up=True), 1), best(lambda: lay_flat(plain, u, v), 1))
+        (
+            best(lambda: lay_on_sides(broken, points, texels.normal, break_up=True), 1),
+            best(lambda: lay_flat(plain, u, v), 1),
+        )
         for _ in range(5)
     ]
     whole, alone = (min(column) for column in zip(*turns, strict=True))
     print(
-        f"Three sides, broken   {whole / alone:6.2f} times a plain bilinear look-up of the same picture at 2048 (wanted: at most 6); {whole * 1000:.0f} ms for {len(texels) / 1e6:.1f} M texels"
+        f"Three sides, broken   {whole / alone:6.2f} times a plain bilinear look-up of the same picture at 2048 "
+        f"(wanted: at most 6); {whole * 1000:.0f} ms for {len(texels) / 1e6:.1f} M texels"
     )

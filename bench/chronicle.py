@@ -70,13 +70,15 @@ def main(mesh: Mesh, scene: Scene, readings: Measured) -> None:
         steps = _play(Chronicle(texels, readings.at(texels), Store(0)), scene)
         colds[size] = time.perf_counter() - start
     print(
-        f"Whole chronicle       {len(scene.layers)} layers cold: {colds[1024]:.1f} s at 1024, {colds[2048]:.1f} s at 2048 ({colds[2048] / colds[1024]:.2f} times)"
+        f"Whole chronicle       {len(scene.layers)} layers cold: {colds[1024]:.1f} s at 1024, {colds[2048]:.1f} s "
+        f"at 2048 ({colds[2048] / colds[1024]:.2f} times)"
     )
     total = sum(spent for _, spent, _ in steps)
     shares = ", ".join(f"{kind} {spent / total:.0%}" for kind, spent, _ in sorted(steps, key=lambda s: -s[1])[:8])
     moved = sum(size for _, _, size in steps)
     print(
-        f"                      of it at 2048: {shares}; {moved / 1e6:.0f} MB of new results, {moved / copy / total:.1%} of the time that memory needs to copy them"
+        f"                      of it at 2048: {shares}; {moved / 1e6:.0f} MB of new results, "
+        f"{moved / copy / total:.1%} of the time that memory needs to copy them"
     )
     kept = Chronicle(texels_of(mesh, 1024), readings.at(texels_of(mesh, 1024)), Store(6 << 30))
     kept.finish(kept.play(scene)[-1].pile)
@@ -90,7 +92,8 @@ def main(mesh: Mesh, scene: Scene, readings: Measured) -> None:
         edits.append((k, time.perf_counter() - start))
     told = ", ".join(f"{k + 1}: {spent * 1000:.0f}" for k, spent in itertools.islice(edits, None))
     print(
-        f"Edit of one layer     ms at 1024 by its place: {told}; mean {np.mean([s for _, s in edits]) / colds[1024]:.0%} of the whole"
+        f"Edit of one layer     ms at 1024 by its place: {told}; mean "
+        f"{np.mean([s for _, s in edits]) / colds[1024]:.0%} of the whole"
     )
     peak = of_a_process("from bench import chronicle as b; b.whole_at(4096)")[0]
     print(f"Memory at 4096        {peak:6.0f} MB at most for the whole chronicle (wanted: below 6144)")

@@ -83,9 +83,11 @@ def main() -> None:
     run = "from bench import memory as b; b."
     five, many = of_a_process(run + "coats(5)")[0], of_a_process(run + f"coats({MANY})")[0]
     print(
-        f"Memory of coats       {many / five:6.2f} times with {MANY} coats at 2048 what 5 take (wanted: at most 2.5); {many:.0f} MB against {five:.0f} MB"
+        f"Memory of coats       {many / five:6.2f} times with {MANY} coats at 2048 what 5 take (wanted: at most "
+        f"2.5); {many:.0f} MB against {five:.0f} MB"
     )
     resident, budget = of_a_process(run + "eight_objects()", {"LIMUS_MEMORY": "1536M"})
     print(
-        f"Eight objects at 2048 {resident:6.0f} MB stay in memory after them all (wanted: at most {budget + 500:.0f}, the budget of {budget:.0f} and 500)"
+        f"Eight objects at 2048 {resident:6.0f} MB stay in memory after them all (wanted: at most "
+        f"{budget + 500:.0f}, the budget of {budget:.0f} and 500)"
     )

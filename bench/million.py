@@ -1,6 +1,7 @@
 """Part of the benchmark: a mesh of a million triangles, from file to draft readings.
 
-Compared with what a general-purpose library takes to read the same file as it usually does; memory is that of a process of its own.
+Compared with what a general-purpose library takes to read the same file as it usually does; memory is that of a
+process of its own.
 """
 
 from __future__ import annotations
@@ -34,7 +35,11 @@ def _boulder() -> Mesh:
     """A lumpy ball of about a million triangles, half a metre wide, with UVs."""
     theta, phi = np.meshgrid(np.linspace(0, 2 * np.pi, _STEPS + 1), np.linspace(0.02, np.pi - 0.02, _STEPS + 1))
     lump = 1 + 0.08 * np.sin(5 * theta) * np.sin(4 * phi) + 0.02 * np.sin(31 * theta) * np.sin(29 * phi)
-    points = 0.25 * lump[:, :, None] * np.stack([np.sin(phi) * np.sin(theta), np.cos(phi), np.sin(phi) * np.cos(theta)], axis=2)
+    points = (
+        0.25
+        * lump[:, :, None]
+        * np.stack([np.sin(phi) * np.sin(theta), np.cos(phi), np.sin(phi) * np.cos(theta)], axis=2)
+    )
     along, down = np.gradient(points, axis=1), np.gradient(points, axis=0)
     normal = np.cross(down, along)
     normal /= np.maximum(np.linalg.norm(normal, axis=2, keepdims=True), 1e-20)
@@ -104,7 +109,8 @@ def main() -> None:
             own = best(lambda path=path: read_object(path))  # type: ignore[misc]
             parts.append(f"{suffix} {own / library:.1f} times ({own:.1f} s against {library:.1f} s)")
         print(
-            f"Intake, {len(mesh.triangles) / 1e6:.1f} M tri.   {', '.join(parts)} what the general library takes to read it (wanted: at most 3)"
+            f"Intake, {len(mesh.triangles) / 1e6:.1f} M tri.   {', '.join(parts)} what the general library takes to "
+            "read it (wanted: at most 3)"
         )
         seen = best(lambda: inspection(read_object(glb)), 1)
         print(f"  with inspection     {seen:6.1f} s for the GLB: UVs, overlaps, gaps, open and crossing edges, sheets")
@@ -112,6 +118,7 @@ def main() -> None:
         done = subprocess.run([sys.executable, "-c", code, str(glb)], capture_output=True, text=True, check=True)
         rays, spent, busy, peak, texels, count = (float(x) for x in done.stdout.split())
         print(
-            f"Draft readings at 512 {rays:6.1f} s for {texels / 1e3:.0f} k texels and {count / 1e6:.1f} M rays, {spent:.1f} s with sun, rain and run-off; "
+            f"Draft readings at 512 {rays:6.1f} s for {texels / 1e3:.0f} k texels and {count / 1e6:.1f} M rays, "
+            f"{spent:.1f} s with sun, rain and run-off; "
             f"{busy:.1f} cores busy, peak {peak:.0f} MB, reading the file included (wanted: below 2000)"
         )

@@ -33,17 +33,27 @@ def _noise() -> None:
     try:
         from pyfastnoiselite.pyfastnoiselite import FastNoiseLite, FractalType, NoiseType
     except ImportError:
-        print(f"Noise, 5 octaves      {ours * 1000:6.0f} ms for 1024 x 1024 points (pyfastnoiselite is not installed to compare)")
+        print(
+            f"Noise, 5 octaves      {ours * 1000:6.0f} ms for 1024 x 1024 points (pyfastnoiselite is not installed "
+            "to compare)"
+        )
         return
     columns = np.ascontiguousarray(points.T)
     words = []
-    for name, title in (("NoiseType_Perlin", "gradient"), ("NoiseType_OpenSimplex2", "simplex"), ("NoiseType_Value", "value")):
+    for name, title in (
+        ("NoiseType_Perlin", "gradient"),
+        ("NoiseType_OpenSimplex2", "simplex"),
+        ("NoiseType_Value", "value"),
+    ):
         other = FastNoiseLite(3)
         other.noise_type, other.fractal_type = getattr(NoiseType, name), FractalType.FractalType_FBm
         other.fractal_octaves, other.frequency = 5, 20
-        words.append(f"{_best(lambda other=other: other.gen_from_coords(columns), 3) / ours:.1f} times its {title} noise")  # type: ignore[misc]
+        words.append(
+            f"{_best(lambda other=other: other.gen_from_coords(columns), 3) / ours:.1f} times its {title} noise"
+        )  # type: ignore[misc]
     print(
-        f"Noise, 5 octaves      {', '.join(words)} of pyfastnoiselite (wanted: at least 3); {ours * 1000:.0f} ms for 1024 x 1024 points"
+        f"Noise, 5 octaves      {', '.join(words)} of pyfastnoiselite (wanted: at least 3); {ours * 1000:.0f} ms "
+        "for 1024 x 1024 points"
     )
 
 
@@ -70,7 +80,8 @@ def _strokes(mesh: Mesh) -> None:
         spent.append(_best(lambda drawn=drawn: footprint(canvas, drawn), 3))  # type: ignore[misc]
         touched.append(len(footprint(canvas, drawn)[0]))
     print(
-        f"Stroke of 50 dabs     {np.mean(spent) * 1000:6.1f} ms at 1024, {max(spent) * 1000:.1f} at most (wanted: under 60); touches {np.mean(touched):.0f} of {len(texels)} texels"
+        f"Stroke of 50 dabs     {np.mean(spent) * 1000:6.1f} ms at 1024, {max(spent) * 1000:.1f} at most (wanted: "
+        f"under 60); touches {np.mean(touched):.0f} of {len(texels)} texels"
     )
     with tempfile.TemporaryDirectory() as folder:
         here = Path(folder)
@@ -82,7 +93,8 @@ def _strokes(mesh: Mesh) -> None:
         painted(texels, names[:-1], lambda n: here / n, cache)
         more = _best(lambda: painted(texels, names, lambda n: here / n, cache), 1)
     print(
-        f"The 1001st stroke     {more * 1000:6.1f} ms on top of a thousand, which took {whole * 1000:.0f} ms from nothing: {more / whole:.1%}"
+        f"The 1001st stroke     {more * 1000:6.1f} ms on top of a thousand, which took {whole * 1000:.0f} ms from "
+        f"nothing: {more / whole:.1%}"
     )
 
 
@@ -92,7 +104,8 @@ def _recipe(mesh: Mesh) -> None:
     cache = Store(1 << 30)
     scope = Scope(Place(texels, Measured.blank(texels), Setting()), cache, 1)
     lines = [
-        Term(source=Noise(size_mm=20.0 + 9 * k, octaves=5, seed=k), soften_mm=2.0, combine="screen", amount=0.3) for k in range(8)
+        Term(source=Noise(size_mm=20.0 + 9 * k, octaves=5, seed=k), soften_mm=2.0, combine="screen", amount=0.3)
+        for k in range(8)
     ]
     cold = _best(lambda: Recipe(terms=lines).value(scope), 1)
     before = cache.misses
@@ -100,7 +113,8 @@ def _recipe(mesh: Mesh) -> None:
     again = _best(lambda: Recipe(terms=changed).value(scope), 1)
     made = cache.misses - before - 1
     print(
-        f"Recipe of 8 lines     one range changed: {made} of 8 lines made again (wanted: 1), {again / cold:.0%} of the time from nothing; {again * 1000:.0f} ms against {cold * 1000:.0f} ms at 1024"
+        f"Recipe of 8 lines     one range changed: {made} of 8 lines made again (wanted: 1), {again / cold:.0%} of "
+        f"the time from nothing; {again * 1000:.0f} ms against {cold * 1000:.0f} ms at 1024"
     )
 
 

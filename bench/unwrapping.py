@@ -36,7 +36,8 @@ def crowd(count: int) -> Mesh:
     places = np.stack([np.arange(count) % 20, np.arange(count) // 20, np.zeros(count)], axis=1) * 0.05
     faces = np.concatenate([box.faces + 8 * k for k in range(count)])
     return Mesh(
-        (box.vertices[None] + places[:, None]).reshape(-1, 3).astype(np.float32), np.tile(box.vertex_normals, (count, 1)).astype(np.float32),
+        (box.vertices[None] + places[:, None]).reshape(-1, 3).astype(np.float32), np.tile(box.vertex_normals, (count,
+            1)).astype(np.float32),
         faces.astype(np.int32), parts=tuple(Part(f"box {k}", 12 * k, 12, k) for k in range(count)),
         uv_domains=tuple(f"paint {k}" for k in range(count)), source="boxes.obj",
     )  # fmt: skip
@@ -59,6 +60,8 @@ def main() -> None:
         health = uv_health(unwrapped(mesh, say))
         spent = time.perf_counter() - began
         print(
-            f"Unwrapping            {name}: {spent:.1f} s (wanted: {wanted:g}), first word after {first[0] if first else 0:.1f} s; "
-            f"{health.islands} islands, stretch {health.stretch:.3f}, {health.used:.0%} used, overlapping {health.overlapping:.3%}"
+            f"Unwrapping            {name}: {spent:.1f} s (wanted: {wanted:g}), first word after "
+            f"{first[0] if first else 0:.1f} s; "
+            f"{health.islands} islands, stretch {health.stretch:.3f}, {health.used:.0%} used, overlapping "
+            f"{health.overlapping:.3%}"
         )

@@ -1,4 +1,6 @@
-"""Part of the benchmark: what the effects of weather are made of, against general-purpose libraries on the same input."""
+"""Part of the benchmark: what the effects of weather are made of, against general-purpose libraries on the same
+input.
+"""
 
 from __future__ import annotations
 
@@ -35,7 +37,9 @@ def _square() -> Mesh:
     p = np.array([[0, 0, 0], [1, 0, 0], [1, 0, 1], [0, 0, 1]], np.float32)
     uv = np.array([[0, 0], [1, 0], [1, 1], [0, 1]], np.float32)
     up = np.tile(np.array([[0, 1, 0]], np.float32), (4, 1))
-    return Mesh(p, up, np.array([[0, 2, 1], [0, 3, 2]], np.int32), uv, parts=(Part("square", 0, 2, 0),), source="square")
+    return Mesh(
+        p, up, np.array([[0, 2, 1], [0, 3, 2]], np.int32), uv, parts=(Part("square", 0, 2, 0),), source="square"
+    )
 
 
 def _reconstructed(image: np.ndarray) -> np.ndarray:
@@ -65,29 +69,38 @@ def main() -> None:
         spent[size] = _best(lambda t=t, height=height: filled(t, height))  # type: ignore[misc]
         if size == 1024:
             other = _best(lambda image=image: _reconstructed(image))  # type: ignore[misc]
-            print(f"filling of hollows at 1024: {spent[size] / other:.2f} times scikit-image's reconstruction (wanted at most 2)")
+            print(
+                f"filling of hollows at 1024: {spent[size] / other:.2f} times scikit-image's reconstruction (wanted "
+                "at most 2)"
+            )
     print(
-        f"filling with texels: 512 -> 1024 {spent[1024] / spent[512]:.1f} times, 1024 -> 2048 {spent[2048] / spent[1024]:.1f} times"
+        f"filling with texels: 512 -> 1024 {spent[1024] / spent[512]:.1f} times, 1024 -> 2048 "
+        f"{spent[2048] / spent[1024]:.1f} times"
     )
     sites = scattered_on(texels[1024].mesh, 10.4, seed=3)
     group = np.zeros(len(sites), np.int64)
     for size, t in texels.items():
         spent[size] = _best(
-            lambda t=t: crack_network(t.position, t.normal, np.zeros(len(t), np.int64), [(sites, group)], [10.4], [0.2], bend=0.2)  # type: ignore[misc]
+            lambda t=t: crack_network(
+                t.position, t.normal, np.zeros(len(t), np.int64), [(sites, group)], [10.4], [0.2], bend=0.2
+            )  # type: ignore[misc]
         )
     tree = cKDTree(sites.position)
     query = _best(lambda: tree.query(texels[1024].position, k=2))
     print(
-        f"cracks at 1024, {len(sites)} cells: {spent[1024] / query:.2f} times a cKDTree query of two neighbours (wanted at most 3)"
+        f"cracks at 1024, {len(sites)} cells: {spent[1024] / query:.2f} times a cKDTree query of two neighbours "
+        "(wanted at most 3)"
     )
     print(
-        f"cracks with texels: 512 -> 1024 {spent[1024] / spent[512]:.1f} times, 1024 -> 2048 {spent[2048] / spent[1024]:.1f} times"
+        f"cracks with texels: 512 -> 1024 {spent[1024] / spent[512]:.1f} times, 1024 -> 2048 "
+        f"{spent[2048] / spent[1024]:.1f} times"
     )
     for size, t in texels.items():
         far = np.hypot(t.position[:, 0] - 0.5, t.position[:, 2] - 0.5) < 0.02
         spent[size] = _best(lambda t=t, far=far: distance_along(t, far, 2000.0))  # type: ignore[misc]
     print(
-        f"distance along the surface: 512 -> 1024 {spent[1024] / spent[512]:.1f} times, 1024 -> 2048 {spent[2048] / spent[1024]:.1f} times"
+        f"distance along the surface: 512 -> 1024 {spent[1024] / spent[512]:.1f} times, 1024 -> 2048 "
+        f"{spent[2048] / spent[1024]:.1f} times"
     )
     _drag(texels[512])
     _layers(texels)
@@ -107,7 +120,10 @@ def _drag(texels: Texels) -> None:
         surface = chronicle.finish(chronicle.play(scene)[-1].pile)
         encode_surface(texels, surface.sheet, surface.normal, surface.occlusion)
         times.append(time.perf_counter() - start)
-    print(f"water level, one step at 512: {1000 * float(np.median(times[2:])):.0f} ms in the core, maps encoded (wanted under 120)")
+    print(
+        f"water level, one step at 512: {1000 * float(np.median(times[2:])):.0f} ms in the core, maps encoded "
+        "(wanted under 120)"
+    )
 
 
 def _layers(texels: dict[int, Texels]) -> None:
@@ -121,5 +137,6 @@ def _layers(texels: dict[int, Texels]) -> None:
             chronicle.play(_scene(Layer(id="x", name="x", effect=effect, where=Recipe())))
             spent.append(time.perf_counter() - start)
         print(
-            f"{effect.kind} from cold: {spent[1]:.2f} s at 1024; 512 -> 1024 {spent[1] / spent[0]:.1f} times, 1024 -> 2048 {spent[2] / spent[1]:.1f} times"
+            f"{effect.kind} from cold: {spent[1]:.2f} s at 1024; 512 -> 1024 {spent[1] / spent[0]:.1f} times, 1024 "
+            f"-> 2048 {spent[2] / spent[1]:.1f} times"
         )

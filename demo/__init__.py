@@ -1,1 +1,3 @@
-"""Builders of the demo scenario: the invented gatehouse at Kestrel Weir. No outside files; the same bytes on every run."""
+"""Builders of the demo scenario: the invented gatehouse at Kestrel Weir. No outside files; the same bytes on every
+run.
+"""

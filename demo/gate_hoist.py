@@ -1,7 +1,7 @@
 """The gate hoist of Kestrel Weir: a hand-worked lifting gear on a cast pedestal, about a metre tall.
 
-Pedestal with ribs and foundation bolts, a gear drum with a bolted cover, a hand wheel on a cross shaft, the riser pipe that hides
-the lifting screw, and a brass number plate.
+Pedestal with ribs and foundation bolts, a gear drum with a bolted cover, a hand wheel on a cross shaft, the riser pipe
+that hides the lifting screw, and a brass number plate.
 """
 
 from __future__ import annotations
@@ -109,7 +109,11 @@ def _gear_case(model: Model) -> None:
         a = np.pi / 8 + k * np.pi / 4
         model.bolt(
             "cover bolts",
-            frame((0.081 * np.cos(a), centre + 0.081 * np.sin(a), 0.0735), x=(np.cos(a + k), np.sin(a + k), 0), up=(0, 0, 1)),
+            frame(
+                (0.081 * np.cos(a), centre + 0.081 * np.sin(a), 0.0735),
+                x=(np.cos(a + k), np.sin(a + k), 0),
+                up=(0, 0, 1),
+            ),
             0.0125,
             washer=False,
         )
@@ -120,12 +124,16 @@ def _gear_case(model: Model) -> None:
     right = frame((0.09, centre - 0.02, 0), x=(0, 0, 1), up=(1, 0, 0))
     model.lathe(
         part,
-        _mm([(52, 0), (46, 14), (40, 22), (40, 52), (44, 54), (44, 66), (40, 68), (19, 68)], [0, 8, 6, 2, 3, 3, 2, 0], 3),
+        _mm(
+            [(52, 0), (46, 14), (40, 22), (40, 52), (44, 54), (44, 66), (40, 68), (19, 68)], [0, 8, 6, 2, 3, 3, 2, 0], 3
+        ),
         right,
         48,
     )
     left = frame((-0.09, centre - 0.02, 0), x=(0, 0, -1), up=(-1, 0, 0))
-    model.lathe(part, _mm([(46, 0), (42, 14), (36, 20), (36, 30), (22, 34), (0.3, 34)], [0, 6, 5, 4, 3, 0], 3), left, 40)
+    model.lathe(
+        part, _mm([(46, 0), (42, 14), (36, 20), (36, 30), (22, 34), (0.3, 34)], [0, 6, 5, 4, 3, 0], 3), left, 40
+    )
     # Grease nipple.
     model.lathe(
         "grease nipple",
@@ -142,7 +150,10 @@ def _hand_wheel(model: Model) -> None:
     axis = frame((0, y, 0), x=(0, 0, 1), up=(1, 0, 0))
     model.lathe("shaft", _mm([(17, 155), (17, 238), (15, 241), (0.3, 241)], [0, 1, 1, 0], 2), axis, 32)
     model.lathe(
-        part, _mm([(18, 182), (30, 184), (33, 190), (33, 214), (30, 220), (24, 226), (18, 226)], [0, 4, 4, 5, 4, 3, 0], 3), axis, 40
+        part,
+        _mm([(18, 182), (30, 184), (33, 190), (33, 214), (30, 220), (24, 226), (18, 226)], [0, 4, 4, 5, 4, 3, 0], 3),
+        axis,
+        40,
     )
     ring = np.arange(128) * 2 * np.pi / 128
     reach = 0.195
@@ -162,7 +173,11 @@ def _hand_wheel(model: Model) -> None:
     grip = frame((hub_x + 0.016, y + reach * np.cos(a), reach * np.sin(a)), x=(0, 0, 1), up=(1, 0, 0))
     model.lathe(
         "handle",
-        _mm([(7, 8), (7, 22), (11, 24), (13, 30), (15, 62), (14.5, 84), (10, 96), (0.3, 98)], [0, 1, 2, 4, 20, 10, 6, 0], 4),
+        _mm(
+            [(7, 8), (7, 22), (11, 24), (13, 30), (15, 62), (14.5, 84), (10, 96), (0.3, 98)],
+            [0, 1, 2, 4, 20, 10, 6, 0],
+            4,
+        ),
         grip,
         24,
     )
@@ -171,7 +186,12 @@ def _hand_wheel(model: Model) -> None:
 def _riser(model: Model) -> None:
     part = "riser pipe"
     up = frame((0, 0.725, 0))
-    model.lathe("riser flange", _mm([(62, -8), (62, 12), (56, 14), (38, 16), (33, 30), (30.5, 34)], [0, 3, 3, 5, 6, 0], 4), up, 56)
+    model.lathe(
+        "riser flange",
+        _mm([(62, -8), (62, 12), (56, 14), (38, 16), (33, 30), (30.5, 34)], [0, 3, 3, 5, 6, 0], 4),
+        up,
+        56,
+    )
     for k in range(4):
         a = np.pi / 4 + k * np.pi / 2
         model.bolt(
@@ -210,14 +230,20 @@ def _number_plate(model: Model) -> None:
     up = np.array([0, np.sin(lean), np.cos(lean)])
     place = frame((0, 0.365, 0.0695), x=(1, 0, 0), up=tuple(up))
     rim = rounded_rect(0.100, 0.068, 0.009, 5)
-    model.turned(part, rim, _mm([(0, -3), (0, 3.2), (4.2, 3.2), (5.2, 2.2), (9, 2.2)], [0, 1, 0.8, 0.5, 0], 3), place, top=True)
+    model.turned(
+        part, rim, _mm([(0, -3), (0, 3.2), (4.2, 3.2), (5.2, 2.2), (9, 2.2)], [0, 1, 0.8, 0.5, 0], 3), place, top=True
+    )
     for x in (-0.0435, 0.0435):
         for z in (-0.0275, 0.0275):
             spot = place.copy()
             spot[:3, 3] = place[:3, 3] + place[:3, 0] * x + place[:3, 2] * z + up * 0.0030
-            model.lathe("plate screws", _mm([(3.4, -0.4), (3.3, 0.8), (2.0, 1.8), (0.3, 2.1)], [0, 0.5, 0.9, 0], 2), spot, 16)
+            model.lathe(
+                "plate screws", _mm([(3.4, -0.4), (3.3, 0.8), (2.0, 1.8), (0.3, 2.1)], [0, 0.5, 0.9, 0], 2), spot, 16
+            )
     for stroke in _SEGMENTS["3"]:
-        bend = fillet([(p[0] * 0.018 - 0.009, p[1] * 0.036 - 0.018) for p in stroke], [0] + [0.006] * (len(stroke) - 2) + [0], 4)
+        bend = fillet(
+            [(p[0] * 0.018 - 0.009, p[1] * 0.036 - 0.018) for p in stroke], [0] + [0.006] * (len(stroke) - 2) + [0], 4
+        )
         flat = np.stack([bend[:, 0], np.full(len(bend), 0.0021), -bend[:, 1]], axis=1)
         path = flat @ place[:3, :3].T + place[:3, 3]
         model.tube(part, path, (0.0022, 0.0032), 10, side=tuple(up))
@@ -234,7 +260,9 @@ def _lettering(model: Model) -> None:
             up = out if way < 0 else -out
             foot = centre + out * (radius if way < 0 else radius + high)
             for line in GLYPHS[sign]:
-                bend = fillet([(x * high - 0.3 * high, y * high) for x, y in line], [0] + [0.0012] * (len(line) - 2) + [0], 3)
+                bend = fillet(
+                    [(x * high - 0.3 * high, y * high) for x, y in line], [0] + [0.0012] * (len(line) - 2) + [0], 3
+                )
                 path = foot + bend[:, :1] * across + bend[:, 1:] * up
                 model.tube("cover", path, (0.0017, 0.0012), 12, side=(0, 0, 1))
     ring = np.arange(160) * 2 * np.pi / 160
@@ -244,7 +272,9 @@ def _lettering(model: Model) -> None:
 
 
 def build(*, twin: bool = False) -> Mesh:
-    """The hoist as a Mesh: metres, y up, standing on y = 0, one map set called "hoist". ``twin``: its high-poly twin."""
+    """The hoist as a Mesh: metres, y up, standing on y = 0, one map set called "hoist". ``twin``: its high-poly
+    twin.
+    """
     model = Model()
     _pedestal(model)
     _foundation_bolts(model)

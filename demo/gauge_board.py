@@ -1,4 +1,6 @@
-"""The gauge board of Kestrel Weir: an enamelled steel board with raised marks and figures, on a steel post, about 1.6 m tall."""
+"""The gauge board of Kestrel Weir: an enamelled steel board with raised marks and figures, on a steel post, about 1.6
+m tall.
+"""
 
 from __future__ import annotations
 
@@ -32,7 +34,8 @@ def _figure(model: Model, text: str, x: float, y: float, high: float, z: float) 
 
 
 def build(*, newer: bool = False) -> Mesh:
-    """The board: metres, y up, standing on y = 0. Vertex colours: red rises below the flood mark, green is the side away from the sun.
+    """The board: metres, y up, standing on y = 0. Vertex colours: red rises below the flood mark, green is the side
+    away from the sun.
 
     ``newer``: a later version of the same model, with finer rounding, other UVs, and the post under another name.
     """
@@ -52,11 +55,15 @@ def build(*, newer: bool = False) -> Mesh:
             model.bolt("foot bolts", frame((x, 0.016, z), x=(1, 0, x * 5)), 0.024, stud=True)
     heights = [(0.0, 15.0), *((0.0, float(h)) for h in np.linspace(80, 1560, 12)), (0.0, 1594.0), (4.0, 1598.0)]
     model.turned(
-        post, rounded_rect(0.062, 0.062, 0.008, 4), _profile(heights, [0] + [0] * 12 + [3, 0], fine), frame((0, 0, -0.020))
+        post,
+        rounded_rect(0.062, 0.062, 0.008, 4),
+        _profile(heights, [0] + [0] * 12 + [3, 0], fine),
+        frame((0, 0, -0.020)),
     )
     for y in (0.45, 1.30):
         model.turned(
-            "bearers", rounded_rect(0.24, 0.05, 0.004, 3), _profile([(1, -10), (0, -9), (0, 9), (1, 10)], [0, 0.8, 0.8, 0], fine),
+            "bearers", rounded_rect(0.24, 0.05, 0.004, 3), _profile([(1, -10), (0, -9), (0, 9), (1, 10)], [0, 0.8,
+                0.8, 0], fine),
             _facing(0, y, 0.020), bottom=True,
         )  # fmt: skip
     board = _profile([(6, -2), (1.5, -2), (0, 0), (0, 9), (2.5, 12), (9, 12.6)], [0, 1, 2, 3, 3, 0], fine)
@@ -66,7 +73,8 @@ def build(*, newer: bool = False) -> Mesh:
         y = 0.36 + k * 0.05
         long = k % 2 == 0
         model.turned(
-            "marks", rounded_rect(0.085 if long else 0.048, 0.012, 0.002, 2), _profile([(0, -0.6), (0, 0.7), (0.6, 1.1)], [0, 0.4, 0], 2),
+            "marks", rounded_rect(0.085 if long else 0.048, 0.012, 0.002, 2), _profile([(0, -0.6), (0, 0.7), (0.6,
+                1.1)], [0, 0.4, 0], 2),
             _facing(-0.085 + (0.0 if long else -0.0185), y, face),
         )  # fmt: skip
         if long:
@@ -74,7 +82,9 @@ def build(*, newer: bool = False) -> Mesh:
     for x in (-0.115, 0.115):
         for y in (0.45, 1.30):
             model.bolt("board bolts", _facing(x, y, 0.0440), 0.016)
-    mesh = model.mesh("gauge-board-newer.glb" if newer else "gauge-board.glb", "board", gutter=0.006 if newer else 0.004)
+    mesh = model.mesh(
+        "gauge-board-newer.glb" if newer else "gauge-board.glb", "board", gutter=0.006 if newer else 0.004
+    )
     p = mesh.positions.astype(np.float64)
     flood = 0.62 + 0.035 * np.sin(p[:, 0] * 17.0) + 0.02 * np.sin(p[:, 0] * 41.0 + 1.0)
     mud = np.clip((flood - p[:, 1]) / 0.12, 0.0, 1.0)

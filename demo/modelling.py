@@ -1,4 +1,6 @@
-"""A small modelling kit: lofts, lathes, tubes, bolts; clean grid charts with an even texel density, packed into one map set."""
+"""A small modelling kit: lofts, lathes, tubes, bolts; clean grid charts with an even texel density, packed into one
+map set.
+"""
 
 from __future__ import annotations
 
@@ -14,7 +16,9 @@ Array = np.ndarray
 
 
 def fillet(points: list[tuple[float, float]], radii: list[float], steps: int = 4, *, closed: bool = False) -> Array:
-    """A polyline whose corners are rounded: (m, 2). ``radii`` one per point; 0 keeps the corner sharp (doubled for a crisp edge)."""
+    """A polyline whose corners are rounded: (m, 2). ``radii`` one per point; 0 keeps the corner sharp (doubled for a
+    crisp edge).
+    """
     p = np.array(points, float)
     out: list[Array] = []
     count = len(p)
@@ -76,7 +80,9 @@ def inset(outline: Array, amount: float) -> Array:
 
 
 def frame(
-    origin: tuple[float, float, float], x: tuple[float, float, float] = (1, 0, 0), up: tuple[float, float, float] = (0, 1, 0)
+    origin: tuple[float, float, float],
+    x: tuple[float, float, float] = (1, 0, 0),
+    up: tuple[float, float, float] = (0, 1, 0),
 ) -> Array:
     """4 x 4: local x to ``x``, local height to ``up``. Local outlines lie in (x, z') with height along ``up``."""
     ex, ey = np.array(x, float), np.array(up, float)
@@ -102,7 +108,9 @@ class Model:
     longest: float = 0.42
 
     def grid(self, part: str, points: Array, *, uv: Array | None = None, flip: bool = False) -> None:
-        """A (rows, columns, 3) grid of points, metres. UVs follow arc length; very long grids are cut into several charts."""
+        """A (rows, columns, 3) grid of points, metres. UVs follow arc length; very long grids are cut into several
+        charts.
+        """
         if uv is None:
             across = np.linalg.norm(np.diff(points, axis=1), axis=2).mean(axis=0)
             along = np.linalg.norm(np.diff(points, axis=0), axis=2).mean(axis=1)
@@ -137,7 +145,9 @@ class Model:
         uv = grid[:, :, [0, 2]] - grid[:, :, [0, 2]].reshape(-1, 2).min(axis=0)
         self.grid(part, grid @ place[:3, :3].T + place[:3, 3], uv=uv, flip=not top)
 
-    def turned(self, part: str, outline: Array, profile: Array, place: Array, *, top: bool = True, bottom: bool = False) -> None:
+    def turned(
+        self, part: str, outline: Array, profile: Array, place: Array, *, top: bool = True, bottom: bool = False
+    ) -> None:
         """Outline (m, 2) carried along a profile (k, 2) of (inset, height); the ends closed where asked."""
         rings = []
         for amount, height in profile:
@@ -149,8 +159,12 @@ class Model:
         if bottom:
             self.cap(part, rings[0], place, top=False)
 
-    def lathe(self, part: str, profile: Array, place: Array, steps: int = 48, *, top: bool = False, bottom: bool = False) -> None:
-        """Profile (k, 2) of (radius, height) turned about the local height axis; one that ends on the axis is closed by a disc."""
+    def lathe(
+        self, part: str, profile: Array, place: Array, steps: int = 48, *, top: bool = False, bottom: bool = False
+    ) -> None:
+        """Profile (k, 2) of (radius, height) turned about the local height axis; one that ends on the axis is closed
+        by a disc.
+        """
         if profile[-1, 0] < 0.001:
             profile, top = profile[:-1], True
         rings = []
@@ -173,7 +187,9 @@ class Model:
         closed: bool = False,
         side: tuple[float, float, float] = (0, 0, 1),
     ) -> None:
-        """An elliptic tube along a path (m, 3); ``side`` points roughly across it. ``radii`` (across, other) or one pair per point."""
+        """An elliptic tube along a path (m, 3); ``side`` points roughly across it. ``radii`` (across, other) or one
+        pair per point.
+        """
         path = np.asarray(path, float)
         pair = np.broadcast_to(np.asarray(radii, float), (len(path), 2))
         ahead = np.roll(path, -1, axis=0) - np.roll(path, 1, axis=0) if closed else np.gradient(path, axis=0)
@@ -197,12 +213,18 @@ class Model:
         height = 0.0
         if washer:
             self.lathe(
-                part, fillet([(af * 0.86, 0), (af * 0.86, af * 0.11), (af * 0.45, af * 0.11)], [0, af * 0.05, 0], 2), place, 24
+                part,
+                fillet([(af * 0.86, 0), (af * 0.86, af * 0.11), (af * 0.45, af * 0.11)], [0, af * 0.05, 0], 2),
+                place,
+                24,
             )
             height = af * 0.11
         corner = af / np.sqrt(3)
         hexagon = fillet(
-            [(corner * np.cos(a), corner * np.sin(a)) for a in np.arange(6) * np.pi / 3 + 0.2], [af * 0.10] * 6, 2, closed=True
+            [(corner * np.cos(a), corner * np.sin(a)) for a in np.arange(6) * np.pi / 3 + 0.2],
+            [af * 0.10] * 6,
+            2,
+            closed=True,
         )
         profile = fillet([(0, height), (0, height + af * 0.62), (af * 0.09, height + af * 0.68)], [0, af * 0.05, 0], 2)
         self.turned(part, spread(hexagon, af * 0.3), profile, place, top=True)
@@ -242,7 +264,9 @@ class Model:
                 flat = chart.uv.reshape(-1, 2)
                 flat = flat[:, ::-1] if turned[k] else flat
                 # glTF's v runs down: seen from outside, unmirrored triangles have negative area in (u, v).
-                one, two, three = (flat[(quads - base)[:, k2] if not chart.flip else (quads - base)[:, 2 - k2]] for k2 in range(3))
+                one, two, three = (
+                    flat[(quads - base)[:, k2] if not chart.flip else (quads - base)[:, 2 - k2]] for k2 in range(3)
+                )
                 d1, d2 = two - one, three - one
                 if (d1[:, 0] * d2[:, 1] - d1[:, 1] * d2[:, 0]).sum() > 0:
                     flat = np.stack([flat[:, 0].max() - flat[:, 0], flat[:, 1]], axis=1)
@@ -255,7 +279,9 @@ class Model:
         tri = np.concatenate(triangles)
         size = np.linalg.norm(np.cross(p[tri[:, 1]] - p[tri[:, 0]], p[tri[:, 2]] - p[tri[:, 0]]), axis=1)
         alive = size > 1e-12
-        parts = [Part(q.name, int(alive[: q.first].sum()), int(alive[q.first : q.first + q.count].sum()), 0) for q in parts]
+        parts = [
+            Part(q.name, int(alive[: q.first].sum()), int(alive[q.first : q.first + q.count].sum()), 0) for q in parts
+        ]
         tri = tri[alive]
         part_of = np.repeat(np.arange(len(parts)), [q.count for q in parts])
         _, weld = np.unique(np.round(p * 1e6).astype(np.int64), axis=0, return_inverse=True)
@@ -277,7 +303,9 @@ class Model:
 
 
 def _pack(charts: list[_Chart], gutter: float) -> tuple[Array, list[bool], float]:
-    """Shelves: charts in falling height, left to right, row above row; the width is searched so that the whole is square."""
+    """Shelves: charts in falling height, left to right, row above row; the width is searched so that the whole is
+    square.
+    """
     size = np.array([c.uv.reshape(-1, 2).max(axis=0) for c in charts])
     turned = [bool(h > w) for w, h in size]
     size = np.array([s[::-1] if t else s for s, t in zip(size, turned, strict=True)]) + gutter
@@ -300,7 +328,9 @@ def _pack(charts: list[_Chart], gutter: float) -> tuple[Array, list[bool], float
 
     best: tuple[float, Array] | None = None
     for width in np.linspace(
-        max(size[:, 0].max(), np.sqrt(size.prod(axis=1).sum())), 2.0 * np.sqrt(size.prod(axis=1).sum()) + size[:, 0].max(), 120
+        max(size[:, 0].max(), np.sqrt(size.prod(axis=1).sum())),
+        2.0 * np.sqrt(size.prod(axis=1).sum()) + size[:, 0].max(),
+        120,
     ):
         place, height = shelves(width)
         side = max(width, height)
@@ -312,7 +342,9 @@ def _pack(charts: list[_Chart], gutter: float) -> tuple[Array, list[bool], float
 
 @numba.njit(cache=True)
 def _smooth(p, tri, weld, part, limit):  # type: ignore[no-untyped-def]
-    """Corner normals: the area-weighted mean of the faces around a vertex that lie within the crease angle of this one."""
+    """Corner normals: the area-weighted mean of the faces around a vertex that lie within the crease angle of this
+    one.
+    """
     count = tri.shape[0]
     start = np.zeros(weld.max() + 2, np.int64)
     for t in range(count):

@@ -1,4 +1,6 @@
-"""The cap of a pier at Kestrel Weir: a cast concrete block with chamfers, a drain slot across its worn top, and an iron ring; 1.1 m wide."""
+"""The cap of a pier at Kestrel Weir: a cast concrete block with chamfers, a drain slot across its worn top, and an
+iron ring; 1.1 m wide.
+"""
 
 from __future__ import annotations
 
@@ -16,12 +18,16 @@ def _profile(points: list[tuple[float, float]], radii: list[float], steps: int =
 
 
 def _worn_top(model: Model, x: float, rim: Array) -> None:
-    """The top of one half within its (m, 2) rim, which feet and weather have dished, so that water stands in its middle."""
-    # Four sides from corner to corner: the grid between them shares every vertex of the rim, or relief would tear it off the sides.
+    """The top of one half within its (m, 2) rim, which feet and weather have dished, so that water stands in its
+    middle.
+    """
+    # Four sides from corner to corner: the grid between them shares every vertex of the rim, or relief would tear it
+    # off the sides.
     corners = [int(np.argmax(rim @ way)) for way in ((-1, -1), (1, -1), (1, 1), (-1, 1))]
     count = len(rim)
     front, right, back, left = (
-        rim[np.arange(a, a + (b - a) % count + 1) % count] for a, b in zip(corners, [*corners[1:], corners[0]], strict=True)
+        rim[np.arange(a, a + (b - a) % count + 1) % count]
+        for a, b in zip(corners, [*corners[1:], corners[0]], strict=True)
     )
     back, left = back[::-1], left[::-1]
     u = np.linspace(0, 1, len(front))[None, :, None]
@@ -44,7 +50,8 @@ def build() -> Mesh:
     # A foot that the pier carries, with a drip under its edge.
     model.turned(
         "cap", rounded_rect(WIDE, DEEP, 0.032, 6),
-        _profile([(28, 0), (26, 2), (26, 34), (4, 46), (0, 52), (0, FLOOR / MM), (3, FLOOR / MM)], [0, 1, 4, 4, 3, 0, 0]), ground, bottom=True,
+        _profile([(28, 0), (26, 2), (26, 34), (4, 46), (0, 52), (0, FLOOR / MM), (3, FLOOR / MM)], [0, 1, 4, 4, 3, 0,
+            0]), ground, bottom=True,
     )  # fmt: skip
     half = (WIDE - SLOT) / 2
     for side in (-1, 1):
@@ -52,14 +59,16 @@ def build() -> Mesh:
         outline = spread(rounded_rect(half, DEEP, 0.032, 6), 0.022)
         model.turned(
             "cap", outline,
-            _profile([(9, FLOOR / MM - 14), (9, FLOOR / MM + 1), (0, FLOOR / MM + 9), (0, TOP / MM - 24), (3, TOP / MM - 21), (21, TOP / MM - 3), (24, TOP / MM)], [0, 1, 3, 3, 3, 3, 0]),
+            _profile([(9, FLOOR / MM - 14), (9, FLOOR / MM + 1), (0, FLOOR / MM + 9), (0, TOP / MM - 24), (3,
+                TOP / MM - 21), (21, TOP / MM - 3), (24, TOP / MM)], [0, 1, 3, 3, 3, 3, 0]),
             frame((x, 0, 0)), top=False,
         )  # fmt: skip
         _worn_top(model, x, inset(outline, 0.024))
     # A ring to moor by, in an eye on a plate that is bolted to the front.
     z = DEEP / 2
     model.turned(
-        "plate", rounded_rect(0.13, 0.11, 0.012, 4), _profile([(0, -2), (0, 8), (2, 10)], [0, 2, 0]), frame((0.0, 0.150, z), x=(1, 0, 0), up=(0, 0, 1)), bottom=False
+        "plate", rounded_rect(0.13, 0.11, 0.012, 4), _profile([(0, -2), (0, 8), (2, 10)], [0, 2, 0]), frame((0.0,
+            0.150, z), x=(1, 0, 0), up=(0, 0, 1)), bottom=False
     )  # fmt: skip
     for bx in (-0.045, 0.045):
         for by in (-0.034, 0.034):

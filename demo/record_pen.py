@@ -1,6 +1,7 @@
 """A recorded pen, in place of a tablet: one stroke with rising and falling pressure and a pen that leans over.
 
-Written by a script so that it is the same everywhere: ``python -m demo.record_pen`` writes ``pen-stroke.json`` beside it.
+Written by a script so that it is the same everywhere: ``python -m demo.record_pen`` writes ``pen-stroke.json`` beside
+it.
 """
 
 from __future__ import annotations

@@ -1,4 +1,6 @@
-"""A piece of the gatehouse roof: slates laid in courses on battens, with a verge board on either side; about 1.3 m wide."""
+"""A piece of the gatehouse roof: slates laid in courses on battens, with a verge board on either side; about 1.3 m
+wide.
+"""
 
 from __future__ import annotations
 
@@ -22,7 +24,15 @@ def _slate(random: np.random.Generator, wide: float, broken: bool) -> Array:
     w, l = wide / 2, LONG / 2
     corners = [(-w, -l), (w, -l), (w, l), (-w, l)]
     if broken:
-        corners = [(-w, -l), (w * 0.25, -l * 0.97), (w * 0.55, -l * 0.80), (w * 0.93, -l * 0.66), (w, -l * 0.62), (w, l), (-w, l)]
+        corners = [
+            (-w, -l),
+            (w * 0.25, -l * 0.97),
+            (w * 0.55, -l * 0.80),
+            (w * 0.93, -l * 0.66),
+            (w, -l * 0.62),
+            (w, l),
+            (-w, l),
+        ]
     out: list[Array] = []
     for k, here in enumerate(corners):
         a, b = np.array(here), np.array(corners[(k + 1) % len(corners)])
@@ -47,13 +57,15 @@ def build() -> Mesh:
     for row in range(COURSES + 2):
         at = slope * (0.10 + (row - 0.5) * SHOWN) - out * 0.016
         model.turned(
-            "battens", rounded_rect(1.24, 0.048, 0.003, 2), _profile([(1, -12), (0, -11), (0, 11), (1, 12)], [0, 0.8, 0.8, 0]),
+            "battens", rounded_rect(1.24, 0.048, 0.003, 2), _profile([(1, -12), (0, -11), (0, 11), (1, 12)], [0, 0.8,
+                0.8, 0]),
             frame(tuple(at), x=x_axis, up=up), bottom=True,
         )  # fmt: skip
     for side in (-1, 1):
         at = np.array([side * 0.628, 0.0, 0.0]) + slope * 0.50 - out * 0.010
         model.turned(
-            "verge boards", rounded_rect(0.026, 1.02, 0.003, 2), _profile([(1, -34), (0, -33), (0, 29), (1, 30)], [0, 0.8, 0.8, 0]),
+            "verge boards", rounded_rect(0.026, 1.02, 0.003, 2), _profile([(1, -34), (0, -33), (0, 29), (1, 30)], [0,
+                0.8, 0.8, 0]),
             frame(tuple(at), x=x_axis, up=up), bottom=True,
         )  # fmt: skip
     slipped = {(2, 3), (4, 1)}

@@ -57,7 +57,9 @@ def _init_worker(*args: Any, **kwargs: Any) -> None:
 
 
 class Suite(ParallelTestSuite):
-    """Classes of tests, those that took longest the last time first, each taken by whichever process is free: both end together."""
+    """Classes of tests, those that took longest the last time first, each taken by whichever process is free: both
+    end together.
+    """
 
     init_worker = _init_worker  # type: ignore[assignment]
 
@@ -84,7 +86,9 @@ class Runner(DiscoverRunner):
         super().setup_test_environment(**kwargs)
 
     def setup_databases(self, **kwargs: Any) -> Any:
-        """The databases of the workers are copies of one file, so what still waits in its write-ahead log is written to it first."""
+        """The databases of the workers are copies of one file, so what still waits in its write-ahead log is written
+        to it first.
+        """
         count, self.parallel = self.parallel, 0
         try:
             config = super().setup_databases(**kwargs)

@@ -1,8 +1,10 @@
-"""Faults on purpose: processes of a running server are killed under edits, strokes, uploads and jobs, then many clients work at once.
+"""Faults on purpose: processes of a running server are killed under edits, strokes, uploads and jobs, then many
+clients work at once.
 
-Run by hand: ``.venv/bin/python tools/faults.py [--kills 200] [--clients 30] [--minutes 5]``. It starts a server of its own on loopback, with
-a data folder of its own that is removed at the end, and kills nothing that it did not start. What it finds goes to standard output; the
-exit code is 1 when something that had been acknowledged is missing, or something hangs.
+Run by hand: ``.venv/bin/python tools/faults.py [--kills 200] [--clients 30] [--minutes 5]``. It starts a server of its
+own on loopback, with a data folder of its own that is removed at the end, and kills nothing that it did not start. What
+it finds goes to standard output; the exit code is 1 when something that had been acknowledged is missing, or something
+hangs.
 """
 
 from __future__ import annotations
@@ -41,7 +43,8 @@ class Server:
             probe.bind(("127.0.0.1", 0))
             self.port: int = probe.getsockname()[1]
         self.env = {
-            **os.environ, "LIMUS_DATA": self.folder, "LIMUS_CACHE": f"{self.folder}/readings", "LIMUS_READINGS_RESOLUTION": "256",
+            **os.environ, "LIMUS_DATA": self.folder, "LIMUS_CACHE": f"{self.folder}/readings",
+            "LIMUS_READINGS_RESOLUTION": "256",
             "LIMUS_MEMORY": memory, "PYTHONUNBUFFERED": "1",
         }  # fmt: skip
         self.env.pop("DJANGO_SETTINGS_MODULE", None)
@@ -106,7 +109,9 @@ class Server:
         pid = self.find("web")
         with suppress(OSError, StopIteration):
             return next(
-                int(x.split()[1]) << 10 for x in Path(f"/proc/{pid}/status").read_text().splitlines() if x.startswith("VmRSS")
+                int(x.split()[1]) << 10
+                for x in Path(f"/proc/{pid}/status").read_text().splitlines()
+                if x.startswith("VmRSS")
             )
         return 0
 
@@ -222,7 +227,9 @@ class Worker(threading.Thread):
             seed = self.number * 1_000_000 + k
             document["seed"] = seed
             status, answer = self.client.ask(
-                "PUT", f"/api/objects/{self.item}/scene", {"base": version["version"], "document": document, "label": "Seed"}
+                "PUT",
+                f"/api/objects/{self.item}/scene",
+                {"base": version["version"], "document": document, "label": "Seed"},
             )
             if self._note(status, answer, "edit"):
                 self.seeds.append(seed)
@@ -233,7 +240,9 @@ class Worker(threading.Thread):
             if self._note(status, answer, "stroke"):
                 self.strokes.append(answer["file"])
         elif what < 0.9 and not self.light:
-            status, answer = self.client.ask("PUT", f"/api/projects/{self.project}/objects?name=more{k}.glb", raw=self.file)
+            status, answer = self.client.ask(
+                "PUT", f"/api/projects/{self.project}/objects?name=more{k}.glb", raw=self.file
+            )
             if self._note(status, answer, "upload"):
                 self.objects.append(answer["id"])
         elif self.light:
@@ -255,8 +264,10 @@ import json
 from server.projects.models import SceneVersion, SourceFile, WorkObject
 from server.jobs.models import Job
 from server.projects.data_files import find
-seeds = [s[2] for v in SceneVersion.objects.values_list('change', flat=True) for s in v if s[0] == 'set' and s[1] == ['seed']]
-strokes = [p for p in SourceFile.objects.filter(path__startswith='strokes/').values_list('path', flat=True) if find(p).is_file()]
+changes = SceneVersion.objects.values_list('change', flat=True)
+seeds = [s[2] for v in changes for s in v if s[0] == 'set' and s[1] == ['seed']]
+drawn = SourceFile.objects.filter(path__startswith='strokes/').values_list('path', flat=True)
+strokes = [p for p in drawn if find(p).is_file()]
 objects = [o.pk for o in WorkObject.objects.all() if find(o.scene().object.file).is_file()]
 states = {}
 for s in Job.objects.values_list('state', flat=True): states[s] = states.get(s, 0) + 1
@@ -309,9 +320,13 @@ def killing(server: Server, workers: list[Worker], kills: int) -> tuple[int, int
         worker.stopping = True
     for worker in workers:
         worker.join(90)
-    print(f"{kills} kills in {time.monotonic() - began:.0f} s: {', '.join(f'{n} {k}' for k, n in sorted(done.items()))}")
+    print(
+        f"{kills} kills in {time.monotonic() - began:.0f} s: {', '.join(f'{n} {k}' for k, n in sorted(done.items()))}"
+    )
     if back:
-        print(f"  the web server answered again after {statistics.median(back):.1f} s (median), {max(back):.1f} s at most")
+        print(
+            f"  the web server answered again after {statistics.median(back):.1f} s (median), {max(back):.1f} s at most"
+        )
     # Everything comes to an end by itself.
     client = Client(server.port)
     client.arrive()
@@ -327,7 +342,9 @@ def killing(server: Server, workers: list[Worker], kills: int) -> tuple[int, int
                 if status == 404 or answer["state"] not in ("queued", "running"):
                     hanging.discard(job)
         time.sleep(0.3)
-    print(f"  {len(hanging)} jobs left hanging; the last one ended {time.monotonic() - began:.0f} s after the beginning")
+    print(
+        f"  {len(hanging)} jobs left hanging; the last one ended {time.monotonic() - began:.0f} s after the beginning"
+    )
     faults = [error for worker in workers for error in worker.errors]
     print(f"  {len(faults)} answers of 500 or more while processes were killed{': ' + faults[0] if faults else ''}")
     return checked(server, workers), len(hanging)
@@ -349,9 +366,13 @@ def crowd(server: Server, workers: list[Worker], minutes: float, memory: int) ->
     times = sorted(t for worker in workers for t in worker.times)
     errors = [error for worker in workers for error in worker.errors]
     print(
-        f"{len(workers)} clients for {minutes:g} minutes: {len(times)} answers, {len(errors)} errors{': ' + errors[0] if errors else ''}"
+        f"{len(workers)} clients for {minutes:g} minutes: {len(times)} answers, {len(errors)} "
+        f"errors{': ' + errors[0] if errors else ''}"
     )
-    print(f"  median {1000 * statistics.median(times):.0f} ms, 95th percentile {1000 * times[int(0.95 * len(times))]:.0f} ms")
+    print(
+        f"  median {1000 * statistics.median(times):.0f} ms, 95th percentile "
+        f"{1000 * times[int(0.95 * len(times))]:.0f} ms"
+    )
     print(f"  the web server held {most >> 20} MB at most; results may take {memory >> 20} MB of that")
     # What a process takes besides results: the program, its libraries, what is under way.
     return len(errors), checked(server, workers), most < memory + (1 << 30)
@@ -387,7 +408,9 @@ print(json.dumps(out))
 
 
 class Dragging(threading.Thread):
-    """One person who never pauses: a layer of the hoist's whole story is dragged, step after step, each answered before the next."""
+    """One person who never pauses: a layer of the hoist's whole story is dragged, step after step, each answered
+    before the next.
+    """
 
     def __init__(self, server: Server, key: str, item: int, document: dict[str, Any], number: int) -> None:
         super().__init__(daemon=True)
@@ -421,7 +444,8 @@ class Dragging(threading.Thread):
 def dragging(server: Server, people: int, objects: int, seconds: float) -> None:
     """Many people drag at once, and one more begins while they do; printed beside one step of one person alone."""
     done = subprocess.run(
-        [sys.executable, "-W", "ignore", "manage.py", "shell", "-v", "0", "-c", f"import sys; sys.argv = ['x', '{people + 1}', '{objects}']\n{PEOPLE}"],
+        [sys.executable, "-W", "ignore", "manage.py", "shell", "-v", "0", "-c",
+            f"import sys; sys.argv = ['x', '{people + 1}', '{objects}']\n{PEOPLE}"],
         cwd=ROOT, env=server.env, capture_output=True, text=True, check=True,
     )  # fmt: skip
     everybody = [Dragging(server, *one, number) for number, one in enumerate(json.loads(done.stdout.splitlines()[-1]))]
@@ -447,13 +471,19 @@ def dragging(server: Server, people: int, objects: int, seconds: float) -> None:
     errors = [e for person in everybody for e in person.errors]
     p95, median = times[int(0.95 * len(times))], statistics.median(times)
     print(
-        f"{people} people drag on {objects} objects, 14 layers at 512: {len(times)} steps, {len(errors)} errors{': ' + errors[0] if errors else ''}"
+        f"{people} people drag on {objects} objects, 14 layers at 512: {len(times)} steps, {len(errors)} "
+        f"errors{': ' + errors[0] if errors else ''}"
     )
     print(
-        f"  one step alone {one:.2f} s; median {median:.2f} s, 95th percentile {p95:.2f} s ({p95 / median:.2f} times, wanted: 1.5)"
+        f"  one step alone {one:.2f} s; median {median:.2f} s, 95th percentile {p95:.2f} s ({p95 / median:.2f} "
+        "times, wanted: 1.5)"
     )
-    print(f"  the longest {times[-1]:.2f} s, {times[-1] / (one * people):.2f} times people x one step alone (wanted: 1.3)")
-    print(f"  somebody who began meanwhile had the first answer after {first:.2f} s, {first / one:.1f} steps (wanted: 3)")
+    print(
+        f"  the longest {times[-1]:.2f} s, {times[-1] / (one * people):.2f} times people x one step alone (wanted: 1.3)"
+    )
+    print(
+        f"  somebody who began meanwhile had the first answer after {first:.2f} s, {first / one:.1f} steps (wanted: 3)"
+    )
     print(f"  the web server held {server.held() >> 20} MB")
 
 

@@ -1,8 +1,10 @@
 """Contact sheets of every effect at low, default and high, seen in the real interface: what looks are judged by.
 
-``make gallery`` writes them to var/gallery (not part of the repository); ``KINDS=rust,dust`` only some effects, ``QUICK=1`` only the defaults, and
-``LIMUS_BENCH=quick`` one effect on one object, to see that it runs, ``COMBINED=1`` also one sheet of all defaults for the documents.
-Beside each it prints how uneven the effect is (the spread of its coverage over parts and eighths of the object) and how much its default changes.
+``make gallery`` writes them to var/gallery (not part of the repository); ``KINDS=rust,dust`` only some effects,
+``QUICK=1`` only the defaults, and
+``LIMUS_BENCH=quick`` one effect on one object, to see that it runs, ``COMBINED=1`` also one sheet of all defaults for
+the documents. Beside each it prints how uneven the effect is (the spread of its coverage over parts and eighths of the
+object) and how much its default changes.
 """
 
 from __future__ import annotations
@@ -84,8 +86,10 @@ BASES = {
     **dict.fromkeys(("wetness", "water", "snow", "cracks", "algae", "moss", "mud", "washing"), "smooth concrete"),
     "lichen": "slate",
 }
-BEFORE = {"chipping": ("paint",), "peeling": ("paint",), "rubbing": ("paint",), "scratching": ("paint",), "rust": ("paint", "chipping"), "decal": ("paint",), "dirt": ("paint",), "dust": ("paint",),
-          "grease": ("paint",), "smears": ("paint", "lacquer"), "splash": ("paint",), "fading": ("paint",), "staining": ("paint", "chipping"), "washing": ("dirt", "dust"),
+BEFORE = {"chipping": ("paint",), "peeling": ("paint",), "rubbing": ("paint",), "scratching": ("paint",),
+    "rust": ("paint", "chipping"), "decal": ("paint",), "dirt": ("paint",), "dust": ("paint",),
+          "grease": ("paint",), "smears": ("paint", "lacquer"), "splash": ("paint",), "fading": ("paint",),
+          "staining": ("paint", "chipping"), "washing": ("dirt", "dust"),
           "frost": ("paint",)}  # fmt: skip
 THUMB = (250, 200)
 
@@ -164,7 +168,9 @@ def objects() -> dict[str, Mesh]:
     shapes_ = {"box": shapes.box(1.0), "figure": rabbit(), "bracket": bracket(), "panel": panel()}
     out = {"hoist": gate_hoist.build()}
     out |= {name: sized(mesh, 0.6) for name, mesh in shapes_.items()}
-    return out | {f"{name} {size:g} m": sized(shapes_[name], size) for name in ("box", "figure") for size in (0.05, 5.0, 20.0)}
+    return out | {
+        f"{name} {size:g} m": sized(shapes_[name], size) for name in ("box", "figure") for size in (0.05, 5.0, 20.0)
+    }
 
 
 def story(kind: str, level: str, size: ObjectSize) -> list[Layer]:
@@ -181,7 +187,11 @@ def story(kind: str, level: str, size: ObjectSize) -> list[Layer]:
             effect = effect.model_copy(update={f: fields[f]["soft"][1] for f in MUCH if f in fields})
             if "years" in fields:
                 effect = effect.model_copy(update={"years": 40.0})
-        out.append(Layer(id=f"{name}-{k}", name=name, effect=effect, where=EFFECTS[name].default_where(size), strength=strength))
+        out.append(
+            Layer(
+                id=f"{name}-{k}", name=name, effect=effect, where=EFFECTS[name].default_where(size), strength=strength
+            )
+        )
     return out
 
 
@@ -196,7 +206,9 @@ def scene_of(kind: str, level: str, name: str, mesh: Mesh, file: str) -> Scene:
 
 
 def measures(session: Any, scene: Scene) -> tuple[float, Change, str]:
-    """Spread of the coverage over parts and eighths of the object, against its mean (0 is the same everywhere); what the last layer changed; its note."""
+    """Spread of the coverage over parts and eighths of the object, against its mean (0 is the same everywhere); what
+    the last layer changed; its note.
+    """
     readings = session.readings()
     chronicle = session.chronicle(readings.measured, 256)
     chapters = chronicle.play(scene)
@@ -218,7 +230,9 @@ def shot(page: Page, url: str) -> Image.Image:
     page.goto(url)
     page.get_by_test_id("view-label").get_by_text("1024").wait_for(timeout=120000)
     settle(page, 0.7)
-    page.evaluate("document.querySelectorAll('section.view > :not(canvas)').forEach(e => e.style.visibility = 'hidden')")
+    page.evaluate(
+        "document.querySelectorAll('section.view > :not(canvas)').forEach(e => e.style.visibility = 'hidden')"
+    )
     image = Image.open(io.BytesIO(page.locator("section.view canvas").first.screenshot())).convert("RGB")
     w, h = image.size
     side = min(w, int(h * THUMB[0] / THUMB[1]))
@@ -233,7 +247,13 @@ def sheet(rows: list[tuple[str, list[Image.Image]]], columns: list[str]) -> Imag
     for k, name in enumerate(columns):
         pen.text((left + THUMB[0] * (k + 0.5), 3), name, fill=(34, 38, 42), anchor="ma", font_size=16)
     for j, (name, pictures) in enumerate(rows):
-        pen.text((6, top + THUMB[1] * (j + 0.5)), name.replace(" and ", "\nand "), fill=(34, 38, 42), anchor="lm", font_size=18)
+        pen.text(
+            (6, top + THUMB[1] * (j + 0.5)),
+            name.replace(" and ", "\nand "),
+            fill=(34, 38, 42),
+            anchor="lm",
+            font_size=18,
+        )
         for k, picture in enumerate(pictures):
             out.paste(picture, (left + THUMB[0] * k, top + THUMB[1] * j))
     return out
@@ -270,7 +290,10 @@ def main() -> None:
     for name, mesh in meshes.items():
         print(f"Measuring {name}", flush=True)
         items[name] = take_in(
-            project, f"{name.replace(' ', '-')}.glb", [glb_bytes(mesh)], Scene(name=name, object=ObjectFile(file="x.glb"))
+            project,
+            f"{name.replace(' ', '-')}.glb",
+            [glb_bytes(mesh)],
+            Scene(name=name, object=ObjectFile(file="x.glb")),
         )
         session_of(items[name].scene()).measure("draft", lambda share, word: None)
     with socket.socket() as probe:
@@ -284,7 +307,9 @@ def main() -> None:
         env={**os.environ, "LIMUS_WEB": str(DATA / "web")},
     )
     assert server.stdout is not None
-    kinds = [k for k in (os.environ.get("KINDS") or ("rust" if shortest else ",".join(EFFECTS))).split(",") if k in EFFECTS]
+    kinds = [
+        k for k in (os.environ.get("KINDS") or ("rust" if shortest else ",".join(EFFECTS))).split(",") if k in EFFECTS
+    ]
     first_five, combined = list(meshes)[:5], []
     try:
         for line in server.stdout:
@@ -305,21 +330,28 @@ def main() -> None:
                         item.refresh_from_db()
                         assert item.head is not None
                         made = scene_of(kind, level, name, mesh, item.head.document["object"]["file"])
-                        made = made.model_copy(update={"object": ObjectFile.model_validate(item.head.document["object"])})
+                        made = made.model_copy(
+                            update={"object": ObjectFile.model_validate(item.head.document["object"])}
+                        )
                         item.commit(item.head_id, made.model_dump(mode="json"), kind)
                         pictures.append(shot(page, f"http://127.0.0.1:{port}/object/{item.pk}/weather"))
                         if level == "default":
                             uneven, change, note = measures(session_of(made), made)
                             print(
-                                f"{kind:12s} {name:12s} evenness {uneven:5.2f}  changes color {change.colour:6.2f}/255 (at its place {change.colour_there:6.1f})"
-                                f"  other {change.other:6.3f} ({change.other_there:5.3f})  {'' if change.seen else note or 'NOT SEEN'}",
+                                f"{kind:12s} {name:12s} evenness {uneven:5.2f}  changes color "
+                                f"{change.colour:6.2f}/255 (at its place {change.colour_there:6.1f})"
+                                f"  other {change.other:6.3f} ({change.other_there:5.3f})  "
+                                f"{'' if change.seen else note or 'NOT SEEN'}",
                                 flush=True,
                             )
                     rows.append((level, pictures))
                     if level == "default":
                         near = (32, 14, 218, 180)
                         combined.append(
-                            (EFFECTS[kind].title, [one.crop(near).resize(THUMB, Image.Resampling.LANCZOS) for one in pictures[:5]])
+                            (
+                                EFFECTS[kind].title,
+                                [one.crop(near).resize(THUMB, Image.Resampling.LANCZOS) for one in pictures[:5]],
+                            )
                         )
                 sheet(rows, list(meshes)).save(OUT / f"{kind}.png")
                 print(f"var/gallery/{kind}.png", flush=True)

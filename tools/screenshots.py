@@ -46,7 +46,9 @@ def settle(page: Page, quiet: float = 1.5) -> None:
     """Wait for the frame that shows the last change."""
     last, since = "", time.monotonic()
     while time.monotonic() - since < quiet:
-        now = page.evaluate("(document.querySelector('canvas')?.dataset.frame ?? '') + document.querySelector('.label')?.innerText")
+        now = page.evaluate(
+            "(document.querySelector('canvas')?.dataset.frame ?? '') + document.querySelector('.label')?.innerText"
+        )
         if now != last or page.locator(".busy").count():
             last, since = now, time.monotonic()
         page.wait_for_timeout(100)
@@ -121,7 +123,9 @@ def by_hand(page: Page) -> None:
 
 def bases(page: Page) -> None:
     """The Base stage on the pier cap, near enough for its relief, and a set of texture files in their table."""
-    number = page.evaluate("fetch('/api/projects').then(r => r.json()).then(p => p[0].objects.find(o => o.name == 'Pier cap').id)")
+    number = page.evaluate(
+        "fetch('/api/projects').then(r => r.json()).then(p => p[0].objects.find(o => o.name == 'Pier cap').id)"
+    )
     home = page.url.split("/object/")[0]
     here = page.url
     page.goto(f"{home}/object/{number}/base")
@@ -218,7 +222,9 @@ def of_use(page: Page) -> None:
 
 
 def states() -> None:
-    """Pier cap and slate panel, dry, wet and in winter, on one sheet, drawn by the core: relief as moved meshes takes minutes without a graphics card."""
+    """Pier cap and slate panel, dry, wet and in winter, on one sheet, drawn by the core: relief as moved meshes takes
+    minutes without a graphics card.
+    """
     rows = []
     for build, scene, elevation in (
         (pier_cap.build, scenario.pier_cap_scene(), 38.0),
@@ -230,7 +236,9 @@ def states() -> None:
         for snapshot in scene.snapshots:
             surface = chronicle.finish(chronicle.play(scene.at_snapshot(snapshot.id))[-1].pile)
             picture = Picture.of(texels, 546, 400, azimuth=35.0, elevation=elevation, supersample=2)
-            row.append(surface_picture(texels, picture, surface.sheet, surface.normal, surface.occlusion, 35.0, elevation))
+            row.append(
+                surface_picture(texels, picture, surface.sheet, surface.normal, surface.occlusion, 35.0, elevation)
+            )
         rows.append(np.concatenate(row, axis=1))
     Image.fromarray(np.concatenate(rows)).save(OUT / "states.png")
     print("docs/screenshots/states.png")
@@ -248,7 +256,11 @@ def main() -> None:
     shutil.rmtree(data, ignore_errors=True)
     env = {**os.environ, "LIMUS_DATA": str(data), "LIMUS_CACHE": str(ROOT / "var" / "readings")}
     server = subprocess.Popen(
-        [sys.executable, "manage.py", "serve", "--demo", "--port", str(port)], cwd=ROOT, env=env, stdout=subprocess.PIPE, text=True
+        [sys.executable, "manage.py", "serve", "--demo", "--port", str(port)],
+        cwd=ROOT,
+        env=env,
+        stdout=subprocess.PIPE,
+        text=True,
     )
     assert server.stdout is not None
     try:

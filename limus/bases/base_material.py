@@ -12,7 +12,8 @@ from limus.materials.substance import Substance
 class BaseMaterial(Document):
     """A substance as it comes: its fields, and how it looks at points of a surface.
 
-    ``solid``: it goes through the whole body, so it is evaluated at points in space; else it is laid in a plane. ``tile``: it is made of
+    ``solid``: it goes through the whole body, so it is evaluated at points in space; else it is laid in a plane.
+    ``tile``: it is made of
     pictures, whose width is the size in its placing. ``shown_mm``: the width of the sample on the card.
     """
 
@@ -47,7 +48,9 @@ class BaseMaterial(Document):
         return self.substance
 
 
-def colour_field(default: tuple[float, float, float], title: str = "Colour", about: str = "Its own colour, linear") -> Any:
+def colour_field(
+    default: tuple[float, float, float], title: str = "Colour", about: str = "Its own colour, linear"
+) -> Any:
     """A colour of a base."""
     return colour(default, title, about)
 

@@ -31,7 +31,9 @@ class Flags(Document):
     """Physical flags that differ from those of the material; empty ones are the material's own."""
 
     family: Family | None = None
-    porosity: float | None = Field(None, ge=0.0, le=1.0, title="Porosity", description="Share of open pores: wetting darkens by it")
+    porosity: float | None = Field(
+        None, ge=0.0, le=1.0, title="Porosity", description="Share of open pores: wetting darkens by it"
+    )
     brittleness: float | None = Field(None, ge=0.0, le=1.0, title="Brittleness", description="0 scuffs, 1 flakes")
     hide_um: float | None = Field(
         None, gt=0.0, le=1e6, title="Hiding thickness", description="Thickness at which it hides what is below"
@@ -41,7 +43,8 @@ class Flags(Document):
 class BaseChoice(Document):
     """A base material on some parts (no names: on every part that no later entry takes).
 
-    ``material`` may be given as a name of the store room. With ``where`` it lies over the bases before it, as far as that mask goes.
+    ``material`` may be given as a name of the store room. With ``where`` it lies over the bases before it, as far as
+    that mask goes.
     """
 
     name: Name = Field("", max_length=80)
@@ -51,25 +54,36 @@ class BaseChoice(Document):
     blend_mm: float = number(
         1.0, "Blend", "mm", 0.0, 200.0, (0.0, 10.0), "Where two bases meet the higher one wins within this", grows=0.5
     )
-    stands_mm: float = number(0.0, "Stands", "mm", -500.0, 500.0, (-10.0, 10.0), "How much higher than the base below it lies")
+    stands_mm: float = number(
+        0.0, "Stands", "mm", -500.0, 500.0, (-10.0, 10.0), "How much higher than the base below it lies"
+    )
     placing: Placing = Field(default_factory=Placing)
-    relief: float = number(1.0, "Relief", "", -10.0, 10.0, (0.0, 3.0), "Strength of its relief; below 0 it is turned inside out")
+    relief: float = number(
+        1.0, "Relief", "", -10.0, 10.0, (0.0, 3.0), "Strength of its relief; below 0 it is turned inside out"
+    )
     file_maps: bool = Field(
         True,
-        description="Colour, roughness and metalness as they came with the object, where it brought some; off where a base was chosen instead",
+        description="Colour, roughness and metalness as they came with the object, where it brought some; off where "
+        "a base was chosen instead",
     )
-    occlusion: float = number(0.0, "Occlusion in colour", "%", 0.0, 1.0, about="Its own occlusion multiplied into its colour")
+    occlusion: float = number(
+        0.0, "Occlusion in colour", "%", 0.0, 1.0, about="Its own occlusion multiplied into its colour"
+    )
     levels: dict[ChannelName, Levels] = Field(default_factory=dict)
     flags: Flags = Field(default_factory=Flags)
 
     @model_validator(mode="before")
     @classmethod
     def _named(cls, given: Any) -> Any:
-        """A name of the store room stands for its material, its flags and how it is laid, as far as nothing else is said."""
+        """A name of the store room stands for its material, its flags and how it is laid, as far as nothing else is
+        said.
+        """
         if isinstance(given, dict) and isinstance(given.get("material"), str):
             found = stock(given["material"])
             if found is None:
-                raise refusal("material", f"there is no base '{given['material'][:60]}'", one_of(STOCK, given["material"]))
+                raise refusal(
+                    "material", f"there is no base '{given['material'][:60]}'", one_of(STOCK, given["material"])
+                )
             given = {**given, "material": found.material, "name": given.get("name") or found.name.capitalize()}
             for field, usual in (("flags", found.flags), ("placing", found.placing)):
                 more = given.get(field) or {}

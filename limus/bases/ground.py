@@ -29,12 +29,14 @@ class Ground:
 
     Attributes
     ----------
-    points : (n, 3) float32 metres, the material's grain along x; normals : (n, 3) in the same axes. texel_mm : what is finer fades out.
+    points : (n, 3) float32 metres, the material's grain along x; normals : (n, 3) in the same axes. texel_mm : what
+        is finer fades out.
     seed : of all chance. x_mm, y_mm : (n,) places in the plane, y up, for materials that are laid in one; else None.
     side : (n,) which of three sides the plane is, so that pieces on different sides differ. files : where files lie.
-    uv_mm : (n, 2) places by the UVs, mm, v down; only where the material is placed by them. placing : for what is made of pictures. extent_mm : diagonal
-    of the whole object. keep : where patterns are kept while settings are dragged that do not change them; ``label`` tells these points
-    from others there.
+    uv_mm : (n, 2) places by the UVs, mm, v down; only where the material is placed by them. placing : for what is
+        made of pictures. extent_mm : diagonal
+    of the whole object. keep : where patterns are kept while settings are dragged that do not change them; ``label``
+    tells these points from others there.
     """
 
     points: np.ndarray
@@ -75,13 +77,21 @@ class Ground:
             at = self.points if points is None else points
             if long != 1.0:
                 at = at * np.array([1.0 / long, 1.0, 1.0], np.float32)
-            return fractal(at, size_mm, octaves=octaves, gain=gain, seed=self.seed * 7919 + salt, texel_mm=self.texel_mm)
+            return fractal(
+                at, size_mm, octaves=octaves, gain=gain, seed=self.seed * 7919 + salt, texel_mm=self.texel_mm
+            )
 
         found: np.ndarray = self._kept(("noise", size_mm, octaves, gain, salt, long), make, points)
         return found
 
     def cells(
-        self, size_mm: float, *, salt: int = 0, edges: bool = True, jitter: float = 1.0, points: np.ndarray | None = None
+        self,
+        size_mm: float,
+        *,
+        salt: int = 0,
+        edges: bool = True,
+        jitter: float = 1.0,
+        points: np.ndarray | None = None,
     ) -> Cells:
         """Cells about ``size_mm`` wide."""
 
@@ -92,19 +102,24 @@ class Ground:
         found: Cells = self._kept(("cells", size_mm, salt, edges, jitter), make, points)
         return found
 
-    def speckle(self, size_mm: float, amount: Real, *, vary: float = 0.5, soft: float = 0.3, salt: int = 0) -> np.ndarray:
+    def speckle(
+        self, size_mm: float, amount: Real, *, vary: float = 0.5, soft: float = 0.3, salt: int = 0
+    ) -> np.ndarray:
         """(n,) float32 0..1 dots; finer ones than texels become their mean."""
         seen = self.seen(size_mm)
         if seen <= 0:
             return np.full(len(self), amount * 0.2, np.float32)
         amount = float(amount)
         return self._kept(
-            ("speckle", size_mm, amount, vary, soft, salt), lambda: self._speckle(size_mm, amount, vary, soft, salt, seen)
+            ("speckle", size_mm, amount, vary, soft, salt),
+            lambda: self._speckle(size_mm, amount, vary, soft, salt, seen),
         )  # type: ignore[no-any-return]
 
     def _speckle(self, size_mm: float, amount: float, vary: float, soft: float, salt: int, seen: float) -> np.ndarray:
         # Nothing that time or gas made is quite round.
-        away = np.stack([self.noise(size_mm * 0.55, octaves=3, gain=0.6, salt=salt + 900 + k) for k in range(3)], axis=1)
+        away = np.stack(
+            [self.noise(size_mm * 0.55, octaves=3, gain=0.6, salt=salt + 900 + k) for k in range(3)], axis=1
+        )
         dots = speckle(
             self.moved(away * np.float32(0.13 * size_mm)).points,
             size_mm,
@@ -119,7 +134,13 @@ class Ground:
         """Pieces in the plane."""
         assert self.x_mm is not None and self.y_mm is not None
         return tiling(
-            self.x_mm, self.y_mm, width_mm, height_mm, seed=self.seed * 7919, fade=self.seen(min(width_mm, height_mm)), **how
+            self.x_mm,
+            self.y_mm,
+            width_mm,
+            height_mm,
+            seed=self.seed * 7919,
+            fade=self.seen(min(width_mm, height_mm)),
+            **how,
         )  # type: ignore[arg-type]
 
     def seen(self, size_mm: float) -> float:
@@ -127,7 +148,9 @@ class Ground:
         return float(np.clip(size_mm / max(2.0 * self.texel_mm, 1e-9) - 1.0, 0.0, 1.0))
 
     def calm(self, size_mm: float) -> np.float32:
-        """0..1: what patches of this size may still stand out on the object: a few of them are its story, hundreds are a camouflage."""
+        """0..1: what patches of this size may still stand out on the object: a few of them are its story, hundreds
+        are a camouflage.
+        """
         return np.float32(min(1.0, 7.0 * size_mm / max(self.extent_mm, 1e-6)) ** 0.8)
 
     def moved(self, by_mm: np.ndarray) -> Ground:
@@ -140,8 +163,8 @@ class Ground:
 class Skin:
     """A base as laid: its ``sheet`` (see ``materials.channels``) and its ``relief`` (n,) mm.
 
-    ``joint`` (n,) 0..1 and ``piece`` (n,) 0..1, a value for each piece, where it consists of pieces; ``occlusion`` (n,) 0 open, where its
-    maps tell.
+    ``joint`` (n,) 0..1 and ``piece`` (n,) 0..1, a value for each piece, where it consists of pieces; ``occlusion``
+    (n,) 0 open, where its maps tell.
     """
 
     sheet: dict[str, np.ndarray]
@@ -154,7 +177,10 @@ class Skin:
 def mixed(a: Values, b: Values, share: np.ndarray) -> np.ndarray:
     """(n, 3) or (n,) float32: ``a`` where ``share`` (n,) is 0, ``b`` where it is 1."""
     one, other = np.asarray(a, np.float32), np.asarray(b, np.float32)
-    wide = max(one.ndim + (one.ndim == 1 and one.shape == (3,)), other.ndim + (other.ndim == 1 and other.shape == (3,))) > 1
+    wide = (
+        max(one.ndim + (one.ndim == 1 and one.shape == (3,)), other.ndim + (other.ndim == 1 and other.shape == (3,)))
+        > 1
+    )
     w = share[:, None] if wide else share
     return (one + (other - one) * w).astype(np.float32)
 

@@ -30,7 +30,8 @@ class Site:
     ----------
     position : (n, 3) float32 m. normal : (n, 3). texel_mm : typical side of a texel.
     part, island : (n,) int numbers, or None where all is one. long_axis : for each part 0, 1 or 2, its longest side.
-    uv : (n, 2) float32 places in the map sets, or None; mm_per_uv : real length that one unit of it stands for. extent_mm : diagonal of the
+    uv : (n, 2) float32 places in the map sets, or None; mm_per_uv : real length that one unit of it stands for.
+        extent_mm : diagonal of the
     whole object.
     """
 
@@ -101,7 +102,9 @@ def laid(
                 .astype(np.float32)[groups]
             )
     if material.tile:
-        skin = material.lay(Ground(points, normals, texel_mm, seed, files=files, uv_mm=uv_mm, placing=placing, extent_mm=extent_mm))
+        skin = material.lay(
+            Ground(points, normals, texel_mm, seed, files=files, uv_mm=uv_mm, placing=placing, extent_mm=extent_mm)
+        )
     elif material.is_solid:
         skin = material.lay(
             Ground(
@@ -125,13 +128,17 @@ def laid(
 def laid_in_blocks(
     choice: BaseChoice, site: Site, seed: int, files: Callable[[str], Path] | None, keep: Keeping | None, label: str
 ) -> Skin:
-    """``laid`` on both cores, block by block: a large surface needs no more memory at once than a small one, and gives the same."""
+    """``laid`` on both cores, block by block: a large surface needs no more memory at once than a small one, and
+    gives the same.
+    """
     count = len(site.position)
     if count <= _BLOCK:
         return laid(choice, site, seed, files, keep=keep, label=label)
 
     def block(start: int) -> Skin:
-        return laid(choice, site.at(slice(start, start + _BLOCK)), seed, files, keep=keep, label=f"{label} from {start}")
+        return laid(
+            choice, site.at(slice(start, start + _BLOCK)), seed, files, keep=keep, label=f"{label} from {start}"
+        )
 
     skins: list[Skin] = map_blocks(block, list(range(0, count, _BLOCK)))
     starts = list(range(0, count, _BLOCK))
@@ -170,11 +177,16 @@ def joined(count: int, pieces: list[tuple[np.ndarray | slice, Skin]]) -> Skin:
 
 
 def _unlike_itself(skin: Skin, site: Site, seed: int) -> Skin:
-    """A little lighter here and darker there over the whole object: one side of a tower is never quite like the other, however large it is,
-    and what a material has of its own is fine grain on something large.
+    """A little lighter here and darker there over the whole object: one side of a tower is never quite like the other,
+    however large it is, and what a material has of its own is fine grain on something large.
     """
     wide = fractal(
-        site.position, max(0.45 * site.extent_mm, 60.0), octaves=6, gain=0.62, seed=seed * 7919 + 211, texel_mm=site.texel_mm
+        site.position,
+        max(0.45 * site.extent_mm, 60.0),
+        octaves=6,
+        gain=0.62,
+        seed=seed * 7919 + 211,
+        texel_mm=site.texel_mm,
     )
     count = len(skin.relief)
     color = spread(skin.sheet["base_color"], CHANNELS["base_color"], count)
@@ -207,7 +219,9 @@ def _turned(x: np.ndarray, y: np.ndarray, choice: BaseChoice) -> tuple[np.ndarra
     a = np.radians(placing.turn_deg)
     c, s = np.float32(np.cos(a)), np.float32(np.sin(a))
     scale = placing.scale
-    return c * x + s * y - np.float32(placing.across_cm * 10 / scale), -s * x + c * y - np.float32(placing.up_cm * 10 / scale)
+    return c * x + s * y - np.float32(placing.across_cm * 10 / scale), -s * x + c * y - np.float32(
+        placing.up_cm * 10 / scale
+    )
 
 
 def _in_planes(
@@ -251,7 +265,9 @@ def _in_planes(
                 rows,
                 weights[rows, axis],
                 material.lay(
-                    Ground(p, n, texel_mm, seed + axis * 17, x, y, extent_mm=extent_mm, keep=keep, label=f"{label} {axis}")
+                    Ground(
+                        p, n, texel_mm, seed + axis * 17, x, y, extent_mm=extent_mm, keep=keep, label=f"{label} {axis}"
+                    )
                 ),
             )
         )
@@ -286,7 +302,8 @@ def _weighed(count: int, pieces: list[tuple[np.ndarray, np.ndarray, Skin]]) -> S
             sheet[name] = values[0]
         else:
             sheet[name] = joined(
-                [spread(v, channel, len(rows)) for v, (rows, _, _) in zip(values, pieces, strict=True)], channel.width > 1
+                [spread(v, channel, len(rows)) for v, (rows, _, _) in zip(values, pieces, strict=True)],
+                channel.width > 1,
             )
     relief = joined([skin.relief for _, _, skin in pieces], False)
     joint = joined([s.joint for _, _, s in pieces], False) if all(s.joint is not None for _, _, s in pieces) else None  # type: ignore[misc]

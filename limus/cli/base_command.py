@@ -28,7 +28,9 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "files", nargs="*", metavar="FILES", help="texture files or zips of one material; or one name of the store room"
     )
-    parser.add_argument("--out", metavar="FILE", help="write the base: .json for 'limus start --base', .mtlx for other programs")
+    parser.add_argument(
+        "--out", metavar="FILE", help="write the base: .json for 'limus start --base', .mtlx for other programs"
+    )
     parser.add_argument("--name", help="name of the base (default: what the files have in common)")
     parser.add_argument("--size", type=tile, default=100.0, metavar="CM", help="real width of one tile (default: 100)")
     parser.add_argument("--list", action="store_true", help="the bases of the store room")
@@ -45,7 +47,9 @@ def _pictures_in(names: Sequence[str], unpacked: Path) -> list[tuple[str, str]]:
             inside = sorted(p for p in path.iterdir() if p.suffix.lower() in PICTURES and p.is_file())
             if not inside:
                 raise InputError(
-                    f"there is no picture in this folder ({', '.join(PICTURES)})", where=path.name, remedy="Name the texture files"
+                    f"there is no picture in this folder ({', '.join(PICTURES)})",
+                    where=path.name,
+                    remedy="Name the texture files",
                 )
             out += [(str(p), p.name) for p in inside]
         elif path.suffix.lower() == ".zip":
@@ -62,13 +66,18 @@ def _write_base(path: Path, base: BaseChoice) -> None:
     if path.suffix.lower() == ".mtlx":
         there = path.resolve().parent
         write_whole(
-            path, base_materialx(with_files(base, lambda name: Path(os.path.relpath(Path(name).resolve(), there)).as_posix()))
+            path,
+            base_materialx(
+                with_files(base, lambda name: Path(os.path.relpath(Path(name).resolve(), there)).as_posix())
+            ),
         )
     elif path.suffix.lower() == ".json":
         write_base(path, base)
     else:
         raise InputError(
-            f"cannot write '{path.suffix or path.name}' files", where="--out", remedy="End the file name with .json or .mtlx"
+            f"cannot write '{path.suffix or path.name}' files",
+            where="--out",
+            remedy="End the file name with .json or .mtlx",
         )
 
 
@@ -94,9 +103,13 @@ def run(args: argparse.Namespace) -> None:
         print(f"{args.out}: {chosen.title}")
         return
     if not args.files:
-        raise InputError("no texture files are named", where="limus base", remedy="Name the files of one material, or use --list")
+        raise InputError(
+            "no texture files are named", where="limus base", remedy="Name the files of one material, or use --list"
+        )
     if args.out and any(name.lower().endswith(".zip") for name in args.files):
-        raise InputError("a base cannot point into a zip", where="--out", remedy="Unpack the zip first, and name its files")
+        raise InputError(
+            "a base cannot point into a zip", where="--out", remedy="Unpack the zip first, and name its files"
+        )
     with tempfile.TemporaryDirectory() as folder:
         files = _pictures_in(args.files, Path(folder))
         found = recognise(files, Path)
@@ -142,6 +155,9 @@ def run(args: argparse.Namespace) -> None:
                 else ("colour, linear" if ROLES[use.role].kind == "colour" else ROLES[use.role].kind)
             )
         )
-        print(f"  {names[use.file]:{wide}}  {'' if use.component == 'all' else use.component:1}  {role:18} {what:15} {why}")
+        print(
+            f"  {names[use.file]:{wide}}  {'' if use.component == 'all' else use.component:1}  {role:18} {what:15} "
+            f"{why}"
+        )
     for text in found.findings:
         print(f"  Note: {text}.")

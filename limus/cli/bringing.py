@@ -30,7 +30,9 @@ def bringing(parser: argparse.ArgumentParser) -> None:
 
 
 def brought(args: argparse.Namespace) -> tuple[ObjectFile, Setting, Path]:
-    """The object of a file or of a scene document with what the options change about it, its setting, and the folder it lies in."""
+    """The object of a file or of a scene document with what the options change about it, its setting, and the folder
+    it lies in.
+    """
     path = Path(args.object)
     document, setting = ObjectFile(file=path.name), Setting()
     if path.suffix.lower() == ".json":
@@ -41,7 +43,10 @@ def brought(args: argparse.Namespace) -> tuple[ObjectFile, Setting, Path]:
         setting = setting.model_copy(update={"up": usual_up(path)})
         if setting.up != "+y":
             say = f"{path.name}: {setting.up[1]} is taken for up, as such files mostly have it; --up +y says otherwise"
-            print(say, file=sys.stderr if getattr(args, "json", False) or args.command in ("measure", "mask") else sys.stdout)
+            print(
+                say,
+                file=sys.stderr if getattr(args, "json", False) or args.command in ("measure", "mask") else sys.stdout,
+            )
     changes: dict[str, Any] = {}
     if args.scale is not None:
         changes["scale"] = args.scale
@@ -51,7 +56,9 @@ def brought(args: argparse.Namespace) -> tuple[ObjectFile, Setting, Path]:
         changes["uv"] = "unwrapped"
     if getattr(args, "twin", None):
         changes["twin"] = Twin(file=str(Path(args.twin).resolve()), reach_mm=args.twin_reach)
-    setting = _setting(getattr(args, "setting", []), setting if args.up is None else setting.model_copy(update={"up": args.up}))
+    setting = _setting(
+        getattr(args, "setting", []), setting if args.up is None else setting.model_copy(update={"up": args.up})
+    )
     return document.model_copy(update=changes), setting, path.parent
 
 
@@ -61,7 +68,9 @@ def _setting(pairs: list[str], base: Setting) -> Setting:
     for pair in pairs:
         name, equals, value = pair.partition("=")
         if not equals:
-            raise InputError(f"'{pair}' is not NAME=VALUE", where="--setting", remedy="For example: --setting latitude=52")
+            raise InputError(
+                f"'{pair}' is not NAME=VALUE", where="--setting", remedy="For example: --setting latitude=52"
+            )
         try:
             given[name] = json.loads(value)
         except ValueError:

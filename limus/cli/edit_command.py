@@ -36,10 +36,14 @@ def arguments(parser: argparse.ArgumentParser) -> None:
 
 def _output(parser: argparse.ArgumentParser, out: Any, as_json: Any) -> None:
     parser.add_argument("--out", metavar="FILE", default=out, help="write here, and leave the scene as it is")
-    parser.add_argument("--json", action="store_true", default=as_json, help="print what changed, as steps, instead of a line")
+    parser.add_argument(
+        "--json", action="store_true", default=as_json, help="print what changed, as steps, instead of a line"
+    )
 
 
-def _option(parser: argparse.ArgumentParser, command: type[Command], field: str, annotation: Any, needed: bool, about: str) -> None:
+def _option(
+    parser: argparse.ArgumentParser, command: type[Command], field: str, annotation: Any, needed: bool, about: str
+) -> None:
     """A field as an argument: by its place where the command takes it without a name, else by ``--name``."""
     by_place = field in command.words
     name = field if by_place else f"--{field.replace('_', '-')}"
@@ -98,7 +102,9 @@ def _bare(annotation: Any) -> Any:
 def _pair(text: str) -> tuple[str, Any]:
     name, equals, value = text.partition("=")
     if not equals:
-        raise InputError(f"'{text}' is not NAME=VALUE", where="edit", remedy="For example: layers[rust].effect.years=20")
+        raise InputError(
+            f"'{text}' is not NAME=VALUE", where="edit", remedy="For example: layers[rust].effect.years=20"
+        )
     return name, _json(value)
 
 

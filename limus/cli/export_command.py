@@ -22,7 +22,10 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--resolution", type=resolution, default=1024, metavar="N")
     parser.add_argument("--bits", type=int, choices=[8, 16], default=8)
     parser.add_argument(
-        "--out", required=True, metavar="DIR|FILE.zip", help="a folder, or a zip with the scene and what was drawn for it"
+        "--out",
+        required=True,
+        metavar="DIR|FILE.zip",
+        help="a folder, or a zip with the scene and what was drawn for it",
     )
     parser.add_argument("--strict", action="store_true", help="exit with 3 when a layer or line has something to say")
 

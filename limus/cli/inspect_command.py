@@ -21,7 +21,9 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     bringing(parser)
     parser.add_argument("--unwrap", action="store_true", help="look at the UVs that unwrapping here would give")
     parser.add_argument("--resolution", type=resolution, default=1024, metavar="N", help="raster for overlaps and gaps")
-    parser.add_argument("--replaces", metavar="SCENE", help="say what carries over if this takes the place of that scene's object")
+    parser.add_argument(
+        "--replaces", metavar="SCENE", help="say what carries over if this takes the place of that scene's object"
+    )
     parser.add_argument("--json", action="store_true")
 
 
@@ -47,17 +49,21 @@ def run(args: argparse.Namespace) -> None:
     if uv["present"]:
         gap = "one island" if uv["gap"] is None else f"{uv['gap']} texels between islands"
         print(
-            f"  UVs: {uv['islands']} islands using {uv['used']:.0%} of the picture; overlapping {uv['overlapping']:.2%}, outside 0..1 {uv['outside']:.2%}, "
+            f"  UVs: {uv['islands']} islands using {uv['used']:.0%} of the picture; overlapping "
+            f"{uv['overlapping']:.2%}, outside 0..1 {uv['outside']:.2%}, "
             f"flipped {uv['flipped']:.2%}, without area {uv['zero_area']} triangles, stretch {uv['stretch']:.2f}, {gap}"
         )
         print(
-            f"  Texel density at 1024: {uv['density']:.0f} per metre ({uv['density_low']:.0f} to {uv['density_high']:.0f}); islands {uv['island_low']:.0f} to {uv['island_high']:.0f}"
+            f"  Texel density at 1024: {uv['density']:.0f} per metre ({uv['density_low']:.0f} to "
+            f"{uv['density_high']:.0f}); islands {uv['island_low']:.0f} to {uv['island_high']:.0f}"
         )
     else:
         print("  UVs: missing; the object must be unwrapped before it can be weathered")
     print(
-        f"  Vertex colours: {'yes' if report['vertex_colours'] else 'no'}; tangents: {'from the file' if report['tangents'] else 'made here'}; "
-        f"longest edge {report['longest_edge_mm']:g} mm{'; a second UV set is there (--second-uv)' if report['second_uv'] else ''}"
+        f"  Vertex colours: {'yes' if report['vertex_colours'] else 'no'}; tangents: "
+        f"{'from the file' if report['tangents'] else 'made here'}; "
+        f"longest edge {report['longest_edge_mm']:g} "
+        f"mm{'; a second UV set is there (--second-uv)' if report['second_uv'] else ''}"
     )
     for texture in report["textures"]:
         print(f"  Map of the file: {texture}")

@@ -1,7 +1,7 @@
 """The core on the command line: one file a command, and only the one that is asked for is loaded.
 
-Exit code 0 when done, 2 for bad input with one clear line on standard error, 3 with ``--strict`` when a layer says that it did nothing or
-less than was asked. What layers say of themselves goes to standard error either way.
+Exit code 0 when done, 2 for bad input with one clear line on standard error, 3 with ``--strict`` when a layer says that
+it did nothing or less than was asked. What layers say of themselves goes to standard error either way.
 """
 
 from __future__ import annotations
@@ -100,7 +100,9 @@ def main(argv: Sequence[str] | None = None) -> int:
         if error.errno in (errno.ENOSPC, errno.EDQUOT):
             return _refused("The disk is full. Make room, or write to another place.")
         reason = error.strerror or error
-        return _refused(f"{error.filename or 'file'}: cannot be written or read ({reason}). Check the path and the space left.")
+        return _refused(
+            f"{error.filename or 'file'}: cannot be written or read ({reason}). Check the path and the space left."
+        )
     except MemoryError:
         return _refused("There is not enough memory for this. Use a smaller resolution, or a smaller object.")
     except Exception as error:

@@ -28,8 +28,12 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     """Its options."""
     bringing(parser)
     parser.add_argument("--source", choices=list(SOURCES), help="a recipe of one line")
-    parser.add_argument("--set", action="append", default=[], metavar="NAME=VALUE", help="a field of the source, e.g. size_mm=20")
-    parser.add_argument("--shape", action="append", default=[], metavar="NAME=VALUE", help="a field of the line, e.g. invert=true")
+    parser.add_argument(
+        "--set", action="append", default=[], metavar="NAME=VALUE", help="a field of the source, e.g. size_mm=20"
+    )
+    parser.add_argument(
+        "--shape", action="append", default=[], metavar="NAME=VALUE", help="a field of the line, e.g. invert=true"
+    )
     parser.add_argument("--recipe", metavar="FILE", help="a recipe as JSON, as it stands under 'where' in a scene")
     parser.add_argument(
         "--layer", metavar="LAYER", help="at the moment before this layer of the scene (id or name); else at the end"
@@ -60,7 +64,9 @@ def fields_given(pairs: list[str], option: str, model: type[BaseModel]) -> dict[
 def _recipe(args: argparse.Namespace) -> dict[str, Any]:
     """The recipe of ``--recipe``, or of one line with ``--source``."""
     if (args.recipe is None) == (args.source is None):
-        raise InputError("say either --source or --recipe", where="mask", remedy="For example: --source cells --set size_mm=20")
+        raise InputError(
+            "say either --source or --recipe", where="mask", remedy="For example: --source cells --set size_mm=20"
+        )
     if args.recipe is None:
         source = {"kind": args.source, **fields_given(args.set, "--set", SOURCES[args.source])}
         return {"terms": [{"source": source, **fields_given(args.shape, "--shape", Term)}]}
@@ -79,7 +85,13 @@ def run(args: argparse.Namespace) -> None:
     layers = [layer.model_dump(mode="json") for layer in scene.layers]
     # Tried on a layer that does nothing: at the moment asked for, else at the end.
     k = next((k for k, layer in enumerate(scene.layers) if layer.id == at), len(layers))
-    probe = {"id": "this-recipe", "name": "this recipe", "on": False, "effect": {"kind": "dust"}, "where": _recipe(args)}
+    probe = {
+        "id": "this-recipe",
+        "name": "this recipe",
+        "on": False,
+        "effect": {"kind": "dust"},
+        "where": _recipe(args),
+    }
     whole = scene_from({**scene.model_dump(mode="json"), "layers": [*layers[:k], probe, *layers[k:]]}, path.name)
     session = Session(whole, beside_scene(folder))
     page = page_named(session.mesh, args.map_set)

@@ -31,7 +31,9 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     bringing(parser)
     parser.add_argument("--unwrap", action="store_true", help="on new UVs made here")
     parser.add_argument("--twin", metavar="FILE", help="measure from this high-poly twin")
-    parser.add_argument("--twin-reach", type=millimetres, metavar="MM", help="how far from the surface the twin is looked for")
+    parser.add_argument(
+        "--twin-reach", type=millimetres, metavar="MM", help="how far from the surface the twin is looked for"
+    )
     parser.add_argument(
         "--setting", action="append", default=[], metavar="NAME=VALUE", help="a field of the setting, e.g. latitude=52"
     )
@@ -41,7 +43,11 @@ def arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--map-set", metavar="NAME")
     parser.add_argument("--resolution", type=resolution, default=1024, metavar="N")
     parser.add_argument(
-        "--pairs", type=int, choices=[8, 16, 32, 64, 128, 256, 512], default=MEASURE_PAIRS, help="directions around each texel"
+        "--pairs",
+        type=int,
+        choices=[8, 16, 32, 64, 128, 256, 512],
+        default=MEASURE_PAIRS,
+        help="directions around each texel",
     )
     parser.add_argument("--out", required=True, metavar="FILE")
 
@@ -56,7 +62,9 @@ def run(args: argparse.Namespace) -> None:
     page = page_named(mesh, args.map_set)
     if args.component and args.component not in reading.components:
         have = ", ".join(reading.components) or "none: it is one number"
-        raise InputError(f"'{args.reading}' has no component '{args.component}'", where="--component", remedy=f"It has {have}")
+        raise InputError(
+            f"'{args.reading}' has no component '{args.component}'", where="--component", remedy=f"It has {have}"
+        )
     if reading.components and not args.component and Path(args.out).suffix.lower() == ".npy":
         pass
     elif reading.components and not args.component:
@@ -71,16 +79,24 @@ def run(args: argparse.Namespace) -> None:
     radii = (size_mm,) if reading.size == "radius" else (4.0,)
     reach = size_mm if reading.size == "reach" else 4.0
     # Only what is asked for is measured; readings that need no rays get the smallest pass there is.
-    plan = RayPlan(radii, (reach,), reach if reading.kind == "thickness" else 4.0, args.pairs if "rays" in reading.reads else 1)
-    exposure = measure_exposure(texels, setting, around, rays=max(8, args.pairs // 4)) if asks_weather(reading.reads) else None
+    plan = RayPlan(
+        radii, (reach,), reach if reading.kind == "thickness" else 4.0, args.pairs if "rays" in reading.reads else 1
+    )
+    exposure = (
+        measure_exposure(texels, setting, around, rays=max(8, args.pairs // 4)) if asks_weather(reading.reads) else None
+    )
     path = Path(args.object)
     strokes = load_scene(path).vertex_paint if path.suffix.lower() == ".json" else []
     colours = painted_colours(mesh, strokes, find) if strokes else None
     place = Place(texels, measure(texels, plan, around=around), setting, exposure, colours)
     missing = reading.missing(place)
     if missing:
-        raise InputError(missing[0].lower() + missing[1:], where=f"--reading {args.reading}", remedy="Choose another reading")
+        raise InputError(
+            missing[0].lower() + missing[1:], where=f"--reading {args.reading}", remedy="Choose another reading"
+        )
     values = reading.value(place, size_mm)
     if args.component:
         values = values[:, reading.components.index(args.component)]
-    write_field(Path(args.out), texels.image(values.astype(np.float32), empty=np.nan)[page], low=reading.low, high=reading.high)
+    write_field(
+        Path(args.out), texels.image(values.astype(np.float32), empty=np.nan)[page], low=reading.low, high=reading.high
+    )

@@ -63,5 +63,7 @@ def run(args: argparse.Namespace) -> None:
     )
     write_whole(out, (scene.model_dump_json(indent=2) + "\n").encode())
     print(
-        f"{out}: {scene.bases[0].title.lower()}, {', '.join(layer.name.lower() for layer in scene.layers) or 'no layers'}; sizes for an object of {session.size.diagonal_m:.2g} m"
+        f"{out}: {scene.bases[0].title.lower()}, "
+        f"{', '.join(layer.name.lower() for layer in scene.layers) or 'no layers'}; sizes for an object of "
+        f"{session.size.diagonal_m:.2g} m"
     )

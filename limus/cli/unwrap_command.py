@@ -23,5 +23,7 @@ def run(args: argparse.Namespace) -> None:
     mesh = prepared(document.model_copy(update={"uv": "unwrapped"}), setting, beside_scene(folder))
     out = Path(args.out)
     if out.suffix.lower() != ".glb":
-        raise InputError(f"cannot write '{out.suffix or out.name}' files", where="--out", remedy="End the file name with .glb")
+        raise InputError(
+            f"cannot write '{out.suffix or out.name}' files", where="--out", remedy="End the file name with .glb"
+        )
     write_glb(out, mesh, name=Path(document.file).stem)

@@ -1,6 +1,7 @@
 """Addresses of fields in a document: ``layers[rust].where.terms[1].low``.
 
-In brackets stands the number of an entry or its id. What has an id is better called by it: it stays right when something is moved.
+In brackets stands the number of an entry or its id. What has an id is better called by it: it stays right when
+something is moved.
 """
 
 from __future__ import annotations
@@ -36,7 +37,9 @@ def steps_of(address: str) -> list[Step]:
         found = _PIECE.match(address, at)
         if found is None or len(out) >= MOST_STEPS:
             raise InputError(
-                "is no address of a field", where=address, remedy="Write it like layers[rust].effect.years or bases[0].relief"
+                "is no address of a field",
+                where=address,
+                remedy="Write it like layers[rust].effect.years or bases[0].relief",
             )
         inside = found[2]
         out.append(found[1] if inside is None else int(inside) if inside.isascii() and inside.isdigit() else Id(inside))

@@ -10,22 +10,28 @@ from limus.common.errors import InputError
 
 
 def still_meant(command: Command, before: Any, now: Any) -> None:
-    """What has an id is found by it wherever it stands; what is called by its number must stand among the same entries as before.
+    """What has an id is found by it wherever it stands; what is called by its number must stand among the same
+    entries as before.
 
     Raises
     ------
-    InputError : a list in which the command counts was changed meanwhile; by hand it is quickly made anew, in the wrong place it would do harm.
+    InputError : a list in which the command counts was changed meanwhile; by hand it is quickly made anew, in the
+        wrong place it would do harm.
     """
     for address in command.lists():
         old, new = _shape(before, address), _shape(now, address)
         if old is not None and old != new:
             raise InputError(
-                "was changed in another way meanwhile", where=address, remedy="Make the edit by hand on the scene as it is now"
+                "was changed in another way meanwhile",
+                where=address,
+                remedy="Make the edit by hand on the scene as it is now",
             )
 
 
 def _shape(document: Any, address: str) -> list[str] | None:
-    """What stands in a list, as far as it tells its entries apart: kinds, names, ids. None where there is no such list."""
+    """What stands in a list, as far as it tells its entries apart: kinds, names, ids. None where there is no such
+    list.
+    """
     try:
         found = value_at(document, resolved(document, address))
     except InputError:

@@ -48,7 +48,9 @@ class AddBase(Command):
     title: ClassVar[str] = "Add base"
     words: ClassVar[tuple[str, ...]] = ("base",)
     base: str | dict[str, Any] = Field(description="A name of the store room, or an entry as it stands in a scene")
-    parts: list[PartName] | None = Field(None, max_length=5000, description="Its parts; none: every part that no other base takes")
+    parts: list[PartName] | None = Field(
+        None, max_length=5000, description="Its parts; none: every part that no other base takes"
+    )
     over: bool = Field(False, description="It lies over the others, placed by a mask that begins with a noise")
 
     def change(self, draft: Draft) -> str:
@@ -200,7 +202,9 @@ class MoveBase(_OfABase):
         """Move it."""
         base = draft.base(self.base)
         if self.to >= len(draft.bases):
-            raise InputError(f"there is no place number {self.to}", where="to", remedy=f"The last is number {len(draft.bases) - 1}")
+            raise InputError(
+                f"there is no place number {self.to}", where="to", remedy=f"The last is number {len(draft.bases) - 1}"
+            )
         draft.bases.remove(base)
         draft.bases.insert(self.to, base)
         draft.made["base"] = self.to

@@ -9,7 +9,8 @@ from limus.common.fields import Document
 
 
 class Command(Document):
-    """An edit. Its fields are what it is given; ``words`` are those that the command line takes without their name, in order.
+    """An edit. Its fields are what it is given; ``words`` are those that the command line takes without their name,
+    in order.
 
     ``title`` says what it does before it is done; what ``change`` returns is what the history calls it.
     """

@@ -45,7 +45,9 @@ class Ground:
 
 @dataclass
 class Draft:
-    """A plain document, to be written to. ``made``: what is new and worth selecting; ``notes``: what could not be done as asked."""
+    """A plain document, to be written to. ``made``: what is new and worth selecting; ``notes``: what could not be
+    done as asked.
+    """
 
     document: Json
     ground: Ground
@@ -112,7 +114,9 @@ class Draft:
     def base(self, number: int, where: str = "base") -> Json:
         """The base with this number; raises as ``layer`` does."""
         if not 0 <= number < len(self.bases):
-            raise InputError(f"there is no base number {number}", where=where, remedy=f"The scene has {len(self.bases)}")
+            raise InputError(
+                f"there is no base number {number}", where=where, remedy=f"The scene has {len(self.bases)}"
+            )
         return self.bases[number]
 
     def members(self, episode: str) -> list[Json]:
@@ -174,7 +178,8 @@ class Draft:
                 other.update(copy.deepcopy(body))
 
     def settle(self) -> None:
-        """After layers came, went or were moved: one between two of an episode belongs to it, an episode that came apart keeps its longest run.
+        """After layers came, went or were moved: one between two of an episode belongs to it, an episode that came
+        apart keeps its longest run.
 
         Empty episodes go; links of one line are none; snapshots name what is there.
         """
@@ -266,6 +271,8 @@ def _named(entries: list[Json], name: str, what: str, where: str) -> Json:
     if found is None:
         have = [entry["id"] for entry in entries]
         raise InputError(
-            f"there is no {what} '{name}'", where=where, remedy=one_of(have, name) if have else f"The scene has no {what}s"
+            f"there is no {what} '{name}'",
+            where=where,
+            remedy=one_of(have, name) if have else f"The scene has no {what}s",
         )
     return found

@@ -25,7 +25,9 @@ MOST_BYTES = 4 << 20
 
 @dataclass(frozen=True)
 class Edited:
-    """``scene`` after the edit and the same as plain ``document``; ``label`` says what was done; ``made`` and ``notes`` as in ``Draft``."""
+    """``scene`` after the edit and the same as plain ``document``; ``label`` says what was done; ``made`` and
+    ``notes`` as in ``Draft``.
+    """
 
     scene: Scene
     document: Json
@@ -73,7 +75,9 @@ def edited(document: Json, command: Command, ground: Ground) -> Edited:
 
 
 def changed(document: Json, edits: list[Command], ground: Ground) -> Scene:
-    """The scene after several commands, for looking at it: only what the last one leaves is checked. Raises as ``edited`` does."""
+    """The scene after several commands, for looking at it: only what the last one leaves is checked. Raises as
+    ``edited`` does.
+    """
     draft = Draft.of(document, ground)
     for command in edits:
         _made(draft, command)
@@ -89,7 +93,8 @@ def _made(draft: Draft, command: Command) -> str:
     except (KeyError, TypeError, IndexError, AttributeError, ValueError) as error:
         if isinstance(error, InputError):
             raise
-        # A value of a wrong shape, put there by this command: what it leaves is no scene, and saying so names the field.
+        # A value of a wrong shape, put there by this command: what it leaves is no scene, and saying so names the
+        # field.
         scene_from(draft.document, "scene")
         raise InputError("does not fit the scene", where=command.kind, remedy="Check its arguments") from error
     return label

@@ -31,7 +31,9 @@ class Gather(Command):
         places = sorted(draft.layers.index(layer) for layer in chosen)
         if places != list(range(places[0], places[0] + len(places))):
             raise InputError(
-                "the layers do not stand next to each other", where="layers", remedy="Move them together first, or name fewer"
+                "the layers do not stand next to each other",
+                where="layers",
+                remedy="Move them together first, or name fewer",
             )
         name = numbered_id(STEM, ids(draft.episodes))
         for layer in chosen:
@@ -59,10 +61,16 @@ class Join(Command):
             beside = {draft.layers[j]["episode"] for j in (k - 1, k + 1) if 0 <= j < len(draft.layers)}
             if self.episode not in beside:
                 raise InputError(
-                    "the episode does not stand next to the layer", where="episode", remedy="Move the layer beside it first"
+                    "the episode does not stand next to the layer",
+                    where="episode",
+                    remedy="Move the layer beside it first",
                 )
         elif layer["episode"]:
-            inside = [j for j in (k - 1, k + 1) if 0 <= j < len(draft.layers) and draft.layers[j]["episode"] == layer["episode"]]
+            inside = [
+                j
+                for j in (k - 1, k + 1)
+                if 0 <= j < len(draft.layers) and draft.layers[j]["episode"] == layer["episode"]
+            ]
             if len(inside) == 2:
                 # From the middle it goes behind the last of them, or it would be taken in again.
                 last = draft.layers.index(draft.members(layer["episode"])[-1])
@@ -84,11 +92,15 @@ class Split(Command):
         """Part it."""
         layer = draft.layer(self.layer)
         if not layer["episode"]:
-            raise InputError(f"'{layer['name']}' belongs to no episode", where="layer", remedy="Choose a layer inside one")
+            raise InputError(
+                f"'{layer['name']}' belongs to no episode", where="layer", remedy="Choose a layer inside one"
+            )
         members = draft.members(layer["episode"])
         k = members.index(layer)
         if k == 0:
-            raise InputError(f"'{layer['name']}' is the first of its episode", where="layer", remedy="Choose a later one")
+            raise InputError(
+                f"'{layer['name']}' is the first of its episode", where="layer", remedy="Choose a later one"
+            )
         twin = copy.deepcopy(draft.episode(layer["episode"]))
         twin["id"] = numbered_id(STEM, ids(draft.episodes))
         twin["name"] = f"{twin['name'][:76]}, 2"

@@ -106,7 +106,9 @@ class Order(Command):
     def change(self, draft: Draft) -> str:
         """Put them into it."""
         if sorted(self.layers) != sorted(ids(draft.layers)):
-            raise InputError("does not name every layer once", where="layers", remedy="Name each layer of the scene once")
+            raise InputError(
+                "does not name every layer once", where="layers", remedy="Name each layer of the scene once"
+            )
         draft.document["layers"] = [draft.layer(name) for name in self.layers]
         return "Move layer"
 
@@ -156,7 +158,9 @@ class Reset(Command):
     def change(self, draft: Draft) -> str:
         """Set it back."""
         layer = draft.layer(self.layer)
-        made = fresh_layer(layer["effect"]["kind"], layer["id"], draft.size, draft.setting, draft.base_choices, name=layer["name"])
+        made = fresh_layer(
+            layer["effect"]["kind"], layer["id"], draft.size, draft.setting, draft.base_choices, name=layer["name"]
+        )
         layer["effect"] = plain(Layer.model_validate(made))["effect"]
         return "Return to defaults"
 

@@ -1,4 +1,6 @@
-"""Commands on the lines of recipes. ``place`` says whose recipe: ``layers[rust]``, ``episodes[winter]``, ``bases[1]``."""
+"""Commands on the lines of recipes. ``place`` says whose recipe: ``layers[rust]``, ``episodes[winter]``,
+``bases[1]``.
+"""
 
 from __future__ import annotations
 
@@ -99,7 +101,9 @@ class MoveLine(_OfALine):
         draft.line(self.place, self.line)
         terms = draft.recipe(self.place)["terms"]
         if self.to >= len(terms):
-            raise InputError(f"there is no place number {self.to}", where="to", remedy=f"The last is number {len(terms) - 1}")
+            raise InputError(
+                f"there is no place number {self.to}", where="to", remedy=f"The last is number {len(terms) - 1}"
+            )
         terms.insert(self.to, terms.pop(self.line))
         draft.made["line"] = self.to
         return "Move line"

@@ -57,7 +57,9 @@ class RemoveNeighbour(Command):
         kept = [one for one in around if one["id"] != self.neighbour]
         if len(kept) == len(around):
             raise InputError(
-                f"there is no neighbour '{self.neighbour}'", where="neighbour", remedy=one_of(sorted(ids(around)), self.neighbour)
+                f"there is no neighbour '{self.neighbour}'",
+                where="neighbour",
+                remedy=one_of(sorted(ids(around)), self.neighbour),
             )
         draft.document["object"]["neighbours"] = kept
         return "Remove neighbour"

@@ -1,4 +1,6 @@
-"""Commands of the hand: strokes, what is filled, lines drawn on the surface, vertex colours. Strokes are files already when they come here."""
+"""Commands of the hand: strokes, what is filled, lines drawn on the surface, vertex colours. Strokes are files
+already when they come here.
+"""
 
 from __future__ import annotations
 

@@ -21,8 +21,12 @@ class Set(Command):
     kind: Literal["set"] = "set"
     title: ClassVar[str] = "Set"
     words: ClassVar[tuple[str, ...]] = ("values",)
-    values: dict[Address, Any] = Field(default_factory=dict, max_length=2000, description="Address of the field -> value")
-    drop: list[Address] = Field(default_factory=list, max_length=2000, description="Addresses of entries of tables to take out")
+    values: dict[Address, Any] = Field(
+        default_factory=dict, max_length=2000, description="Address of the field -> value"
+    )
+    drop: list[Address] = Field(
+        default_factory=list, max_length=2000, description="Addresses of entries of tables to take out"
+    )
     label: Name = Field("", max_length=120, description="What the history calls it")
 
     def change(self, draft: Draft) -> str:

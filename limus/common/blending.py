@@ -11,9 +11,12 @@ import numpy as np
 
 from limus.common.parallel import kernel
 
-Blend = Literal["normal", "multiply", "screen", "overlay", "darken", "lighten", "difference", "soft-light", "add", "subtract"]
+Blend = Literal[
+    "normal", "multiply", "screen", "overlay", "darken", "lighten", "difference", "soft-light", "add", "subtract"
+]
 MODES: dict[str, int] = {
-    "normal": 0, "over": 0, "multiply": 1, "screen": 2, "overlay": 3, "darken": 4, "lighten": 5, "difference": 6, "soft-light": 7, "add": 8, "subtract": 9,
+    "normal": 0, "over": 0, "multiply": 1, "screen": 2, "overlay": 3, "darken": 4, "lighten": 5, "difference": 6,
+    "soft-light": 7, "add": 8, "subtract": 9,
 }  # fmt: skip
 
 
@@ -38,7 +41,11 @@ def blend_value(mode, b, s):  # type: ignore[no-untyped-def]
     if mode == 7:
         if s <= np.float32(0.5):
             return b - (one - two * s) * b * (one - b)
-        d = ((np.float32(16.0) * b - np.float32(12.0)) * b + np.float32(4.0)) * b if b <= np.float32(0.25) else np.sqrt(b)
+        d = (
+            ((np.float32(16.0) * b - np.float32(12.0)) * b + np.float32(4.0)) * b
+            if b <= np.float32(0.25)
+            else np.sqrt(b)
+        )
         return b + (two * s - one) * (d - b)
     if mode == 8:
         return min(b + s, one)

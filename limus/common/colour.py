@@ -22,6 +22,7 @@ def luminance(linear: np.ndarray) -> np.ndarray:
     return linear @ np.array([0.2126, 0.7152, 0.0722], linear.dtype)
 
 
-#: Encoded 8-bit value for 4096 steps of the square root of linear light: even enough in the dark to be exact after rounding.
+#: Encoded 8-bit value for 4096 steps of the square root of linear light: even enough in the dark to be exact after
+#: rounding.
 SRGB_STEPS = 4096
 SRGB_TABLE = np.round(to_srgb((np.arange(SRGB_STEPS + 1) / SRGB_STEPS) ** 2) * 255).astype(np.uint8)

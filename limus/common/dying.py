@@ -11,7 +11,8 @@ _PR_SET_PDEATHSIG = 1
 
 
 def die_with_parent(parent: int) -> None:
-    """Have the system end this process when its ``parent``, by its number, ends, however that comes about (Linux; elsewhere nothing happens).
+    """Have the system end this process when its ``parent``, by its number, ends, however that comes about (Linux;
+    elsewhere nothing happens).
 
     Whoever starts it gives the number: the parent may be gone before this process comes to ask who it was.
     """

@@ -22,7 +22,8 @@ class InputError(ValueError):
 
     Notes
     -----
-    Whatever a file or a person put into them is cleaned of control characters and kept short: the line has at most 300 characters.
+    Whatever a file or a person put into them is cleaned of control characters and kept short: the line has at most
+    300 characters.
     """
 
     def __init__(self, problem: str, *, where: str = "", remedy: str = "", value: str = "", accepted: str = "") -> None:

@@ -39,7 +39,11 @@ class Document(BaseModel):
         # Python takes true for 1.
         if isinstance(given, dict):
             for name, value in given.items():
-                if value is True or value is False or (type(value) in (list, tuple) and (True in value or False in value)):
+                if (
+                    value is True
+                    or value is False
+                    or (type(value) in (list, tuple) and (True in value or False in value))
+                ):
                     _refuse_truth(cls, name, value)
         return given
 
@@ -56,7 +60,9 @@ def _refuse_truth(model: type[BaseModel], name: Any, value: Any) -> None:
 
 def _one_line(text: str) -> str:
     if _NO_NAME.search(text):
-        raise refusal("", "a name holds a line break or a mark that turns the direction of writing", "Type it again, on one line")
+        raise refusal(
+            "", "a name holds a line break or a mark that turns the direction of writing", "Type it again, on one line"
+        )
     return text
 
 
@@ -69,7 +75,8 @@ class _NamesFile:
 
 
 NAMES_FILE = _NamesFile()
-#: The name of a file, relative to the document. Whoever keeps documents for others checks these and nothing else: see ``named_files``.
+#: The name of a file, relative to the document. Whoever keeps documents for others checks these and nothing else: see
+#: ``named_files``.
 FileName = Annotated[str, NAMES_FILE]
 
 
@@ -85,10 +92,13 @@ def number(
     log: bool = False,
     **hints: Any,
 ) -> Any:
-    """A number with hard limits ``low`` .. ``high`` and a ``soft`` range for sliders; ``log`` spaces the slider by ratio.
+    """A number with hard limits ``low`` .. ``high`` and a ``soft`` range for sliders; ``log`` spaces the slider by
+    ratio.
 
-    Hints: ``when`` {field: value} shows the control only then; ``place`` "amount" puts it under "How much?"; ``step`` is what the slider moves by;
-    ``says`` is what follows the layer's coverage below the control. Every length says how its default ``grows`` with the object, see ``object_size``.
+    Hints: ``when`` {field: value} shows the control only then; ``place`` "amount" puts it under "How much?"; ``step``
+    is what the slider moves by;
+    ``says`` is what follows the layer's coverage below the control. Every length says how its default ``grows`` with
+    the object, see ``object_size``.
     """
     return Field(
         default,
@@ -108,13 +118,18 @@ def number(
 
 def colour(default: tuple[float, float, float], title: str, about: str = "", **hints: Any) -> Any:
     """A colour: three linear Rec. 709 components 0..1."""
-    return Field(default, title=title, description=about, json_schema_extra={"control": "colour", "unit": "linear", **hints})
+    return Field(
+        default, title=title, description=about, json_schema_extra={"control": "colour", "unit": "linear", **hints}
+    )
 
 
 def choice(default: str, title: str, about: str = "", *, hints: Any = None, **names: Any) -> Any:
     """One of the words of a Literal type; ``names`` gives the text shown for each."""
     return Field(
-        default, title=title, description=about, json_schema_extra={"control": "choice", "names": dict(names), **(hints or {})}
+        default,
+        title=title,
+        description=about,
+        json_schema_extra={"control": "choice", "names": dict(names), **(hints or {})},
     )
 
 

@@ -1,4 +1,6 @@
-"""Which files a document names: only fields that are declared as ``fields.FileName`` count, whatever else looks like a path."""
+"""Which files a document names: only fields that are declared as ``fields.FileName`` count, whatever else looks like
+a path.
+"""
 
 from __future__ import annotations
 
@@ -51,7 +53,9 @@ def _plan(model: type[BaseModel]) -> tuple[str, ...]:
     bears = {m for m in models_in(model) if any(NAMES_FILE in leaves for leaves in _leaves_of(m).values())}
     reached = {m: set(models_in(m)) & bears for m in models_in(model)}
     return tuple(
-        name for name, leaves in _leaves_of(model).items() if any(leaf is NAMES_FILE or bool(reached[leaf]) for leaf in leaves)
+        name
+        for name, leaves in _leaves_of(model).items()
+        if any(leaf is NAMES_FILE or bool(reached[leaf]) for leaf in leaves)
     )
 
 
@@ -62,7 +66,9 @@ def file_fields(model: type[BaseModel]) -> frozenset[str]:
 
 
 def named_files(model: BaseModel, path: str = "") -> dict[str, str]:
-    """Path of the field -> name, for every file that a checked document names, in use or not; empty names are left out."""
+    """Path of the field -> name, for every file that a checked document names, in use or not; empty names are left
+    out.
+    """
     out: dict[str, str] = {}
     for field in _plan(type(model)):
         _collect(getattr(model, field), f"{path}.{field}" if path else field, out)
@@ -84,7 +90,8 @@ def _collect(value: Any, path: str, out: dict[str, str]) -> None:
 
 
 def named_in(document: Any, fields: Iterable[str], *, field: str = "") -> set[str]:
-    """The same of a plain document, or a piece of one that stands in ``field``; nothing is checked, so any version can be asked.
+    """The same of a plain document, or a piece of one that stands in ``field``; nothing is checked, so any version
+    can be asked.
 
     Parameters
     ----------

@@ -1,9 +1,9 @@
 """How large the object is, and what sizes suit it.
 
-A chip on a teaspoon is not the scaled-down chip of a sluice gate, but it is smaller. So every length of a default is declared for an
-object of one metre together with the exponent by which it grows with the object's diagonal: 0 for what has a size of its own (film
-thickness, grain of dust), about 0.5 for what depends on both (chips, flecks, rounded edges), 1 for what is a share of the whole.
-Only defaults are fitted; what somebody typed is never rescaled.
+A chip on a teaspoon is not the scaled-down chip of a sluice gate, but it is smaller. So every length of a default is
+declared for an object of one metre together with the exponent by which it grows with the object's diagonal: 0 for what
+has a size of its own (film thickness, grain of dust), about 0.5 for what depends on both (chips, flecks, rounded
+edges), 1 for what is a share of the whole. Only defaults are fitted; what somebody typed is never rescaled.
 """
 
 from __future__ import annotations

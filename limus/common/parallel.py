@@ -1,7 +1,8 @@
 """Compiled loops over texels, shared out over the cores.
 
-Kernels are compiled without Numba's own threads: those abort the process when several request threads start them at once.
-Instead every kernel takes a range ``(start, end)`` and releases the GIL, and this module runs the ranges on a small pool.
+Kernels are compiled without Numba's own threads: those abort the process when several request threads start them at
+once. Instead every kernel takes a range ``(start, end)`` and releases the GIL, and this module runs the ranges on a
+small pool.
 """
 
 from __future__ import annotations
@@ -41,9 +42,9 @@ os.register_at_fork(after_in_child=_anew)
 
 def kernel(function: Callable[..., Any]) -> Callable[..., Any]:
     """Compile ``function`` to a GIL-free kernel, cached on disk."""
-    compiled: Callable[..., Any] = numba.njit(cache=True, nogil=True, error_model="numpy", fastmath={"contract", "arcp", "nsz"})(
-        function
-    )
+    compiled: Callable[..., Any] = numba.njit(
+        cache=True, nogil=True, error_model="numpy", fastmath={"contract", "arcp", "nsz"}
+    )(function)
     return compiled
 
 
@@ -55,7 +56,8 @@ inlined = numba.njit(inline="always", error_model="numpy", fastmath={"contract",
 def fading(x):  # type: ignore[no-untyped-def]
     """exp(-x) for a float32 x from 0, to about 2e-7: no call, so that loops over it become vector instructions.
 
-    The nearest whole number to x / ln 2 goes into the bits of the exponent, the rest through the Taylor series; 0 gives exactly 1.
+    The nearest whole number to x / ln 2 goes into the bits of the exponent, the rest through the Taylor series; 0
+    gives exactly 1.
     """
     z = min(x * np.float32(1.4426950408889634), np.float32(126.0))
     k = np.int32(z + np.float32(0.5))
@@ -136,7 +138,8 @@ class _Share:
 def for_ranges(function: Callable[..., Any], count: int, *args: Any, smallest: int = SMALLEST_SHARE) -> None:
     """Run ``function(start, end, *args)`` so that the ranges cover ``0 .. count`` once.
 
-    ``smallest`` is the least number of items worth a hand-over. The ranges never overlap, so a kernel that writes only inside its range gives the same bytes on any number of cores.
+    ``smallest`` is the least number of items worth a hand-over. The ranges never overlap, so a kernel that writes
+    only inside its range gives the same bytes on any number of cores.
     """
     if count <= 0:
         return
@@ -148,10 +151,11 @@ def for_ranges(function: Callable[..., Any], count: int, *args: Any, smallest: i
 
 
 def for_slices(function: Callable[..., Any], arrays: tuple[Any, ...], *args: Any) -> None:
-    """Run ``function(*slices, *args)`` on matching slices of arrays of one length, for kernels that look at one item at a time.
+    """Run ``function(*slices, *args)`` on matching slices of arrays of one length, for kernels that look at one item
+    at a time.
 
-    A kernel that counts from 0 becomes vector instructions where one that counts from ``start`` does not: an index that might be below 0
-    would have to be looked at.
+    A kernel that counts from 0 becomes vector instructions where one that counts from ``start`` does not: an index that
+    might be below 0 would have to be looked at.
     """
     count = len(arrays[0])
     for_ranges(lambda start, end: function(*(array[start:end] for array in arrays), *args), count)

@@ -1,4 +1,6 @@
-"""What is wrong with a document: the path of the field, the value that stands there, what would be accepted, and what to do."""
+"""What is wrong with a document: the path of the field, the value that stands there, what would be accepted, and what
+to do.
+"""
 
 from __future__ import annotations
 
@@ -22,7 +24,9 @@ _ODD = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f\ud800-\udfff]")
 
 @dataclass(frozen=True)
 class Refusal:
-    """``path`` of the field, ``problem`` in words, ``value`` that was given as JSON, ``accepted`` in words, ``remedy``."""
+    """``path`` of the field, ``problem`` in words, ``value`` that was given as JSON, ``accepted`` in words,
+    ``remedy``.
+    """
 
     path: str
     problem: str
@@ -42,8 +46,12 @@ class Refusal:
 
 
 def refusal(path: str, problem: str, remedy: str, *, accepted: str = "") -> PydanticCustomError:
-    """For our own validators: ``path`` is relative to the model that is checked; whatever is in the words stays in them."""
-    return PydanticCustomError(OWN, "{problem}", {"path": path, "problem": problem, "remedy": remedy, "accepted": accepted})
+    """For our own validators: ``path`` is relative to the model that is checked; whatever is in the words stays in
+    them.
+    """
+    return PydanticCustomError(
+        OWN, "{problem}", {"path": path, "problem": problem, "remedy": remedy, "accepted": accepted}
+    )
 
 
 def _path(location: tuple[Any, ...]) -> str:
@@ -75,7 +83,11 @@ def _refusal(error: Any) -> Refusal:
         what = next((w for w in ("effect", "material") if path.endswith(w)), "source")
         tags = str(context.get("expected_tags", ""))
         return Refusal(
-            f"{path}.kind", f"'{context.get('tag')}' is not a known {what}", f"Use one of {tags}", str(context.get("tag")), tags
+            f"{path}.kind",
+            f"'{context.get('tag')}' is not a known {what}",
+            f"Use one of {tags}",
+            str(context.get("tag")),
+            tags,
         )
     if kind == "union_tag_not_found":
         return Refusal(f"{path}.kind", "is missing", "Say which kind it is")
@@ -98,7 +110,8 @@ def first_refusal(error: ValidationError) -> Refusal:
 
 
 def refuse_odd_text(document: Any, where: str) -> None:
-    """Refuse control characters and broken Unicode anywhere in a parsed document: no file system, database or page can hold them.
+    """Refuse control characters and broken Unicode anywhere in a parsed document: no file system, database or page
+    can hold them.
 
     Raises
     ------
@@ -121,4 +134,6 @@ def refuse_odd_text(document: Any, where: str) -> None:
                 if isinstance(key, str) and _ODD.search(key):
                     stack.append((f"{path}.?" if path else "?", key))
         elif isinstance(value, (list, tuple)):
-            stack.extend((f"{path}[{k}]", inner) for k, inner in enumerate(value) if isinstance(inner, (str, dict, list, tuple)))
+            stack.extend(
+                (f"{path}[{k}]", inner) for k, inner in enumerate(value) if isinstance(inner, (str, dict, list, tuple))
+            )

@@ -9,7 +9,9 @@ from typing import Any
 
 
 def discover(package: ModuleType, base: type[Any]) -> dict[str, type[Any]]:
-    """All subclasses of ``base`` defined in the modules of ``package``, by their ``kind``, in order of ``order`` then name."""
+    """All subclasses of ``base`` defined in the modules of ``package``, by their ``kind``, in order of ``order`` then
+    name.
+    """
     found: list[type[Any]] = []
     for info in pkgutil.iter_modules(package.__path__):
         module = importlib.import_module(f"{package.__name__}.{info.name}")

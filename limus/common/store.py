@@ -1,8 +1,8 @@
 """The one place in memory where results are kept: within a budget of bytes, each made once, shared by everything.
 
-What is kept is known by a key that names all it depends on, so a result is never wrong, only missing. When the budget asks for it,
-the result goes that is cheapest to make again for the bytes it frees: P. Cao and S. Irani, "Cost-aware WWW proxy caching
-algorithms" (GreedyDual-Size), 1997.
+What is kept is known by a key that names all it depends on, so a result is never wrong, only missing. When the budget
+asks for it, the result goes that is cheapest to make again for the bytes it frees: P. Cao and S. Irani, "Cost-aware WWW
+proxy caching algorithms" (GreedyDual-Size), 1997.
 """
 
 from __future__ import annotations
@@ -24,7 +24,8 @@ import numpy as np
 
 from limus.common.errors import InputError
 
-#: Results used within this many seconds go last: somebody is about to ask for them (a picture that was only just announced).
+#: Results used within this many seconds go last: somebody is about to ask for them (a picture that was only just
+#: announced).
 YOUNG = 8.0
 #: Results of a visit that no other one came for within this many seconds are the first to go.
 PASSED = 1.5
@@ -76,8 +77,8 @@ _SMALL = (str, int, float, bool, type(None))
 def leaves_of(value: Any) -> list[tuple[int, int, Any]]:
     """(id, bytes, object that may grow or None) of everything large that ``value`` holds.
 
-    An object says what it holds by a method ``held() -> (bytes, children)``; dataclasses, lists and dicts are looked into. What two
-    results share has one id, so that it is counted once.
+    An object says what it holds by a method ``held() -> (bytes, children)``; dataclasses, lists and dicts are looked
+    into. What two results share has one id, so that it is counted once.
     """
     out: list[tuple[int, int, Any]] = []
     stack = [value]
@@ -104,7 +105,8 @@ def leaves_of(value: Any) -> list[tuple[int, int, Any]]:
 
 
 def own_bytes(thing: Any, *apart: str) -> int:
-    """Bytes of the arrays among the attributes of ``thing``, cached properties included; those named in ``apart`` left out.
+    """Bytes of the arrays among the attributes of ``thing``, cached properties included; those named in ``apart``
+    left out.
 
     Counted again only when there are more attributes than the last time: it is asked for at every use.
     """
@@ -127,8 +129,8 @@ class Store:
 
     Parameters
     ----------
-    budget : bytes. A result larger than the budget is returned but not kept. Safe to use from any number of threads; no lock is held
-        while something is made.
+    budget : bytes. A result larger than the budget is returned but not kept. Safe to use from any number of threads; no
+        lock is held while something is made.
     """
 
     def __init__(self, budget: int = 1 << 30) -> None:
@@ -153,7 +155,9 @@ class Store:
 
     @contextmanager
     def visit(self) -> Iterator[None]:
-        """One piece of work of somebody's, such as a step of a drag: what it makes proves its worth when another visit comes for it."""
+        """One piece of work of somebody's, such as a step of a drag: what it makes proves its worth when another
+        visit comes for it.
+        """
         before = getattr(self._spent, "visit", 0)
         self._spent.visit = next(self._visits)
         try:
@@ -167,8 +171,8 @@ class Store:
     def get(self, key: str, make: Callable[[], Any]) -> Any:
         """What is kept under ``key``, else ``make()``, kept for the next time.
 
-        When another thread is making it already, wait for that; if it fails there, it is made here. Whatever ``make`` raises comes
-        through, and nothing is kept.
+        When another thread is making it already, wait for that; if it fails there, it is made here. Whatever ``make``
+        raises comes through, and nothing is kept.
         """
         while True:
             with self._lock:
@@ -213,8 +217,9 @@ class Store:
             return found.value
 
     def put(self, key: str, value: Any, cost: float = _UNSAID, *, pinned: float = 0.0) -> None:
-        """Keep ``value``, which took ``cost`` seconds to make; others go where the budget asks for it. ``pinned``: for so many seconds it stays
-        whatever the budget says, or until it is let go by ``unpin``: it was promised to somebody.
+        """Keep ``value``, which took ``cost`` seconds to make; others go where the budget asks for it. ``pinned``: for
+        so many seconds it stays whatever the budget says, or until it is let go by ``unpin``: it was promised to
+        somebody.
         """
         if isinstance(value, np.ndarray):
             # Results are shared; a write would change them all.
@@ -272,11 +277,19 @@ class Store:
             heapq.heapify(self._queue)
 
     def _evict_passing(self, now: float) -> None:
-        """Steps of drags that are over, before anything that somebody came back for: or what is in use would go for what never is again."""
+        """Steps of drags that are over, before anything that somebody came back for: or what is in use would go for
+        what never is again.
+        """
         while self.used > self.budget and self._passing and now - self._passing[0][0] > PASSED:
             _, key = self._passing.popleft()
             entry = self._kept.get(key)
-            if entry is not None and not entry.proven and entry.visit and now - entry.used_at > PASSED and entry.pinned < now:
+            if (
+                entry is not None
+                and not entry.proven
+                and entry.visit
+                and now - entry.used_at > PASSED
+                and entry.pinned < now
+            ):
                 self._forget(key)
 
     def _evict(self, now: float) -> None:
@@ -343,7 +356,9 @@ class Store:
 
 
 def give_back() -> None:
-    """Have the allocator return what it holds of freed memory to the system; after work with large arrays that nobody keeps."""
+    """Have the allocator return what it holds of freed memory to the system; after work with large arrays that nobody
+    keeps.
+    """
     trim = _libc_trim()
     if trim is not None:
         trim(0)
@@ -361,8 +376,8 @@ _UNITS = {"": 1, "K": 1 << 10, "M": 1 << 20, "G": 1 << 30, "T": 1 << 40}
 
 
 def memory_budget(text: str | None = None, *, name: str = "LIMUS_MEMORY") -> int:
-    """Bytes that may be kept in memory: ``text`` ("1500M", "6G", plain bytes), by default LIMUS_MEMORY, else a quarter of the machine's. ``name``:
-    of the setting, for the words.
+    """Bytes that may be kept in memory: ``text`` ("1500M", "6G", plain bytes), by default LIMUS_MEMORY, else a quarter
+    of the machine's. ``name``: of the setting, for the words.
 
     Raises
     ------

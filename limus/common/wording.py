@@ -15,7 +15,9 @@ def plain(text: object, most: int = 120, otherwise: str = "") -> str:
 
     ``otherwise`` is given where nothing is left.
     """
-    shown = "".join(" " if c.isspace() else c for c in str(text)[: most * 8] if unicodedata.category(c)[0] != "C" or c.isspace())
+    shown = "".join(
+        " " if c.isspace() else c for c in str(text)[: most * 8] if unicodedata.category(c)[0] != "C" or c.isspace()
+    )
     shown = " ".join(shown.split())
     return (shown if len(shown) <= most else f"{shown[: most - 3].rstrip()}...") or otherwise
 
@@ -25,7 +27,8 @@ def one_of(have: Iterable[str], asked: str = "", most: int = 125) -> str:
 
     Parameters
     ----------
-    have : the names there are. asked : the name that is not among them; those spelt most like it come first. most : most characters.
+    have : the names there are. asked : the name that is not among them; those spelt most like it come first. most :
+        most characters.
     """
     names = [plain(name, 60) for name in have]
     if not names:

@@ -32,7 +32,9 @@ def read_base(path: Path, beside: Path) -> BaseChoice:
     """
     document = read_json(path)
     if not isinstance(document, dict):
-        raise InputError("it holds no base", where=path.name, remedy="Use a file that 'limus base ... --out x.json' wrote")
+        raise InputError(
+            "it holds no base", where=path.name, remedy="Use a file that 'limus base ... --out x.json' wrote"
+        )
     refuse_odd_text(document, path.name)
     try:
         base = BaseChoice.model_validate(document)

@@ -64,7 +64,9 @@ def _same(a: Any, b: Any) -> bool:
 
 
 def applied(document: Any, steps: list[Step]) -> Any:
-    """The document after the steps; the one given stays as it is. What no step touches is shared between the two, so neither is written to."""
+    """The document after the steps; the one given stays as it is. What no step touches is shared between the two, so
+    neither is written to.
+    """
     out = document
     own: set[int] = set()
 

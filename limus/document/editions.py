@@ -1,7 +1,8 @@
-"""Editions of looks: each effect, source and base material has a number that is raised when what it makes looks different.
+"""Editions of looks: each effect, source and base material has a number that is raised when what it makes looks
+different.
 
-A document says nothing of them; whoever keeps one notes the editions that it was made with (``editions_of``) and can later be told what looks different
-(``looks_changed``).
+A document says nothing of them; whoever keeps one notes the editions that it was made with (``editions_of``) and can
+later be told what looks different (``looks_changed``).
 """
 
 from __future__ import annotations
@@ -32,5 +33,7 @@ def editions_of(scene: Scene) -> dict[str, int]:
 
 
 def looks_changed(scene: Scene, made_with: dict[str, int]) -> list[str]:
-    """Names of layers, episodes and bases that look different from what they did with the editions noted; what is not noted is of the first."""
+    """Names of layers, episodes and bases that look different from what they did with the editions noted; what is not
+    noted is of the first.
+    """
     return list(dict.fromkeys(name for kind, edition, name in _kinds(scene) if made_with.get(kind, 1) < edition))

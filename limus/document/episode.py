@@ -9,7 +9,9 @@ from limus.masks.recipe import Recipe
 
 
 class Episode(Document):
-    """Layers under one bracket: a winter, a repaint, ten years of use. Its place multiplies into theirs, its strength as well."""
+    """Layers under one bracket: a winter, a repaint, ten years of use. Its place multiplies into theirs, its strength
+    as well.
+    """
 
     id: str = Field(pattern=r"^[a-z0-9][a-z0-9-]{0,39}$", description="Stays the same when it is renamed or moved")
     name: Name = Field(min_length=1, max_length=80)

@@ -25,7 +25,9 @@ class Gone:
 
 @dataclass(frozen=True)
 class Report:
-    """What carries over (``kept``, sentences), and what needs a look (``look``, sentences; ``gone``, ``new``, names of parts)."""
+    """What carries over (``kept``, sentences), and what needs a look (``look``, sentences; ``gone``, ``new``, names
+    of parts).
+    """
 
     kept: tuple[str, ...]
     look: tuple[str, ...]
@@ -96,7 +98,8 @@ def compare(scene: Scene, old: dict[str, Any], new: dict[str, Any]) -> Report:
     look = []
     if old["triangles"] != new["triangles"]:
         kept.append(
-            f"{new['triangles']:,} triangles instead of {old['triangles']:,}: readings are measured again, places follow the shape"
+            f"{new['triangles']:,} triangles instead of {old['triangles']:,}: readings are measured again, places "
+            "follow the shape"
         )
     if old["uv"]["present"] and not new["uv"]["present"] and scene.object.uv == "own":
         look.append("The new model has no UVs: unwrap it afterwards")
@@ -107,7 +110,9 @@ def compare(scene: Scene, old: dict[str, Any], new: dict[str, Any]) -> Report:
         look.append("Its vertex colours are gone: lines that read them are white now")
     added = sorted(set(new["map_sets"]) - set(old["map_sets"]))
     if added or set(old["map_sets"]) - set(new["map_sets"]):
-        look.append(f"Its map sets are {', '.join(new['map_sets'][:6])}; before they were {', '.join(old['map_sets'][:6])}")
+        look.append(
+            f"Its map sets are {', '.join(new['map_sets'][:6])}; before they were {', '.join(old['map_sets'][:6])}"
+        )
     if scene.object.twin is not None:
         look.append("The high-poly twin is still the old one: replace it too if the shape changed")
     return Report(tuple(kept), tuple(look), tuple(gone), tuple(fresh))

@@ -62,14 +62,18 @@ class ChannelUse(Document):
 class Layer(Document):
     """One thing that happened."""
 
-    id: str = Field(pattern=r"^[a-z0-9][a-z0-9-]{0,39}$", description="Stays the same when the layer is renamed or moved")
+    id: str = Field(
+        pattern=r"^[a-z0-9][a-z0-9-]{0,39}$", description="Stays the same when the layer is renamed or moved"
+    )
     name: Name = Field(min_length=1, max_length=80)
     on: bool = True
     effect: AnyEffect
     where: Recipe = Field(default_factory=Recipe)
     strength: float = number(1.0, "Strength", "%", 0.0, 1.0)
     channels: dict[Voice, ChannelUse] = Field(default_factory=dict)
-    episode: str = Field("", max_length=40, description="Id of the episode it belongs to; layers of one stand next to each other")
+    episode: str = Field(
+        "", max_length=40, description="Id of the episode it belongs to; layers of one stand next to each other"
+    )
     since: float = number(0.0, "Begins in year", "years", 0.0, 500.0, (0.0, 40.0), "Years after the object was new")
     fixed: bool = switch(False, "Held", "As it is set from its year on, whatever the years dial says")
 
@@ -86,10 +90,15 @@ class Scene(Document):
     layers: list[Layer] = Field(default_factory=list, max_length=200)
     episodes: list[Episode] = Field(default_factory=list, max_length=100)
     year: float | None = Field(
-        None, ge=0.0, le=500.0, description="Year in which it is looked at; empty: today, after the years of the setting"
+        None,
+        ge=0.0,
+        le=500.0,
+        description="Year in which it is looked at; empty: today, after the years of the setting",
     )
     snapshots: list[Snapshot] = Field(default_factory=list, max_length=50, description="States to come back to")
-    vertex_paint: list[VertexStroke] = Field(default_factory=list, max_length=20000, description="Strokes on the vertex colours")
+    vertex_paint: list[VertexStroke] = Field(
+        default_factory=list, max_length=20000, description="Strokes on the vertex colours"
+    )
 
     @property
     def files(self) -> dict[str, str]:
@@ -124,7 +133,9 @@ class Scene(Document):
 
     def episode_of(self, layer: Layer) -> Episode | None:
         """The episode a layer belongs to, or None."""
-        return next((episode for episode in self.episodes if episode.id == layer.episode), None) if layer.episode else None
+        return (
+            next((episode for episode in self.episodes if episode.id == layer.episode), None) if layer.episode else None
+        )
 
     def at_snapshot(self, name: str) -> Scene:
         """The scene with layers and episodes on and off, and in the year, of a snapshot by its name or id.
@@ -138,7 +149,9 @@ class Scene(Document):
             have = ", ".join(f"'{s.name}'" for s in self.snapshots) or "none"
             raise InputError(f"there is no snapshot '{name}'", where="snapshots", remedy=f"The scene has: {have}")
         layers = [layer.model_copy(update={"on": layer.id not in found.layers_off}) for layer in self.layers]
-        episodes = [episode.model_copy(update={"on": episode.id not in found.episodes_off}) for episode in self.episodes]
+        episodes = [
+            episode.model_copy(update={"on": episode.id not in found.episodes_off}) for episode in self.episodes
+        ]
         return self.model_copy(update={"layers": layers, "episodes": episodes, "year": found.year})
 
     def places(self, layer: Layer) -> list[Recipe]:
@@ -173,7 +186,11 @@ class Scene(Document):
     @model_validator(mode="before")
     @classmethod
     def _written_by(cls, given: Any) -> Any:
-        if isinstance(given, dict) and "version" in given and (given["version"] != VERSION or isinstance(given["version"], bool)):
+        if (
+            isinstance(given, dict)
+            and "version" in given
+            and (given["version"] != VERSION or isinstance(given["version"], bool))
+        ):
             raise unknown_version(given["version"])
         return given
 
@@ -186,7 +203,9 @@ class Scene(Document):
         self._check_snapshots(all_ids)
         for k, layer in enumerate(self.layers):
             if layer.id in seen:
-                raise refusal(f"layers[{k}].id", f"two layers have the id '{layer.id}'", "Give every layer an id of its own")
+                raise refusal(
+                    f"layers[{k}].id", f"two layers have the id '{layer.id}'", "Give every layer an id of its own"
+                )
             episode = self.episode_of(layer)
             lines = [(f"layers[{k}].where.terms[{j}]", term) for j, term in enumerate(layer.where.terms)]
             if episode is not None:
@@ -210,7 +229,9 @@ class Scene(Document):
             k = next(k for k, layer in enumerate(self.layers) if layer.id == loop[0])
             names = " → ".join(found.name for name in loop if (found := self.layer(name)) is not None)
             raise refusal(
-                f"layers[{k}].where", f"the masks run in a loop: {names}", "Remove one of the lines that look at the next layer"
+                f"layers[{k}].where",
+                f"the masks run in a loop: {names}",
+                "Remove one of the lines that look at the next layer",
             )
         return self
 
@@ -220,10 +241,14 @@ class Scene(Document):
         for k, snapshot in enumerate(self.snapshots):
             if snapshot.id in ids[:k]:
                 raise refusal(
-                    f"snapshots[{k}].id", f"two snapshots have the id '{snapshot.id}'", "Give every snapshot an id of its own"
+                    f"snapshots[{k}].id",
+                    f"two snapshots have the id '{snapshot.id}'",
+                    "Give every snapshot an id of its own",
                 )
             if snapshot.name in names[:k]:
-                raise refusal(f"snapshots[{k}].name", f"two snapshots are called '{snapshot.name}'", "Give each a name of its own")
+                raise refusal(
+                    f"snapshots[{k}].name", f"two snapshots are called '{snapshot.name}'", "Give each a name of its own"
+                )
             for field, off, there in (
                 ("layers_off", snapshot.layers_off, layers),
                 ("episodes_off", snapshot.episodes_off, episodes),
@@ -231,19 +256,25 @@ class Scene(Document):
                 for j, one in enumerate(off):
                     if one not in there:
                         what = field.removesuffix("s_off")
-                        raise refusal(f"snapshots[{k}].{field}[{j}]", f"there is no {what} '{one}'", "Take it out of the snapshot")
+                        raise refusal(
+                            f"snapshots[{k}].{field}[{j}]", f"there is no {what} '{one}'", "Take it out of the snapshot"
+                        )
 
     def _check_episodes(self) -> None:
         ids = [episode.id for episode in self.episodes]
         for k, name in enumerate(ids):
             if name in ids[:k]:
-                raise refusal(f"episodes[{k}].id", f"two episodes have the id '{name}'", "Give every episode an id of its own")
+                raise refusal(
+                    f"episodes[{k}].id", f"two episodes have the id '{name}'", "Give every episode an id of its own"
+                )
         ended: set[str] = set()
         last = ""
         for k, layer in enumerate(self.layers):
             if layer.episode and layer.episode not in ids:
                 raise refusal(
-                    f"layers[{k}].episode", f"there is no episode '{layer.episode}'", "Name one of the episodes, or leave it empty"
+                    f"layers[{k}].episode",
+                    f"there is no episode '{layer.episode}'",
+                    "Name one of the episodes, or leave it empty",
                 )
             if layer.episode != last:
                 ended.add(last)
@@ -332,7 +363,9 @@ def scene_from(document: Any, where: str = "scene", *, trusted: bool = False) ->
     """
     if not isinstance(document, dict):
         raise InputError(
-            "the document is not a JSON object", where=where, remedy="Start from the output of 'limus schema' or a saved scene"
+            "the document is not a JSON object",
+            where=where,
+            remedy="Start from the output of 'limus schema' or a saved scene",
         )
     document = {"version": None, **document}
     if trusted:
@@ -356,7 +389,9 @@ def _tidied(document: dict[str, Any]) -> dict[str, Any]:
         while name in taken:
             name, k = f"{snapshot.get('name', '')[:52]} {k}", k + 1
         taken.add(name)
-        off = {f"{kind}_off": [one for one in snapshot.get(f"{kind}_off") or [] if one in there[kind]] for kind in there}
+        off = {
+            f"{kind}_off": [one for one in snapshot.get(f"{kind}_off") or [] if one in there[kind]] for kind in there
+        }
         out.append({**snapshot, **off, "name": plain(name, 60, "snapshot")})
     tidy = {**document, "snapshots": out} if snapshots else dict(document)
     tidy["name"] = plain(document.get("name", ""), 120, "Untitled")
@@ -378,7 +413,9 @@ def load_scene(path: Path) -> Scene:
         # Editors put a byte order mark before what they save.
         document = json.loads(path.read_text(encoding="utf-8-sig"))
     except OSError as error:
-        raise InputError(f"the file cannot be read ({error.strerror})", where=str(path), remedy="Check the path") from error
+        raise InputError(
+            f"the file cannot be read ({error.strerror})", where=str(path), remedy="Check the path"
+        ) from error
     except (ValueError, RecursionError) as error:
         raise InputError(
             f"the file is not JSON ({error})", where=path.name, remedy="Save it again, or correct it by hand"
@@ -387,7 +424,9 @@ def load_scene(path: Path) -> Scene:
 
 
 def scene_schema() -> dict[str, Any]:
-    """JSON Schema of the scene document. Each effect carries under "defaultRecipe" where it goes on an object of one metre unless told."""
+    """JSON Schema of the scene document. Each effect carries under "defaultRecipe" where it goes on an object of one
+    metre unless told.
+    """
     out = {"$schema": "https://json-schema.org/draft/2020-12/schema", **Scene.model_json_schema()}
     for effect in EFFECTS.values():
         out["$defs"][effect.__name__]["defaultRecipe"] = effect.default_where(ONE_METRE).model_dump(mode="json")

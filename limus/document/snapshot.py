@@ -10,7 +10,9 @@ from limus.common.fields import Document, Name
 
 
 class Snapshot(Document):
-    """Which layers and episodes are off, and the year. Everything else is that of the scene, so a snapshot never grows old."""
+    """Which layers and episodes are off, and the year. Everything else is that of the scene, so a snapshot never
+    grows old.
+    """
 
     id: str = Field(pattern=r"^[a-z0-9][a-z0-9-]{0,39}$")
     name: Name = Field(min_length=1, max_length=60)

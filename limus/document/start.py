@@ -25,16 +25,22 @@ def suiting(base: BaseChoice) -> list[str]:
 
 
 def fresh_effect(kind: str, size: ObjectSize, setting: Setting, bases: Sequence[BaseChoice] = ()) -> Effect:
-    """An effect as a new layer has it: sizes that fit the object, what suits its bases, as old as the place it stands in."""
+    """An effect as a new layer has it: sizes that fit the object, what suits its bases, as old as the place it stands
+    in.
+    """
     effect = EFFECTS[kind]
     more = effect.on_ground({base.substance.family for base in bases})
-    return effect.fitted(size).model_copy(update=more | ({"years": setting.years} if "years" in effect.model_fields else {}))
+    return effect.fitted(size).model_copy(
+        update=more | ({"years": setting.years} if "years" in effect.model_fields else {})
+    )
 
 
 def fresh_layer(
     kind: str, name_id: str, size: ObjectSize, setting: Setting, bases: Sequence[BaseChoice] = (), *, name: str = ""
 ) -> Layer:
-    """A new layer: its effect as ``fresh_effect`` gives it, where the effect goes by default; called after its effect unless ``name`` says otherwise."""
+    """A new layer: its effect as ``fresh_effect`` gives it, where the effect goes by default; called after its effect
+    unless ``name`` says otherwise.
+    """
     effect = EFFECTS[kind]
     return Layer(
         id=name_id,
@@ -57,8 +63,8 @@ def started(
 
     Parameters
     ----------
-    base : a name of the store room, or an entry as it stands in a scene. layers : kinds of effects, oldest first; None: those that
-        suit the base.
+    base : a name of the store room, or an entry as it stands in a scene. layers : kinds of effects, oldest first; None:
+        those that suit the base.
 
     Raises
     ------

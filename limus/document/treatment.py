@@ -1,8 +1,8 @@
 """A treatment: layers saved to use again, on any object.
 
-Lengths are kept together with the size of the object they were made on; put on another one, each grows by the exponent that its field declares
-(see ``object_size``), so chips stay chips and a foot band stays a foot band. What belongs to one object only is left out: hand strokes, fills, picked parts,
-pictures.
+Lengths are kept together with the size of the object they were made on; put on another one, each grows by the exponent
+that its field declares (see ``object_size``), so chips stay chips and a foot band stays a foot band. What belongs to
+one object only is left out: hand strokes, fills, picked parts, pictures.
 """
 
 from __future__ import annotations
@@ -58,7 +58,9 @@ class Treatment(Document):
     def needs(self) -> list[str]:
         """Measured things it looks at: "rays", "sun", "rain", "runoff", ..."""
         wheres = [layer.where for layer in self.layers] + [episode.where for episode in self.episodes]
-        read = frozenset().union(*(where.needs for where in wheres), *(set(layer.effect.reads) for layer in self.layers))
+        read = frozenset().union(
+            *(where.needs for where in wheres), *(set(layer.effect.reads) for layer in self.layers)
+        )
         return sorted(name for name in read if not name.startswith("setting."))
 
 
@@ -72,13 +74,21 @@ class Treated:
 
 
 def scaled(model: BaseModel, factor: ObjectSize) -> dict[str, Any]:
-    """The fields of ``model`` that grow with the object, for one ``factor.diagonal_m`` times as large; three digits, within their limits."""
+    """The fields of ``model`` that grow with the object, for one ``factor.diagonal_m`` times as large; three digits,
+    within their limits.
+    """
     out: dict[str, Any] = {}
     for name, field in type(model).model_fields.items():
         hints = field.json_schema_extra
         grows = hints.get("grows") if isinstance(hints, dict) else None
         value = getattr(model, name)
-        if isinstance(grows, (int, float)) and grows and isinstance(value, (int, float)) and not isinstance(value, bool) and value:
+        if (
+            isinstance(grows, (int, float))
+            and grows
+            and isinstance(value, (int, float))
+            and not isinstance(value, bool)
+            and value
+        ):
             out[name] = within(type(model), name, float(f"{value * factor.factor(float(grows)):.3g}"))
     return out
 
@@ -97,7 +107,9 @@ def _portable(where: Recipe, mine: dict[str, str], called: str, notes: list[str]
     for term in where.terms:
         source = term.source
         if source.kind in OF_ONE_OBJECT or source.files:
-            notes.append(f"{called}: the line '{SOURCES[source.kind].title.lower()}' belongs to its object and was left out")
+            notes.append(
+                f"{called}: the line '{SOURCES[source.kind].title.lower()}' belongs to its object and was left out"
+            )
             continue
         name = source.layer_named
         if name and not _general(name):
@@ -119,7 +131,9 @@ def _general(name: str) -> bool:
     return name == "base" or name.startswith("family:")
 
 
-def treatment_of(scene: Scene, ids: list[str], size: ObjectSize, name: str, about: str = "") -> tuple[Treatment, list[str]]:
+def treatment_of(
+    scene: Scene, ids: list[str], size: ObjectSize, name: str, about: str = ""
+) -> tuple[Treatment, list[str]]:
     """Layers of a scene as a treatment, in their order, with the episodes they belong to; and what was left out.
 
     Raises
@@ -168,11 +182,18 @@ def treated(scene: Scene, treatment: Treatment, size: ObjectSize) -> Treated:
         effect = effect.model_copy(update=scaled(effect, factor))
         layers.append(
             layer.model_copy(
-                update={"id": mine[layer.id], "effect": effect, "where": where, "episode": brackets.get(layer.episode, "")}
+                update={
+                    "id": mine[layer.id],
+                    "effect": effect,
+                    "where": where,
+                    "episode": brackets.get(layer.episode, ""),
+                }
             )
         )
     episodes = [
-        e.model_copy(update={"id": brackets[e.id], "where": _scaled_recipe(_portable(e.where, mine, e.name, notes), factor)})
+        e.model_copy(
+            update={"id": brackets[e.id], "where": _scaled_recipe(_portable(e.where, mine, e.name, notes), factor)}
+        )
         for e in treatment.episodes
     ]
     whole = scene.model_copy(update={"layers": [*scene.layers, *layers], "episodes": [*scene.episodes, *episodes]})
@@ -198,13 +219,19 @@ def treatment_from(data: bytes, name: str) -> Treatment:
     InputError : too large, not JSON, or not a treatment; with the field and what would be accepted.
     """
     if len(data) > MOST_BYTES:
-        raise InputError(f"the file has more than {MOST_BYTES >> 20} MB", where=name, remedy="A treatment is small: check the file")
+        raise InputError(
+            f"the file has more than {MOST_BYTES >> 20} MB", where=name, remedy="A treatment is small: check the file"
+        )
     try:
         document = json.loads(data.decode("utf-8-sig"))
     except (ValueError, RecursionError) as error:
-        raise InputError(f"the file is not JSON ({str(error)[:80]})", where=name, remedy="Export the treatment again") from error
+        raise InputError(
+            f"the file is not JSON ({str(error)[:80]})", where=name, remedy="Export the treatment again"
+        ) from error
     if not isinstance(document, dict) or document.get("treatment") != 1:
-        raise InputError("the file is no treatment of version 1", where=name, remedy="Use a file that 'Export treatment' wrote")
+        raise InputError(
+            "the file is no treatment of version 1", where=name, remedy="Use a file that 'Export treatment' wrote"
+        )
     refuse_odd_text(document, name)
     try:
         found = Treatment.model_validate(document)
@@ -218,7 +245,9 @@ def treatment_from(data: bytes, name: str) -> Treatment:
 
 
 def made(name: str, about: str, *layers: tuple[str, str, dict[str, Any]], episode: str = "") -> Treatment:
-    """A treatment from (kind of effect, name, settings of it) on an object of one metre, each with its default place; for what ships with the program."""
+    """A treatment from (kind of effect, name, settings of it) on an object of one metre, each with its default place;
+    for what ships with the program.
+    """
     out: list[Layer] = []
     taken: set[str] = set()
     for kind, title, settings in layers:
@@ -226,7 +255,14 @@ def made(name: str, about: str, *layers: tuple[str, str, dict[str, Any]], episod
         where = settings.get("where", EFFECTS[kind].default_where(ONE_METRE))
         more = {k: v for k, v in settings.items() if k not in ("effect", "where")}
         out.append(
-            Layer(id=_fresh(kind, taken), name=title, effect=effect, where=where, episode="story" if episode else "", **more)
+            Layer(
+                id=_fresh(kind, taken),
+                name=title,
+                effect=effect,
+                where=where,
+                episode="story" if episode else "",
+                **more,
+            )
         )
     brackets = [Episode(id="story", name=episode)] if episode else []
     return Treatment(name=name, about=about, layers=out, episodes=brackets)

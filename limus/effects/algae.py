@@ -19,7 +19,9 @@ from limus.readings.catalogue import READINGS
 
 
 class Algae(Effect):
-    """A green film on what stays damp and shaded: the sides away from the sun, the foot, below run-off and in corners; more on rough and porous grounds."""
+    """A green film on what stays damp and shaded: the sides away from the sun, the foot, below run-off and in
+    corners; more on rough and porous grounds.
+    """
 
     kind: Literal["algae"] = "algae"
     edition: ClassVar[int] = 2
@@ -32,7 +34,9 @@ class Algae(Effect):
     summary: ClassVar[str] = "A green film on damp, shaded sides, at the foot and below run-off"
     when: ClassVar[str] = "After years outside near water or under trees; before moss, lichen and dust"
 
-    amount: float = number(0.5, "Amount", "%", 0.0, 1.0, about="From a tinge in corners to green all over", place="amount")
+    amount: float = number(
+        0.5, "Amount", "%", 0.0, 1.0, about="From a tinge in corners to green all over", place="amount"
+    )
     color: tuple[float, float, float] = colour((0.052, 0.072, 0.026), "Colour")
     dark_color: tuple[float, float, float] = colour(
         (0.016, 0.020, 0.012), "Colour of old film", "Where it is oldest and wettest it is nearly black"
@@ -97,7 +101,11 @@ class Algae(Effect):
             wet = wet + np.float32(0.42) * np.clip(np.float32(1.0) - high + np.float32(0.25) * patch, 0.0, 1.0)
         # Under an overhang no rain comes.
         wet = wet * ramp(up, -0.75, -0.2) * (np.float32(0.35) + np.float32(0.65) * home.hold)
-        value = wet * (np.float32(0.3) + np.float32(0.7) * event.mask) + np.float32(0.085) * patch + np.float32(0.055) * fine
+        value = (
+            wet * (np.float32(0.3) + np.float32(0.7) * event.mask)
+            + np.float32(0.085) * patch
+            + np.float32(0.055) * fine
+        )
         amount = self.amount * event.strength
         # The dampest places of this very object come first, whatever it is.
         level = level_for(value, event.pile.texels.area * (event.mask > np.float32(0.05)), 0.62 * amount**1.2)

@@ -20,7 +20,8 @@ from limus.masks.sources.noise import Noise
 from limus.patterns.fractures import Fractures, mean_over
 from limus.strata.pile import Pile
 
-#: Half the width of the edge of a chip, in the potential; pieces are even within themselves, so it only says how finely amounts can be met.
+#: Half the width of the edge of a chip, in the potential; pieces are even within themselves, so it only says how finely
+#: amounts can be met.
 WIDTH = 0.002
 #: Flaked area in percent by class, ISO 4628-5 (quantity classes 0 to 5; from memory).
 FLAKING_GRADES: dict[str, float] = {"0": 0.0, "1": 0.1, "2": 0.3, "3": 1.0, "4": 3.0, "5": 15.0}
@@ -30,25 +31,36 @@ FLAKING_GRADES: dict[str, float] = {"0": 0.0, "1": 0.1, "2": 0.3, "3": 1.0, "4":
 def _break(potential, allowed, gone, level):  # type: ignore[no-untyped-def]
     """What is gone of a paint."""
     for i in range(len(gone)):
-        x = min(max((potential[i] - level + np.float32(WIDTH)) * np.float32(0.5 / WIDTH), np.float32(0.0)), np.float32(1.0))
+        x = min(
+            max((potential[i] - level + np.float32(WIDTH)) * np.float32(0.5 / WIDTH), np.float32(0.0)), np.float32(1.0)
+        )
         gone[i] = x * x * (np.float32(3.0) - np.float32(2.0) * x) * allowed[i]
 
 
 @kernel
 def _rim(near, gone, held, painted, lost, lift, rim):  # type: ignore[no-untyped-def]
-    """What the loss took of what showed, and by how many mm the rest stands up around it: here and there, not all round."""
+    """What the loss took of what showed, and by how many mm the rest stands up around it: here and there, not all
+    round.
+    """
     one = np.float32(1.0)
     for i in range(len(gone)):
         lost[i] = gone[i] * painted[i]
-        lift[i] = rim * min(np.float32(2.0) * near[i], one) * (one - gone[i]) * painted[i] * min(max(held[i], np.float32(0.0)), one)
+        lift[i] = (
+            rim
+            * min(np.float32(2.0) * near[i], one)
+            * (one - gone[i])
+            * painted[i]
+            * min(max(held[i], np.float32(0.0)), one)
+        )
 
 
 class Chipping(Effect):
     """Paint broken away: the topcoat over the whole chip, deeper coats where they break as well, down to the bare base.
 
-    Paint breaks in pieces, so the potential is even within each piece of three sizes (see ``patterns.fractures``): outlines run straight
-    along pieces, with facets, tongues and slivers. The level above which it breaks follows from the wanted coverage of the painted area.
-    Coats break at their interfaces, each along pieces of its own: one chip stops at the primer, the next goes down to the iron.
+    Paint breaks in pieces, so the potential is even within each piece of three sizes (see ``patterns.fractures``):
+    outlines run straight along pieces, with facets, tongues and slivers. The level above which it breaks follows from
+    the wanted coverage of the painted area. Coats break at their interfaces, each along pieces of its own: one chip
+    stops at the primer, the next goes down to the iron.
     """
 
     kind: Literal["chipping"] = "chipping"
@@ -63,7 +75,9 @@ class Chipping(Effect):
     begins: ClassVar[bool] = True
     when: ClassVar[str] = "For knocks and frost: hard paint on metal or timber that has been used and never touched up"
 
-    size_mm: float = number(6.0, "Chip size", "mm", 0.2, 200.0, (1.0, 40.0), "Typical width of a chip", log=True, grows=0.6)
+    size_mm: float = number(
+        6.0, "Chip size", "mm", 0.2, 200.0, (1.0, 40.0), "Typical width of a chip", log=True, grows=0.6
+    )
     by: Literal["coverage", "grade"] = choice(
         "coverage",
         "Amount by",
@@ -84,14 +98,17 @@ class Chipping(Effect):
         when={"by": "coverage"},
     )
     grade: Literal["0", "1", "2", "3", "4", "5"] = choice(
-        "4", "Flaking grade", "Quantity class of ISO 4628-5", hints={"place": "amount", "when": {"by": "grade"}}, **{k: f"{k} ({v:g} %)" for k, v in FLAKING_GRADES.items()}
+        "4", "Flaking grade", "Quantity class of ISO 4628-5", hints={"place": "amount", "when": {"by": "grade"}},
+        **{k: f"{k} ({v:g} %)" for k, v in FLAKING_GRADES.items()}
     )  # fmt: skip
     depth: float = number(
         0.6, "Depth", "%", 0.0, 1.0, about="Share of the chipped area where every coat is gone, down to the bare base"
     )
     vary: float = number(0.6, "Sizes vary", "%", 0.0, 1.0, about="Splinters beside large chips, or all of one size")
     ragged: float = number(0.5, "Ragged outline", "%", 0.0, 1.0, about="Fine break-up of the outline")
-    cluster: float = number(0.5, "Clustered", "%", 0.0, 1.0, about="Chips keep together and leave whole stretches untouched")
+    cluster: float = number(
+        0.5, "Clustered", "%", 0.0, 1.0, about="Chips keep together and leave whole stretches untouched"
+    )
     rim_um: float = number(
         40.0, "Lifted rim", "µm", 0.0, 1000.0, (0.0, 200.0), "How far the paint stands up around a chip, where it does"
     )
@@ -105,8 +122,16 @@ class Chipping(Effect):
                 term(Edges(radius_mm=size.mm(30.0, 0.9)), low=0.0, high=0.35, combine="screen", amount=0.5),
                 term(Noise(size_mm=size.mm(110.0, 0.8), octaves=4, seed=1), low=0.25, high=0.7, amount=0.85),
                 term(LowDown(top_mm=size.mm(170.0, 1.0)), combine="add", amount=0.10),
-                term(Noise(size_mm=size.mm(34.0, 0.75), octaves=4, seed=2), low=0.72, high=1.0, combine="add", amount=0.28),
-                term(Noise(size_mm=size.mm(380.0, 1.0), octaves=3, seed=3), low=0.25, high=0.75, out_low=0.12, amount=0.9),
+                term(
+                    Noise(size_mm=size.mm(34.0, 0.75), octaves=4, seed=2),
+                    low=0.72,
+                    high=1.0,
+                    combine="add",
+                    amount=0.28,
+                ),
+                term(
+                    Noise(size_mm=size.mm(380.0, 1.0), octaves=3, seed=3), low=0.25, high=0.75, out_low=0.12, amount=0.9
+                ),
             ]
         )
 
@@ -127,24 +152,28 @@ class Chipping(Effect):
         wanted = self.wanted() * event.strength
         if wanted <= 0:
             return Outcome(pile, nothing, "The coverage is 0")
-        # Neither the potentials nor how they are spread depend on the amount, so dragging the coverage only moves levels.
+        # Neither the potentials nor how they are spread depend on the amount, so dragging the coverage only moves
+        # levels.
         shape: list[object] = [event.mask_key, self.size_mm, self.vary, self.ragged, self.cluster]
         potential = event.before("potential", shape, lambda: self._potential(event))
         # Black hides: where the recipe is black nothing breaks, whatever the noise says.
-        allowed = event.kept(["allowed", event.mask_key], lambda: np.minimum(event.mask * np.float32(40.0), np.float32(1.0)))
+        allowed = event.kept(
+            ["allowed", event.mask_key], lambda: np.minimum(event.mask * np.float32(40.0), np.float32(1.0))
+        )
         weight = event.before("weight", [event.mask_key], lambda: pile.texels.area * there * allowed)
         area, reachable = (pile.texels.share(field) for field in (there, there * allowed))
         share = min(wanted * area / max(reachable, 1e-30), 1.0)
 
-        #: (coats over it, of how many) -> (n,) how much of a texel lies open down to below that coat, and the share of the chips that is.
+        #: (coats over it, of how many) -> (n,) how much of a texel lies open down to below that coat, and the share of
+        #: the chips that is.
         opened: list[np.ndarray] = []
         through: dict[tuple[int, int], tuple[np.ndarray, float]] = {}
         #: Potentials of the coats below, by how many lie over them.
         below: dict[int, np.ndarray] = {}
 
         def broken(above: int, count: int) -> np.ndarray | None:
-            """(n,) what is gone of a paint with ``above`` coats over it out of ``count``, of what of it lies open: shares of the chips, so they hold
-            for any distribution."""
+            """(n,) what is gone of a paint with ``above`` coats over it out of ``count``, of what of it lies open:
+            shares of the chips, so they hold for any distribution."""
             out: np.ndarray = np.empty(len(potential), np.float32)
             if above == 0:
                 levels: SoftLevels = event.before("levels", shape, lambda: SoftLevels(potential, weight, WIDTH))
@@ -158,7 +187,9 @@ class Chipping(Effect):
             if above not in below:
                 below[above] = event.before(f"potential {above}", shape, lambda: self._deeper(event, potential, above))
             field = below[above]
-            for_slices(_break, (field, allowed, out), np.float32(SoftLevels(field, weight * over, WIDTH).level(deep / before)))
+            for_slices(
+                _break, (field, allowed, out), np.float32(SoftLevels(field, weight * over, WIDTH).level(deep / before))
+            )
             # Nothing goes where what lies over it still holds.
             out = event.settled(out) * (over > np.float32(1e-3))
             through[(above, count)] = (over * out, deep)
@@ -180,7 +211,10 @@ class Chipping(Effect):
             out = raised(out, lift)
         note = ""
         if wanted * area > reachable * 1.001:
-            note = f"The place is smaller than the coverage asked for: all of it is chipped, {reachable / area:.1%} instead of {wanted:.1%} of the paint"
+            note = (
+                f"The place is smaller than the coverage asked for: all of it is chipped, {reachable / area:.1%} "
+                f"instead of {wanted:.1%} of the paint"
+            )
         elif self.size_mm > 1000.0 * pile.texels.mesh.diagonal:
             note = "A chip is larger than the object: make the chip size smaller"
         return Outcome(out, lost, note)
@@ -204,7 +238,8 @@ class Chipping(Effect):
             return
         counts = np.stack(there).sum(axis=0, dtype=np.int64)
         order = list(zip(reversed(paints), reversed(there), strict=True))
-        # How many paints stand over each; what breaks at one depth of one number of paints is found once for all of them.
+        # How many paints stand over each; what breaks at one depth of one number of paints is found once for all of
+        # them.
         standing = [np.zeros(len(counts), np.int16)]
         for _, mine in order[:-1]:
             standing.append(standing[-1] + mine)
@@ -234,14 +269,18 @@ class Chipping(Effect):
         for k, (bits, value) in enumerate(zip(pieces.number, pieces.value, strict=True)):
             if weights[k] > 0:
                 # An edge takes up only a strip of the pieces along it, and they break off whole.
-                mean = np.minimum(mean_over(bits, event.mask, event.pile.texels.area) * np.float32(2.0), np.float32(1.0))
+                mean = np.minimum(
+                    mean_over(bits, event.mask, event.pile.texels.area) * np.float32(2.0), np.float32(1.0)
+                )
                 out += mean * np.float32(weights[k] * 1.3)
             spread = (0.22 - 0.10 * self.vary, 0.05 + 0.18 * self.vary, 0.02 + 0.32 * self.ragged)[k]
             out += (value - np.float32(0.5)) * np.float32(spread)
         return out
 
     def _deeper(self, event: Event, potential: np.ndarray, above: int) -> np.ndarray:
-        """(n,) float32: the potential of a coat below, which breaks along pieces of its own, and nowhere that the coat above it does not."""
+        """(n,) float32: the potential of a coat below, which breaks along pieces of its own, and nowhere that the
+        coat above it does not.
+        """
         pieces: Fractures = event.fractures(self.size_mm * 0.85, salt=40 + above)
         out = potential.copy()
         for k, value in enumerate(pieces.value):

@@ -33,7 +33,8 @@ SKIN_MM = 0.4
 NARROWER = 0.55
 #: When cracks of each generation begin to open, in shares of the whole growth.
 OPENS = (0.0, 0.3, 0.55)
-#: Half width, mm, that cracks are looked for with: next to nothing, so the nearest is that by its middle, whatever width is asked for later.
+#: Half width, mm, that cracks are looked for with: next to nothing, so the nearest is that by its middle, whatever
+#: width is asked for later.
 UNIT = 1e-3
 #: Single cracks at most.
 MOST_SINGLE = 160
@@ -55,8 +56,9 @@ def _open(start, end, gap, half, texel, out):  # type: ignore[no-untyped-def]
 class CrackLayer(Effect):
     """Cracks: of shrinkage, of stress, of a glaze or a paint, and splits along the grain.
 
-    They are cuts through the body and not a picture, so they go round edges and stay sharp from near; each piece cracks by itself and no crack crosses a
-    joint. Old cracks are wide and young ones narrow and end at the old ones. Dirt gathers in them, and later layers know where they are.
+    They are cuts through the body and not a picture, so they go round edges and stay sharp from near; each piece cracks
+    by itself and no crack crosses a joint. Old cracks are wide and young ones narrow and end at the old ones. Dirt
+    gathers in them, and later layers know where they are.
     """
 
     kind: Literal["cracks"] = "cracks"
@@ -76,7 +78,8 @@ class CrackLayer(Effect):
     way: Literal["shrinkage", "stress", "crazing", "splits"] = choice(
         "shrinkage",
         "Cracks",
-        "A network with old wide and young narrow cracks; single ones from where stress gathers; a fine net in the skin; along the fibres of timber",
+        "A network with old wide and young narrow cracks; single ones from where stress gathers; a fine net in the "
+        "skin; along the fibres of timber",
         shrinkage="of shrinkage",
         stress="of stress",
         crazing="crazing of paint or glaze",
@@ -96,7 +99,14 @@ class CrackLayer(Effect):
     width_mm: float = number(0.32, "Width", "mm", 0.005, 100.0, (0.05, 5.0), "Of the widest", log=True, grows=0.4)
     depth_mm: float = number(4.0, "Depth", "mm", 0.0, 1000.0, (0.1, 40.0), "Of the widest", log=False, grows=0.4)
     generations: float = number(
-        2.0, "Generations", "", 1.0, 3.0, about="Young cracks within what the old ones left", step=1.0, when={"way": "shrinkage"}
+        2.0,
+        "Generations",
+        "",
+        1.0,
+        3.0,
+        about="Young cracks within what the old ones left",
+        step=1.0,
+        when={"way": "shrinkage"},
     )
     vary: float = number(0.5, "Widths differ", "%", 0.0, 1.0, about="From crack to crack")
     opened: float = number(0.72, "Opened", "%", 0.0, 1.0, about="Share of the network that has opened")
@@ -105,16 +115,20 @@ class CrackLayer(Effect):
     crumble_mm: float = number(
         1.8, "Crumbling", "mm", 0.0, 100.0, (0.0, 10.0), "How far lips have broken off here and there", grows=0.5
     )
-    offset_mm: float = number(0.15, "Offset", "mm", 0.0, 50.0, (0.0, 3.0), "By which one side stands above the other", grows=0.5)
+    offset_mm: float = number(
+        0.15, "Offset", "mm", 0.0, 50.0, (0.0, 3.0), "By which one side stands above the other", grows=0.5
+    )
     starts: Literal["weak", "place"] = choice(
         "weak", "Begin at", "Inner corners, rims of holes and edges; or wherever the place of the layer is white",
         hints={"when": {"way": "stress"}}, weak="corners and holes", place="places marked by the recipe",
     )  # fmt: skip
     within: Literal["shell", "brick", "whole"] = choice(
-        "shell", "Each piece by itself", "What no crack goes beyond", shell="each body", brick="each brick, slate or board", whole="nothing, all is one",
+        "shell", "Each piece by itself", "What no crack goes beyond", shell="each body",
+        brick="each brick, slate or board", whole="nothing, all is one",
     )  # fmt: skip
     grain_along: Literal["long", "x", "y", "z"] = choice(
-        "long", "Grain runs", "Direction of the fibres", hints={"when": {"way": "splits"}}, long="the long way of each piece", x="along x", y="upwards", z="along z"
+        "long", "Grain runs", "Direction of the fibres", hints={"when": {"way": "splits"}},
+        long="the long way of each piece", x="along x", y="upwards", z="along z"
     )  # fmt: skip
     dirt: float = number(0.65, "Dirt in them", "%", 0.0, 1.0, about="What has gathered in them and stains their lips")
     stain_mm: float = number(
@@ -144,7 +158,8 @@ class CrackLayer(Effect):
             return Outcome(
                 pile,
                 nothing,
-                f"The net is finer than two texels here ({2 * event.texel_mm:.2g} mm): raise its size or the resolution",
+                f"The net is finer than two texels here ({2 * event.texel_mm:.2g} mm): raise its size or the "
+                "resolution",
             )
         drawn: list[object] = [
             self.way,
@@ -170,10 +185,17 @@ class CrackLayer(Effect):
         begins = np.array(OPENS, np.float32)[found.generation]
         share = grown * np.float32(event.strength)
         wide = np.clip(
-            (share - begins * np.float32(0.6)) / np.maximum(np.float32(1.0) - begins * np.float32(0.6), np.float32(0.2)), 0.0, 1.0
+            (share - begins * np.float32(0.6))
+            / np.maximum(np.float32(1.0) - begins * np.float32(0.6), np.float32(0.2)),
+            0.0,
+            1.0,
         )
         along = event.noise(max(self.size_mm * 0.16, 2.0 * event.texel_mm), octaves=3, gain=0.6, salt=232)
-        wide = np.sqrt(wide) * np.clip(np.float32(1.0) + np.float32(0.38 * self.vary) * along, 0.0, 2.0) * (wide > np.float32(0.02))
+        wide = (
+            np.sqrt(wide)
+            * np.clip(np.float32(1.0) + np.float32(0.38 * self.vary) * along, 0.0, 2.0)
+            * (wide > np.float32(0.02))
+        )
         full = np.float32(0.5 * self.width_mm)
         half = np.minimum(found.half * np.float32(1.0 / UNIT) * wide, np.float32(1.8)) * full
         gap = found.distance + found.half - half
@@ -245,7 +267,8 @@ class CrackLayer(Effect):
             sites.append((got, own))
         bend = 0.55 * self.wander if self.way == "shrinkage" else 0.3 * self.wander
         return crack_network(
-            texels.position, texels.normal, piece, sites, apart, halves, vary=0.85 * self.vary, missing=missing, bend=bend, rough=0.5, seed=seed
+            texels.position, texels.normal, piece, sites, apart, halves, vary=0.85 * self.vary, missing=missing,
+            bend=bend, rough=0.5, seed=seed
         )  # fmt: skip
 
     def _single(self, event: Event) -> Cracks:
@@ -256,19 +279,29 @@ class CrackLayer(Effect):
         apart = 0.6 * self.size_mm
         if self.way == "splits":
             sites = event.sites(apart * 0.75, salt=236)
-            sites = sites.only(np.sort(random.permutation(len(sites))[: int(min(MOST_SINGLE, max(1, self.opened * len(sites))))]))
+            sites = sites.only(
+                np.sort(random.permutation(len(sites))[: int(min(MOST_SINGLE, max(1, self.opened * len(sites))))])
+            )
             splits = grown_from(
-                sites.position, sites.normal, self._grain(texels, of_triangle)[of_triangle[sites.triangle]], of_triangle[sites.triangle],
+                sites.position, sites.normal, self._grain(texels, of_triangle)[of_triangle[sites.triangle]],
+                of_triangle[sites.triangle],
                 0.5 * self.size_mm / 1000.0, UNIT, vary=self.vary, turn_deg=2.0, branches=0.0, both=True, seed=seed,
             )  # fmt: skip
-            return fissure_field(texels.position, texels.normal, piece, splits, wander=0.012 + 0.03 * self.wander, rough=0.6)
+            return fissure_field(
+                texels.position, texels.normal, piece, splits, wander=0.012 + 0.03 * self.wander, rough=0.6
+            )
         at, out, way, own = self._starts(event, of_triangle, apart, random)
         fissures: Fissures = grown_from(
-            at, out, way, own, self.size_mm / 1000.0, UNIT, vary=self.vary, turn_deg=12.0 + 40.0 * self.wander, branches=0.55, seed=seed
+            at, out, way, own, self.size_mm / 1000.0, UNIT, vary=self.vary, turn_deg=12.0 + 40.0 * self.wander,
+            branches=0.55, seed=seed
         )  # fmt: skip
-        return fissure_field(texels.position, texels.normal, piece, fissures, wander=0.03 + 0.16 * self.wander, rough=0.47)
+        return fissure_field(
+            texels.position, texels.normal, piece, fissures, wander=0.03 + 0.16 * self.wander, rough=0.47
+        )
 
-    def _starts(self, event: Event, of_triangle: np.ndarray, apart: float, random: np.random.Generator) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:  # fmt: skip
+    def _starts(
+        self, event: Event, of_triangle: np.ndarray, apart: float, random: np.random.Generator
+    ) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
         """Places (m, 3), normals (m, 3), ways (m, 3) and pieces (m,) that single cracks begin at."""
         texels = event.pile.texels
         if self.starts == "place":
@@ -280,7 +313,9 @@ class CrackLayer(Effect):
                 way,
                 of_triangle[texels.triangle[rows]],
             )
-        weak: WeakPoints = event.scope.keep.get(key_of("weak points", texels.mesh.key), lambda: weak_points(texels.mesh))
+        weak: WeakPoints = event.scope.keep.get(
+            key_of("weak points", texels.mesh.key), lambda: weak_points(texels.mesh)
+        )
         if not len(weak.at):
             sites = event.sites(apart * 1.6, salt=235)
             return (
@@ -312,12 +347,15 @@ class CrackLayer(Effect):
         centre = np.stack([np.bincount(of_triangle, weight * middle[:, k], count) / total for k in range(3)], axis=1)
         away = middle - centre[of_triangle]
         spread = np.stack(
-            [np.bincount(of_triangle, weight * away[:, a] * away[:, b], count) for a in range(3) for b in range(3)], axis=1
+            [np.bincount(of_triangle, weight * away[:, a] * away[:, b], count) for a in range(3) for b in range(3)],
+            axis=1,
         )
         _, vectors = np.linalg.eigh(spread.reshape(count, 3, 3))
         return np.asarray(vectors[:, :, 2])
 
-    def _cut(self, event: Event, found: Cracks, gap: np.ndarray, half: np.ndarray, opened: np.ndarray) -> tuple[Pile, np.ndarray]:
+    def _cut(
+        self, event: Event, found: Cracks, gap: np.ndarray, half: np.ndarray, opened: np.ndarray
+    ) -> tuple[Pile, np.ndarray]:
         """The pile with the cracks in it, and (n,) what its lips have lost."""
         pile = event.pile
         texel = event.texel_mm
@@ -326,9 +364,12 @@ class CrackLayer(Effect):
             wave = max(2.6 * self.crumble_mm, 2.0 * texel)
             broken = event.noise(wave, octaves=4, gain=0.65, salt=236)
             unseen = event.left_out(wave, octaves=4, gain=0.65)
-            reach = np.float32(2.0 * self.crumble_mm) * clipped(broken * np.float32(0.45) - np.float32(0.125), 0.45 * unseen)
+            reach = np.float32(2.0 * self.crumble_mm) * clipped(
+                broken * np.float32(0.45) - np.float32(0.125), 0.45 * unseen
+            )
             reach = reach * np.minimum(half / np.float32(0.3 * self.width_mm), np.float32(1.0))
-            # Share of the width of a texel (or of a soft border) from what broke off one lip to what broke off the other.
+            # Share of the width of a texel (or of a soft border) from what broke off one lip to what broke off the
+            # other.
             wide = np.float32(max(texel, 0.3 * self.crumble_mm))
             ends = np.minimum(gap + wide / 2, reach) - np.maximum(gap - wide / 2, -reach - np.float32(2.0) * half)
             # Where a lip is within reach of single pieces only, some of them reach it.
@@ -352,9 +393,13 @@ class CrackLayer(Effect):
             if pile.has(family):
                 digs += pile.substance_of(family)
         deep = np.float32(min(self.depth_mm, SKIN_MM) if crazing else self.depth_mm)
-        inside = np.clip(np.float32(1.0) - np.maximum(gap + half, 0.0) / np.maximum(half, np.float32(0.5 * texel)), 0.0, 1.0)
+        inside = np.clip(
+            np.float32(1.0) - np.maximum(gap + half, 0.0) / np.maximum(half, np.float32(0.5 * texel)), 0.0, 1.0
+        )
         # From a V to a trough, by how worn it is; what is narrower than a texel is as deep as it is wide in it.
-        profile = inside ** np.float32(1.0 - 0.55 * self.worn) * np.minimum(half * np.float32(2.0 / texel), np.float32(1.0))
+        profile = inside ** np.float32(1.0 - 0.55 * self.worn) * np.minimum(
+            half * np.float32(2.0 / texel), np.float32(1.0)
+        )
         size = np.minimum(half / np.float32(0.5 * self.width_mm), np.float32(1.5)) ** np.float32(0.8)
         lips = (
             np.exp(-np.maximum(gap, 0.0) / np.float32(0.6 * self.width_mm + 0.6 * texel))
@@ -362,7 +407,9 @@ class CrackLayer(Effect):
             * np.float32(0.10 * self.worn)
         )
         relief = -(profile + lips * size) * size * deep * np.minimum(digs, np.float32(1.0))
-        relief = relief - chips * np.float32(0.30 * self.crumble_mm) * np.minimum(digs, np.float32(1.0)) * np.float32(0.6)
+        relief = relief - chips * np.float32(0.30 * self.crumble_mm) * np.minimum(digs, np.float32(1.0)) * np.float32(
+            0.6
+        )
         if self.offset_mm > 0 and self.way != "crazing":
             relief = relief + self._offset(found, gap, half) * np.minimum(digs, np.float32(1.0))
         return replace(out, skin=(out.skin + relief).astype(np.float32)), (chips * np.float32(0.5)).astype(np.float32)
@@ -390,14 +437,19 @@ class CrackLayer(Effect):
         fine = min(1.0, 1.3 * reach / texel)
         away = np.maximum(gap - np.float32(0.35 * texel), 0.0) / np.float32(reach)
         stain = (
-            np.float32(0.55) * np.exp(-np.float32(2.2) * away) + np.float32(0.45) * np.exp(-np.float32(0.7) * away * away)
+            np.float32(0.55) * np.exp(-np.float32(2.2) * away)
+            + np.float32(0.45) * np.exp(-np.float32(0.7) * away * away)
         ) * np.float32(fine)
         stain = stain * np.minimum(half / np.float32(0.30 * self.width_mm), np.float32(1.0)) * (away < np.float32(6.0))
         stain = stain * np.clip(np.float32(0.62) + np.float32(0.34) * patch, 0.08, 0.95)
-        share = np.clip(np.maximum(opened * np.float32(0.95), stain) * np.float32(self.dirt**0.7), 0.0, 0.97).astype(np.float32)
+        share = np.clip(np.maximum(opened * np.float32(0.95), stain) * np.float32(self.dirt**0.7), 0.0, 0.97).astype(
+            np.float32
+        )
         tone = np.float32(1.0) + np.float32(0.2) * patch
         sheet = {"base_color": toned(self.dirt_color, tone, 0.5, 1.6), "roughness": one(0.95)}
-        return pile.with_coat(event.coat(f"{event.name}: dirt", DIRT, hidden(share, DIRT.hide_um) * np.float32(0.6), sheet, "dirt"))
+        return pile.with_coat(
+            event.coat(f"{event.name}: dirt", DIRT, hidden(share, DIRT.hide_um) * np.float32(0.6), sheet, "dirt")
+        )
 
 
 def _peaks(texels: Texels, mask: np.ndarray, apart_mm: float) -> np.ndarray:

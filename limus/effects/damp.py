@@ -12,7 +12,8 @@ from limus.materials.substance import SHEEN, WATER
 from limus.strata.pile import Coat, Pile
 from limus.surface.blur import blur
 
-#: A film of water evens out relief that is no deeper than this, mm: drops hold on to it by surface tension (common practice, no source).
+#: A film of water evens out relief that is no deeper than this, mm: drops hold on to it by surface tension (common
+#: practice, no source).
 EVENS_MM = 0.35
 #: Porosity from which on a surface soaks up as much water as darkens it fully.
 SOAKS = 0.10
@@ -31,7 +32,9 @@ def _wet(start, end, color, roughness, metal, porosity, damp, film, soaks, outsi
         # Pores soak; a rough surface darkens under a film even where it has none.
         rough = min(max((roughness[i] - np.float32(0.3)) * np.float32(2.0), nought), one_)
         soak = min(porosity[i] / soaks, one_)
-        share = (one_ - metal[i]) * max(damp[i] * soak, max(film[i], np.float32(0.35) * damp[i]) * np.float32(0.75) * rough)
+        share = (one_ - metal[i]) * max(
+            damp[i] * soak, max(film[i], np.float32(0.35) * damp[i]) * np.float32(0.75) * rough
+        )
         share = min(max(share, nought), one_)
         by = one_ + (ratio - one_) * share
         for c in range(3):
@@ -43,7 +46,8 @@ def _wet(start, end, color, roughness, metal, porosity, damp, film, soaks, outsi
 
 
 def wetted(event: Event, pile: Pile, damp: np.ndarray, film: np.ndarray, sheet: dict[str, np.ndarray]) -> Coat:
-    """A veil over ``pile`` as it looks when wet: darker by ``optics.wet_albedo`` where it soaks (hue kept), smoother under a film.
+    """A veil over ``pile`` as it looks when wet: darker by ``optics.wet_albedo`` where it soaks (hue kept), smoother
+    under a film.
 
     Parameters
     ----------
@@ -56,14 +60,17 @@ def wetted(event: Event, pile: Pile, damp: np.ndarray, film: np.ndarray, sheet: 
 
     color, rough = np.empty((count, 3), np.float32), np.empty(count, np.float32)
     for_ranges(
-        _wet, count, shown("base_color"), shown("roughness"), shown("metalness"), pile.porosity(), damp, film, np.float32(SOAKS),
+        _wet, count, shown("base_color"), shown("roughness"), shown("metalness"), pile.porosity(), damp, film,
+        np.float32(SOAKS),
         np.float32(reflectance_at_normal(WATER_IOR)), np.float32(WATER_INSIDE), color, rough,
     )  # fmt: skip
     there = np.where((damp > 1e-4) | (film > 1e-4), np.float32(12.0), np.float32(0.0))
     return Coat(event.layer, event.name, SHEEN, there, {"base_color": color, "roughness": rough}, event.uses, "damp")
 
 
-def water_coat(event: Event, film: np.ndarray, more_mm: np.ndarray | None = None, *, name: str = "", piece: str = "film") -> Coat:
+def water_coat(
+    event: Event, film: np.ndarray, more_mm: np.ndarray | None = None, *, name: str = "", piece: str = "film"
+) -> Coat:
     """A film of water with a surface of its own.
 
     ``film`` (n,) 0..1 how much of a texel it covers; ``more_mm`` (n,) how deep it is besides.

@@ -32,7 +32,8 @@ class Debris(Effect):
     louder: ClassVar[str] = "raise the amount and the size of pieces; it lies where something shelters it"
     summary: ClassVar[str] = "Grit and crumbs on ledges and along the foot of what stands up"
     when: ClassVar[str] = (
-        "On level ground and ledges; against a kerb or wall take the distance to that part as its place, 30 to 40 cm, broken up"
+        "On level ground and ledges; against a kerb or wall take the distance to that part as its place, 30 to 40 "
+        "cm, broken up"
     )
 
     color: tuple[float, float, float] = colour((0.135, 0.108, 0.078), "Colour")
@@ -58,7 +59,9 @@ class Debris(Effect):
         place = event.mask * np.float32(event.strength)
         big, small = event.cells(self.piece_mm, salt=121), event.cells(self.piece_mm * 0.4, salt=122)
         drift = event.noise(self.piece_mm * 9.0, octaves=4, salt=123)
-        heap = np.clip(place * np.float32(0.4 + self.amount) + np.float32(0.22) * drift * place - np.float32(0.12), 0.0, 1.0)
+        heap = np.clip(
+            place * np.float32(0.4 + self.amount) + np.float32(0.22) * drift * place - np.float32(0.12), 0.0, 1.0
+        )
         # A piece lies there when the heap is higher than its own number; fine grit fills between.
         stone = np.clip((heap * np.float32(1.1) - big.value) * np.float32(6.0), 0.0, 1.0) * np.clip(
             np.float32(1.25) - big.distance / np.float32(0.5 * self.piece_mm), 0.0, 1.0
@@ -68,10 +71,14 @@ class Debris(Effect):
         if not (share > 0.004).any():
             return Outcome(event.pile, share, "Nothing lies level in this place: widen it")
         tone = np.where(stone > np.float32(0.3), big.value, small.value)
-        mix = np.clip((np.mod(tone * np.float32(7.31), np.float32(1.0)) - np.float32(0.45)) * np.float32(3.0), 0.0, 1.0)[:, None]
+        mix = np.clip(
+            (np.mod(tone * np.float32(7.31), np.float32(1.0)) - np.float32(0.45)) * np.float32(3.0), 0.0, 1.0
+        )[:, None]
         color = np.array(self.color, np.float32) * (1 - mix) + np.array(self.second, np.float32) * mix
         color = np.clip(
-            color * (np.float32(0.65) + np.float32(0.7) * np.mod(tone * np.float32(13.7), np.float32(1.0)))[:, None], 0.0, 1.0
+            color * (np.float32(0.65) + np.float32(0.7) * np.mod(tone * np.float32(13.7), np.float32(1.0)))[:, None],
+            0.0,
+            1.0,
         ).astype(np.float32)
         height = (
             heap * np.float32(self.depth_mm * 0.5)

@@ -26,10 +26,11 @@ Place3 = tuple[Metres, Metres, Metres]
 
 
 class Decal(Effect):
-    """A picture or letters thrown on the surface through a box: a sign, a label, or letters sprayed with a cut-out sheet.
+    """A picture or letters thrown on the surface through a box: a sign, a label, or letters sprayed with a cut-out
+    sheet.
 
-    What comes later ages it like everything else. Its place is kept in metres in the axes of the object's file, so it stays where it is when the object
-    is stood up another way.
+    What comes later ages it like everything else. Its place is kept in metres in the axes of the object's file, so it
+    stays where it is when the object is stood up another way.
     """
 
     kind: Literal["decal"] = "decal"
@@ -38,22 +39,35 @@ class Decal(Effect):
     title: ClassVar[str] = "Decal"
     group: ClassVar[Group] = "Marks and stains"
     summary: ClassVar[str] = "A picture, a sign or stencilled letters, put on the surface by hand"
-    when: ClassVar[str] = "For numbers, warnings, plates and labels. Put it before what wore it, and drag it on the view"
+    when: ClassVar[str] = (
+        "For numbers, warnings, plates and labels. Put it before what wore it, and drag it on the view"
+    )
 
     what: Literal["text", "picture"] = choice(
-        "text", "What", "Letters in a font that comes with the program, or a picture of your own", text="letters", picture="picture"
+        "text",
+        "What",
+        "Letters in a font that comes with the program, or a picture of your own",
+        text="letters",
+        picture="picture",
     )
-    text: str = Field("No 3", max_length=200, title="Letters", json_schema_extra={"control": "text", "when": {"what": "text"}})
+    text: str = Field(
+        "No 3", max_length=200, title="Letters", json_schema_extra={"control": "text", "when": {"what": "text"}}
+    )
     font: Literal["stencil", "narrow", "plain"] = choice(
         "stencil", "Font", "", hints={"when": {"what": "text"}}, **{k: v[0] for k, v in FONTS.items()}
     )
     file: FileName = Field(
-        "", max_length=500, title="Picture", description="PNG, WebP or SVG with transparency; others cover their whole box",
+        "", max_length=500, title="Picture",
+        description="PNG, WebP or SVG with transparency; others cover their whole box",
         json_schema_extra={"control": "picture", "when": {"what": "picture"}},
     )  # fmt: skip
     color: tuple[float, float, float] = colour((0.72, 0.70, 0.64), "Colour", "Of letters; a tint for pictures")
-    tint: float = number(0.0, "Tinted", "%", 0.0, 1.0, about="How far the picture takes on the colour", when={"what": "picture"})
-    stencil: bool = switch(False, "Cut-out sheet", "Sprayed through a stencil: ragged edges, a mist under the sheet, uneven cover")
+    tint: float = number(
+        0.0, "Tinted", "%", 0.0, 1.0, about="How far the picture takes on the colour", when={"what": "picture"}
+    )
+    stencil: bool = switch(
+        False, "Cut-out sheet", "Sprayed through a stencil: ragged edges, a mist under the sheet, uneven cover"
+    )
     at: Place3 | None = Field(
         None,
         title="Place",
@@ -87,10 +101,16 @@ class Decal(Effect):
         log=False,
         grows=1.0,
     )
-    facing_deg: float = number(65.0, "Up to an angle of", "°", 1.0, 89.0, about="Surfaces that turn away further are left out")
-    soft: float = number(0.0, "Soft edge", "mm", 0.0, 1000.0, (0.0, 20.0), "Fades out towards the border of the box", grows=0.5)
+    facing_deg: float = number(
+        65.0, "Up to an angle of", "°", 1.0, 89.0, about="Surfaces that turn away further are left out"
+    )
+    soft: float = number(
+        0.0, "Soft edge", "mm", 0.0, 1000.0, (0.0, 20.0), "Fades out towards the border of the box", grows=0.5
+    )
     around: bool = switch(
-        True, "Lies along the surface", "As paper does round a pipe; off: thrown straight, stretched where the surface turns away"
+        True,
+        "Lies along the surface",
+        "As paper does round a pipe; off: thrown straight, stretched where the surface turns away",
     )
     mirror: bool = switch(False, "Mirrored", "Left and right change places")
     count: int = Field(
@@ -137,7 +157,9 @@ class Decal(Effect):
         if self.depth_mm <= 0:
             return Outcome(event.pile, nothing, "Its box has no depth: give it some", self._frame(event, tall_mm, 0.0))
         shape: list[object] = [self.model_dump(exclude={"color", "tint", "roughness", "thickness_um", "relief"})]
-        alpha, color, said, deep = event.scope.keep.get(event.key("thrown", shape), lambda: self._thrown(event, image, tall_mm))
+        alpha, color, said, deep = event.scope.keep.get(
+            event.key("thrown", shape), lambda: self._thrown(event, image, tall_mm)
+        )
         frame = self._frame(event, tall_mm, deep)
         share = alpha * event.mask * np.float32(event.strength)
         if not (share > 0.004).any():
@@ -149,9 +171,14 @@ class Decal(Effect):
         if self.stencil:
             patch = event.noise(self.width_mm * 0.08, octaves=4, salt=191)
             shown = np.clip(shown * (np.float32(1.0) + np.float32(0.06) * patch)[:, None], 0.0, 1.0)
-        thickness = np.maximum(hidden(share, DECAL.hide_um), np.where(share > 0.98, np.float32(self.thickness_um), np.float32(0.0)))
+        thickness = np.maximum(
+            hidden(share, DECAL.hide_um), np.where(share > 0.98, np.float32(self.thickness_um), np.float32(0.0))
+        )
         coat = event.coat(
-            event.name, DECAL, thickness, {"base_color": np.ascontiguousarray(shown, np.float32), "roughness": one(self.roughness)}
+            event.name,
+            DECAL,
+            thickness,
+            {"base_color": np.ascontiguousarray(shown, np.float32), "roughness": one(self.roughness)},
         )
         pile = event.pile.with_coat(coat)
         if self.relief == "levels":
@@ -166,7 +193,9 @@ class Decal(Effect):
         if self.what == "text":
             plane = lettering(self.text, self.font)
             lacking = unknown_signs(self.text, self.font)
-            said = f"The font has no sign for {' '.join(lacking[:8])}: use another font, or a picture" if lacking else ""
+            said = (
+                f"The font has no sign for {' '.join(lacking[:8])}: use another font, or a picture" if lacking else ""
+            )
             if plane.max(initial=0.0) <= 0:
                 return None, said or "There are no letters: type some"
             return np.repeat(plane[:, :, None], 4, axis=2), said
@@ -202,10 +231,15 @@ class Decal(Effect):
         return Frame(three(box.middle), three(box.right), three(box.up), three(box.back), self.width_mm, tall_mm)
 
     def _thrown(self, event: Event, image: np.ndarray, tall_mm: float) -> tuple[np.ndarray, np.ndarray, str, float]:
-        """(n,) alpha, (n, 3) linear colour, a finding, and by how many mm the surface lies before the middle of the box."""
+        """(n,) alpha, (n, 3) linear colour, a finding, and by how many mm the surface lies before the middle of the
+        box.
+        """
         texels = event.pile.texels
         middle, facing = self.placed(event)
-        planes = [reduced(np.ascontiguousarray(image[:, :, c]), image.shape[1] * texels.texel_mm / self.width_mm) for c in range(4)]
+        planes = [
+            reduced(np.ascontiguousarray(image[:, :, c]), image.shape[1] * texels.texel_mm / self.width_mm)
+            for c in range(4)
+        ]
         picture = np.stack(planes, axis=2)
         alpha, color = np.zeros(len(texels), np.float32), np.zeros((len(texels), 3), np.float32)
         box = throw_box(middle, facing, self.turn_deg, self.depth_mm / 1000.0)
@@ -228,7 +262,9 @@ class Decal(Effect):
             read = read_at(picture, u, v)
             a = np.minimum(read[:, 3], np.float32(1.0))
             if self.soft > 0:
-                border = np.minimum(np.float32(self.width_mm / 2) - np.abs(found.x), np.float32(tall_mm / 2) - np.abs(found.y))
+                border = np.minimum(
+                    np.float32(self.width_mm / 2) - np.abs(found.x), np.float32(tall_mm / 2) - np.abs(found.y)
+                )
                 a = a * np.clip(border / np.float32(self.soft), 0.0, 1.0)
             area = texels.area[found.rows] * np.float32(1e6)
             got += float((a * area * (1.0 if self.around else found.facing)).sum(dtype=np.float64))
@@ -254,12 +290,16 @@ class Decal(Effect):
         soft = blur(texels, alpha, reach)
         ragged = event.noise(self.width_mm * 0.025, octaves=4, gain=0.65, salt=192)
         gap = np.clip(event.noise(self.width_mm * 0.35, octaves=2, salt=193) * np.float32(0.6), 0.0, 1.0)
-        body = np.clip((soft - np.float32(0.5) + np.float32(0.16) * ragged) * np.float32(3.0) + np.float32(0.5), 0.0, 1.0)
+        body = np.clip(
+            (soft - np.float32(0.5) + np.float32(0.16) * ragged) * np.float32(3.0) + np.float32(0.5), 0.0, 1.0
+        )
         mist = blur(texels, alpha, reach * 5.0) * gap * np.float32(0.35)
         drops = event.noise(1.0, octaves=2, salt=194)
         mist = np.clip(mist + drops * np.float32(0.10) - np.float32(0.06), 0.0, 0.4) * (mist > 0.01)
         worn = np.clip(
-            np.float32(1.02) - np.float32(0.06) * np.abs(event.noise(self.width_mm * 0.1, octaves=4, salt=195)), 0.0, 1.0
+            np.float32(1.02) - np.float32(0.06) * np.abs(event.noise(self.width_mm * 0.1, octaves=4, salt=195)),
+            0.0,
+            1.0,
         )
         return np.maximum(body * worn, mist).astype(np.float32)
 
@@ -269,7 +309,9 @@ _CELLS = 24
 
 
 def front_of(event: Event) -> tuple[np.ndarray, np.ndarray]:
-    """(3,) m and (3,) unit: a roomy place on the front (+z) of the object, near its middle, and the direction out of it."""
+    """(3,) m and (3,) unit: a roomy place on the front (+z) of the object, near its middle, and the direction out of
+    it.
+    """
     texels = event.pile.texels
     low, high = texels.mesh.bounds.astype(np.float64)
     middle, size = (low + high) / 2, np.maximum(high - low, 1e-9)
@@ -277,7 +319,8 @@ def front_of(event: Event) -> tuple[np.ndarray, np.ndarray]:
     facing = np.clip((texels.normal[:, 2] - 0.75) * 4.0, 0.0, 1.0)
     at = np.clip(((p[:, :2] - low[:2]) / size[:2] * _CELLS).astype(np.int64), 0, _CELLS - 1)
     cell = at[:, 1] * _CELLS + at[:, 0]
-    # How much of it faces the front in each cell, its neighbours counted; what is in the middle of the object counts more.
+    # How much of it faces the front in each cell, its neighbours counted; what is in the middle of the object counts
+    # more.
     room = np.bincount(cell, texels.area * facing, _CELLS**2).reshape(_CELLS, _CELLS)
     full = size[0] * size[1] / _CELLS**2
     room = ndimage.uniform_filter(np.minimum(room / full, 1.0), 5, mode="constant")

@@ -29,7 +29,9 @@ class Dirt(Effect):
     begins: ClassVar[bool] = True
     law: ClassVar[Law] = "even"
     summary: ClassVar[str] = "Grime in hollows, along joints and wherever nothing washes it off"
-    when: ClassVar[str] = "Nearly always: it tells corners, joints and fixings apart. After what made the hollows, before dust"
+    when: ClassVar[str] = (
+        "Nearly always: it tells corners, joints and fixings apart. After what made the hollows, before dust"
+    )
 
     color: tuple[float, float, float] = colour((0.052, 0.041, 0.030), "Colour")
     thickness_um: float = number(32.0, "Thickness", "µm", 0.0, 5000.0, (0.0, 200.0), "Where the mask is white")
@@ -39,7 +41,9 @@ class Dirt(Effect):
     )
     clumps: float = number(0.6, "Clumped", "%", 0.0, 1.0, about="Uneven thickness")
     clump_mm: float = number(12.0, "Clump size", "mm", 0.2, 500.0, (1.0, 80.0), log=True, grows=0.5)
-    runs_mm: float = number(25.0, "Washed down", "mm", 0.0, 2000.0, (0.0, 200.0), "How far rain has drawn it out below", grows=0.6)
+    runs_mm: float = number(
+        25.0, "Washed down", "mm", 0.0, 2000.0, (0.0, 200.0), "How far rain has drawn it out below", grows=0.6
+    )
 
     @classmethod
     def default_where(cls, size: ObjectSize = ONE_METRE) -> Recipe:
@@ -49,7 +53,9 @@ class Dirt(Effect):
                 term(Sheltered(reach_mm=size.mm(64.0, 0.75)), low=0.18, high=0.85),
                 term(Hollows(radius_mm=size.mm(8.0, 0.5)), low=0.04, high=0.32, combine="screen", amount=0.85),
                 term(Noise(size_mm=size.mm(55.0, 0.75), octaves=5, seed=8), low=0.1, high=0.8, amount=0.75),
-                term(Noise(size_mm=size.mm(140.0, 1.0), octaves=5, seed=12), low=0.6, high=1.0, combine="add", amount=0.2),
+                term(
+                    Noise(size_mm=size.mm(140.0, 1.0), octaves=5, seed=12), low=0.6, high=1.0, combine="add", amount=0.2
+                ),
                 term(Noise(size_mm=size.mm(450.0, 1.0), octaves=3, seed=13), low=0.15, high=0.75, out_low=0.2),
             ]
         )
@@ -71,13 +77,16 @@ class Dirt(Effect):
         grit = event.noise(self.clump_mm * 0.12, octaves=2, gain=0.7, salt=43)
         place = event.mask
         if joint is not None:
-            place = np.maximum(place, np.minimum(joint * (np.float32(0.25) + place), np.float32(1.0)) * np.float32(self.joints))
+            place = np.maximum(
+                place, np.minimum(joint * (np.float32(0.25) + place), np.float32(1.0)) * np.float32(self.joints)
+            )
         if self.runs_mm > 0:
             lane = event.noise(self.clump_mm * 0.5, octaves=3, tall=12.0, salt=44)
             down = event.run_down(place, self.runs_mm) * np.clip(np.float32(0.3) + np.float32(0.5) * lane, 0.0, 1.0)
             place = np.maximum(place, down * np.float32(0.55))
         uneven = np.clip(
-            np.exp(np.float32(self.clumps) * (np.float32(0.75) * lump + np.float32(0.35) * grit)) - np.float32(0.15 * self.clumps),
+            np.exp(np.float32(self.clumps) * (np.float32(0.75) * lump + np.float32(0.35) * grit))
+            - np.float32(0.15 * self.clumps),
             0.03,
             4.0,
         )

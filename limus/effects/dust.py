@@ -23,8 +23,8 @@ from limus.surface.blur import blur
 class Dust(Effect):
     """Fine dust that settles from the air.
 
-    The flux on a slope goes with the cosine of the slope (Hinds, Aerosol Technology), which the effect applies itself; the recipe
-    says where it is sheltered, blown off or rubbed away. It lies in grains and clumps, not as a veil.
+    The flux on a slope goes with the cosine of the slope (Hinds, Aerosol Technology), which the effect applies itself;
+    the recipe says where it is sheltered, blown off or rubbed away. It lies in grains and clumps, not as a veil.
     """
 
     kind: Literal["dust"] = "dust"
@@ -35,11 +35,15 @@ class Dust(Effect):
     begins: ClassVar[bool] = True
     law: ClassVar[Law] = "even"
     reads: ClassVar[tuple[str, ...]] = ("rays",)
-    summary: ClassVar[str] = "Settles in grains on what faces up, thin on edges that are touched, with the trails of fingers"
+    summary: ClassVar[str] = (
+        "Settles in grains on what faces up, thin on edges that are touched, with the trails of fingers"
+    )
     when: ClassVar[str] = "Last of all on what stands indoors or under a roof; a little of it everywhere else"
 
     color: tuple[float, float, float] = colour((0.29, 0.262, 0.222), "Colour")
-    thickness_um: float = number(16.0, "Thickness", "µm", 0.0, 2000.0, (0.0, 80.0), "On a level place under the open sky")
+    thickness_um: float = number(
+        16.0, "Thickness", "µm", 0.0, 2000.0, (0.0, 80.0), "On a level place under the open sky"
+    )
     cling: float = number(0.05, "Clings to walls", "%", 0.0, 1.0, (0.0, 0.6), "Share that settles on upright surfaces")
     grain: float = number(0.6, "Grainy", "%", 0.0, 1.0, about="How uneven it lies from near")
     grain_mm: float = number(1.1, "Grain size", "mm", 0.05, 50.0, (0.2, 6.0), "Of lint and clumps", log=True, grows=0.3)
@@ -76,7 +80,19 @@ class Dust(Effect):
 
     def apply(self, event: Event) -> Outcome:
         """Lay the coat."""
-        film = ["dust", event.mask_key, event.strength, self.thickness_um, self.cling, self.grain, self.grain_mm, self.rubbed, self.corners, self.trails, self.edge_mm]  # fmt: skip
+        film = [
+            "dust",
+            event.mask_key,
+            event.strength,
+            self.thickness_um,
+            self.cling,
+            self.grain,
+            self.grain_mm,
+            self.rubbed,
+            self.corners,
+            self.trails,
+            self.edge_mm,
+        ]
         thickness = event.kept(film, lambda: self._thickness(event))
         color = event.kept(["dust color", self.color, self.mottle_mm, self.grain_mm], lambda: self._color(event))
         shown = event.kept([*film, "shown"], lambda: covered(thickness, DUST))
@@ -105,7 +121,8 @@ class Dust(Effect):
             clump = event.noise(self.grain_mm * 7.0, octaves=4, gain=0.6, salt=53)
             amount = amount * np.clip(
                 np.exp(
-                    np.float32(self.grain) * (np.float32(0.6) * fine + np.float32(0.45) * clump) - np.float32(0.28 * self.grain**2)
+                    np.float32(self.grain) * (np.float32(0.6) * fine + np.float32(0.45) * clump)
+                    - np.float32(0.28 * self.grain**2)
                 ),
                 0.0,
                 4.0,
@@ -114,10 +131,17 @@ class Dust(Effect):
             size = 90.0 * min(max(texels.mesh.diagonal, 0.2), 2.0) ** 0.5
             where = np.clip(event.noise(size * 3.0, octaves=2, salt=54) * np.float32(1.6) - np.float32(1.0), 0.0, 1.0)
             wiped = scratches(
-                texels.position, texels.normal, size, 11.0, per_cube=0.9, seed=event.seed(55) & 0xFFFF, texel_mm=texels.texel_mm
+                texels.position,
+                texels.normal,
+                size,
+                11.0,
+                per_cube=0.9,
+                seed=event.seed(55) & 0xFFFF,
+                texel_mm=texels.texel_mm,
             )
             amount = amount * (
-                np.float32(1.0) - np.float32(0.9 * self.trails**0.5) * where * np.minimum(wiped * np.float32(1.6), np.float32(1.0))
+                np.float32(1.0)
+                - np.float32(0.9 * self.trails**0.5) * where * np.minimum(wiped * np.float32(1.6), np.float32(1.0))
             )
         return (amount * np.float32(event.strength * self.thickness_um)).astype(np.float32)
 

@@ -38,7 +38,8 @@ class Event:
 
     Attributes
     ----------
-    layer : its id. name : its name. pile : the surface before. mask : (n,) float32 0..1, the recipe; mask_key its hash. strength : 0..1.
+    layer : its id. name : its name. pile : the surface before. mask : (n,) float32 0..1, the recipe; mask_key its
+        hash. strength : 0..1.
     reads : what the effect declares that it looks at. uses : per voice, for coats that the effect leaves.
     """
 
@@ -61,7 +62,9 @@ class Event:
         """A seed of this layer's own; ``salt`` tells apart what one effect draws."""
         return self.scope.seed * 7919 + salt + zlib.crc32(self.layer.encode())
 
-    def noise(self, size_mm: float, *, octaves: int = 4, gain: float = 0.5, salt: int = 0, tall: float = 1.0) -> np.ndarray:
+    def noise(
+        self, size_mm: float, *, octaves: int = 4, gain: float = 0.5, salt: int = 0, tall: float = 1.0
+    ) -> np.ndarray:
         """(n,) float32, mean 0 and deviation 1, fading below two texels; kept between evaluations.
 
         ``tall``: how many times as high as wide its shapes are, for what hangs or runs down.
@@ -97,7 +100,9 @@ class Event:
         )
 
     def sites(self, apart_mm: float, *, salt: int = 0, group: np.ndarray | None = None) -> Sites:
-        """Points scattered over the surface, no two nearer than ``apart_mm``; kept between evaluations. ``group`` (T,) as in ``scattered_on``."""
+        """Points scattered over the surface, no two nearer than ``apart_mm``; kept between evaluations. ``group``
+        (T,) as in ``scattered_on``.
+        """
         mesh, seed = self.pile.texels.mesh, self.seed(salt) & 0xFFFFFF
         key = key_of("sites", mesh.key, apart_mm, seed, group is not None)
         return self.scope.keep.get(key, lambda: scattered_on(mesh, apart_mm, seed=seed, group=group))  # type: ignore[no-any-return]
@@ -109,7 +114,9 @@ class Event:
         return run_down(texels, source, length_mm, order, upwards=upwards)
 
     def handed_over(self, field: np.ndarray, reach_mm: float) -> np.ndarray:
-        """(n,) float32: what a field is on other parts within about ``reach_mm`` (no less than two and a half texels)."""
+        """(n,) float32: what a field is on other parts within about ``reach_mm`` (no less than two and a half
+        texels).
+        """
         texels = self.pile.texels
         reach = max(reach_mm, 2.5 * texels.texel_mm)
         near: Contacts = self.scope.keep.get(key_of("contacts", texels.key, reach), lambda: contacts(texels, reach))
@@ -124,19 +131,24 @@ class Event:
         return settled(self.pile.texels, field, steps)
 
     def kept(self, parts: list[object], make: Callable[[], np.ndarray]) -> np.ndarray:
-        """Any field that depends only on the object, the layer, what the effect ``reads``, and ``parts``, kept between evaluations.
+        """Any field that depends only on the object, the layer, what the effect ``reads``, and ``parts``, kept
+        between evaluations.
 
-        Give ``mask_key`` and ``strength`` among the parts where the field depends on them. What an effect makes without looking at
-        the pile is then not made again when an earlier layer changes.
+        Give ``mask_key`` and ``strength`` among the parts where the field depends on them. What an effect makes without
+        looking at the pile is then not made again when an earlier layer changes.
         """
         return self.scope.keep.get(self.key("effect", parts), make)
 
     def key(self, name: str, parts: list[object]) -> str:
-        """Hash of the object, the layer, what the effect ``reads`` and ``parts``, for what is kept and is not one field."""
+        """Hash of the object, the layer, what the effect ``reads`` and ``parts``, for what is kept and is not one
+        field.
+        """
         return key_of(name, self.scope.place.key_for(self.reads), self.scope.seed, self.layer, parts)
 
     def before(self, name: str, parts: list[object], make: Callable[[], Any]) -> Any:
-        """Anything that depends on the pile before this layer and on ``parts``, kept while settings of the layer are dragged."""
+        """Anything that depends on the pile before this layer and on ``parts``, kept while settings of the layer are
+        dragged.
+        """
         return self.scope.keep.get(key_of("before", name, self.pile.key, self.layer, parts), make)
 
     def coat(self, name: str, substance: Substance, thickness: np.ndarray, sheet: Sheet, piece: str = "") -> Coat:
@@ -147,7 +159,9 @@ class Event:
 
 @dataclass(frozen=True)
 class Frame:
-    """A rectangle in space that can be taken hold of: ``middle`` m, unit vectors ``right``, ``up``, ``back``, and its sides in mm."""
+    """A rectangle in space that can be taken hold of: ``middle`` m, unit vectors ``right``, ``up``, ``back``, and its
+    sides in mm.
+    """
 
     middle: tuple[float, float, float]
     right: tuple[float, float, float]
@@ -159,7 +173,9 @@ class Frame:
 
 @dataclass(frozen=True)
 class Outcome:
-    """What the layer did: the new pile, (n,) float32 where it shows 0..1, a reason when it did nothing, and the frame it lies in, if any."""
+    """What the layer did: the new pile, (n,) float32 where it shows 0..1, a reason when it did nothing, and the frame
+    it lies in, if any.
+    """
 
     pile: Pile
     shown: np.ndarray

@@ -49,7 +49,9 @@ def _age(start, end, color, roughness, metal, fade, chalk, yellow, out, rough): 
 
 
 class Fading(Effect):
-    """Sun and years: colours bleach, the binder of paint goes and leaves chalk that rain takes down, clear and white coats yellow in the shade."""
+    """Sun and years: colours bleach, the binder of paint goes and leaves chalk that rain takes down, clear and white
+    coats yellow in the shade.
+    """
 
     kind: Literal["fading"] = "fading"
     order: ClassVar[int] = 9
@@ -60,21 +62,34 @@ class Fading(Effect):
     acts_on: ClassVar[tuple[str, ...]] = FADES
     reads: ClassVar[tuple[str, ...]] = tuple(sorted({*RAIN_READS, *SUN_READS}))
     summary: ClassVar[str] = "Colours bleach where the sun stands, paint chalks, white yellows in the shade"
-    when: ClassVar[str] = "On paint, plastics, cloth and timber outside, before dirt and growth; not on what was painted later"
+    when: ClassVar[str] = (
+        "On paint, plastics, cloth and timber outside, before dirt and growth; not on what was painted later"
+    )
 
     years: float = number(10.0, "Years", "years", 0.0, 500.0, (0.0, 60.0), "In the sun of the setting", place="amount")
     fade: float = number(0.6, "Fading", "%", 0.0, 1.0, about="How much colour it can lose")
     chalk: float = number(0.45, "Chalking", "%", 0.0, 1.0, about="Loose white pigment, matt; rain takes it down")
     yellow: float = number(0.25, "Yellowing", "%", 0.0, 1.0, about="Of what is light, more where little sun comes")
     halves: float = number(
-        14.0, "Half after", "years", 0.5, 200.0, (2.0, 60.0), "Years in full sun until half of it has happened", log=True
+        14.0,
+        "Half after",
+        "years",
+        0.5,
+        200.0,
+        (2.0, 60.0),
+        "Years in full sun until half of it has happened",
+        log=True,
     )
-    patch_mm: float = number(90.0, "Patches", "mm", 1.0, 100000.0, (10.0, 600.0), "How uneven it goes", log=True, grows=0.8)
+    patch_mm: float = number(
+        90.0, "Patches", "mm", 1.0, 100000.0, (10.0, 600.0), "How uneven it goes", log=True, grows=0.8
+    )
 
     @classmethod
     def default_where(cls, size: ObjectSize = ONE_METRE) -> Recipe:
         """Everywhere, uneven in the large: sun and shade are for the effect to say."""
-        return Recipe(terms=[term(Noise(size_mm=size.mm(420.0, 1.0), octaves=3, seed=281), low=0.2, high=0.8, out_low=0.35)])
+        return Recipe(
+            terms=[term(Noise(size_mm=size.mm(420.0, 1.0), octaves=3, seed=281), low=0.2, high=0.8, out_low=0.35)]
+        )
 
     def apply(self, event: Event) -> Outcome:
         """Let the sun at it."""
@@ -97,17 +112,22 @@ class Fading(Effect):
         count = len(share)
 
         def shown(name: str) -> np.ndarray:
-            return np.ascontiguousarray(spread(sheet.get(name, CHANNELS[name].plain()), CHANNELS[name], count), np.float32)
+            return np.ascontiguousarray(
+                spread(sheet.get(name, CHANNELS[name].plain()), CHANNELS[name], count), np.float32
+            )
 
         color, rough = np.empty((count, 3), np.float32), np.empty(count, np.float32)
         fade = (share * done * np.float32(self.fade)).astype(np.float32)
         chalk = (share * done * washed * np.float32(self.chalk)).astype(np.float32)
         yellow = (share * shaded * np.float32(self.yellow)).astype(np.float32)
-        for_ranges(_age, count, shown("base_color"), shown("roughness"), shown("metalness"), fade, chalk, yellow, color, rough)
+        for_ranges(
+            _age, count, shown("base_color"), shown("roughness"), shown("metalness"), fade, chalk, yellow, color, rough
+        )
         there = np.where(share > np.float32(1e-3), np.float32(12.0), np.float32(0.0))
         veil = Coat(event.layer, event.name, SHEEN, there, {"base_color": color, "roughness": rough}, event.uses)
         return Outcome(
-            pile.with_coat(veil), np.clip(fade + np.float32(0.6) * chalk + np.float32(0.5) * yellow, 0.0, 1.0).astype(np.float32)
+            pile.with_coat(veil),
+            np.clip(fade + np.float32(0.6) * chalk + np.float32(0.5) * yellow, 0.0, 1.0).astype(np.float32),
         )
 
     @staticmethod

@@ -14,7 +14,9 @@ THERE = np.float32(0.5)
 
 
 def paints_of(pile: Pile) -> list[int]:
-    """Numbers of the coats that are paint, oldest first. Lacquer and decals lie on paint and go with it; where there is nothing else, they are meant."""
+    """Numbers of the coats that are paint, oldest first. Lacquer and decals lie on paint and go with it; where there
+    is nothing else, they are meant.
+    """
     coatings = [k for k, c in enumerate(pile.coats) if c.substance.family == "coating"]
     solid = [k for k in coatings if not pile.coats[k].substance.clear and pile.coats[k].substance is not DECAL]
     return solid or coatings
@@ -30,7 +32,9 @@ def painted(pile: Pile, paints: list[int]) -> np.ndarray:
 
 
 def without(pile: Pile, taken: dict[int, np.ndarray], riding: np.ndarray) -> Pile:
-    """The pile without shares (n,) of some coats, by their number; whatever is no paint and lies above the oldest of them loses ``riding``."""
+    """The pile without shares (n,) of some coats, by their number; whatever is no paint and lies above the oldest of
+    them loses ``riding``.
+    """
     first = min(taken, default=len(pile.coats))
     coats = list(pile.coats)
     paints = set(paints_of(pile))

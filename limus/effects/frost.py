@@ -19,7 +19,9 @@ from limus.readings.open_weather import openness
 
 
 class Frost(Effect):
-    """Hoar frost: crystals on what loses its warmth to the open sky first: edges and what stands out, what faces up, never what is sheltered."""
+    """Hoar frost: crystals on what loses its warmth to the open sky first: edges and what stands out, what faces up,
+    never what is sheltered.
+    """
 
     kind: Literal["frost"] = "frost"
     edition: ClassVar[int] = 2
@@ -31,25 +33,34 @@ class Frost(Effect):
     summary: ClassVar[str] = "A thin crust of crystals, edges and what faces up first"
     when: ClassVar[str] = "On a clear cold morning, instead of snow or before it"
 
-    amount: float = number(0.5, "Amount", "%", 0.0, 1.0, about="From a breath of it on edges to white all over", place="amount")
+    amount: float = number(
+        0.5, "Amount", "%", 0.0, 1.0, about="From a breath of it on edges to white all over", place="amount"
+    )
     edges: float = number(0.6, "On edges", "%", 0.0, 1.0, about="How far edges and rims are ahead")
     edge_mm: float = number(
         6.0, "Edge size", "mm", 0.05, 1000.0, (1.0, 60.0), "Rounding of the edges that count", log=True, grows=0.5
     )
     crystal_mm: float = number(1.2, "Crystal size", "mm", 0.1, 20.0, (0.4, 5.0), log=True, grows=0.0)
     thickness_um: float = number(220.0, "Thickness", "µm", 0.0, 5000.0, (0.0, 1500.0), "Where there is most of it")
-    patch_mm: float = number(45.0, "Patches", "mm", 1.0, 10000.0, (5.0, 300.0), "Where it began to grow", log=True, grows=0.7)
+    patch_mm: float = number(
+        45.0, "Patches", "mm", 1.0, 10000.0, (5.0, 300.0), "Where it began to grow", log=True, grows=0.7
+    )
     glints: float = number(0.6, "Glints", "%", 0.0, 1.0, about="Crystals that flash")
 
     @classmethod
     def default_where(cls, size: ObjectSize = ONE_METRE) -> Recipe:
         """Everywhere, in some regions far more."""
-        return Recipe(terms=[term(Noise(size_mm=size.mm(380.0, 1.0), octaves=4, seed=192), low=0.15, high=0.8, out_low=0.12)])
+        return Recipe(
+            terms=[term(Noise(size_mm=size.mm(380.0, 1.0), octaves=4, seed=192), low=0.15, high=0.8, out_low=0.12)]
+        )
 
     def apply(self, event: Event) -> Outcome:
         """Let it grow."""
         amount = self.amount * event.strength
-        share = event.kept(["frost", event.mask_key, amount, self.edges, self.edge_mm, self.crystal_mm, self.patch_mm], lambda: self._share(event, amount))  # fmt: skip
+        share = event.kept(
+            ["frost", event.mask_key, amount, self.edges, self.edge_mm, self.crystal_mm, self.patch_mm],
+            lambda: self._share(event, amount),
+        )
         fine = event.noise(self.crystal_mm, octaves=3, gain=0.7, salt=221)
         thickness = hidden(share * np.float32(0.9), FROST.hide_um) * np.float32(max(self.thickness_um, 1.0) / 276.0)
         thickness = thickness * np.clip(np.float32(1.0) + np.float32(0.55) * fine, 0.05, 3.0)

@@ -35,17 +35,31 @@ class Grease(Effect):
     group: ClassVar[Group] = "Marks and stains"
     louder: ClassVar[str] = "raise the amount and the size of patches, or give its place as parts or strokes"
     summary: ClassVar[str] = "A dark, shining film with runs below it, or thick grease around bearings and screws"
-    when: ClassVar[str] = "Around shafts, bearings, hinges and chains: give its place as those parts, or the distance to them"
+    when: ClassVar[str] = (
+        "Around shafts, bearings, hinges and chains: give its place as those parts, or the distance to them"
+    )
 
-    what: Literal["oil", "grease"] = choice("oil", "What", "A thin film that runs, or a thick paste", oil="oil", grease="grease")
+    what: Literal["oil", "grease"] = choice(
+        "oil", "What", "A thin film that runs, or a thick paste", oil="oil", grease="grease"
+    )
     color: tuple[float, float, float] = colour((0.022, 0.016, 0.010), "Colour")
     amount: float = number(0.6, "Amount", "%", 0.0, 1.0, about="How much of its place it covers")
     patch_mm: float = number(16.0, "Patch size", "mm", 0.2, 1000.0, (2.0, 100.0), log=True, grows=0.5)
-    runs_mm: float = number(50.0, "Runs", "mm", 0.0, 5000.0, (0.0, 400.0), "How far oil runs down", grows=0.6, when={"what": "oil"})
-    thickness_mm: float = number(0.8, "Thickness", "mm", 0.0, 30.0, (0.0, 5.0), "Of grease", grows=0.3, when={"what": "grease"})
+    runs_mm: float = number(
+        50.0, "Runs", "mm", 0.0, 5000.0, (0.0, 400.0), "How far oil runs down", grows=0.6, when={"what": "oil"}
+    )
+    thickness_mm: float = number(
+        0.8, "Thickness", "mm", 0.0, 30.0, (0.0, 5.0), "Of grease", grows=0.3, when={"what": "grease"}
+    )
     roughness: float = number(0.16, "Roughness", "", 0.0, 1.0, (0.02, 0.6), "Low is fresh")
     sheen: float = number(
-        0.0, "Rainbow film", "%", 0.0, 1.0, about="Colours of a film that lies on water or wet stone", when={"what": "oil"}
+        0.0,
+        "Rainbow film",
+        "%",
+        0.0,
+        1.0,
+        about="Colours of a film that lies on water or wet stone",
+        when={"what": "oil"},
     )
 
     @classmethod
@@ -55,7 +69,13 @@ class Grease(Effect):
             terms=[
                 term(Hollows(radius_mm=size.mm(14.0, 0.6)), low=0.03, high=0.3),
                 term(Sheltered(reach_mm=size.mm(40.0, 0.75)), low=0.25, high=0.8, combine="add", amount=0.5),
-                term(Noise(size_mm=size.mm(110.0, 0.9), octaves=3, seed=112), low=0.74, high=0.97, combine="add", amount=0.4),
+                term(
+                    Noise(size_mm=size.mm(110.0, 0.9), octaves=3, seed=112),
+                    low=0.74,
+                    high=0.97,
+                    combine="add",
+                    amount=0.4,
+                ),
                 term(Noise(size_mm=size.mm(330.0, 1.0), octaves=3, seed=111), low=0.45, high=0.8, out_low=0.05),
             ]
         )
@@ -80,26 +100,33 @@ class Grease(Effect):
             }
         out = event.pile.with_coat(
             event.coat(
-                event.name, substance, hidden(share * np.float32(0.9 if self.what == "oil" else 1.0), substance.hide_um), sheet
+                event.name,
+                substance,
+                hidden(share * np.float32(0.9 if self.what == "oil" else 1.0), substance.hide_um),
+                sheet,
             )
         )
         if self.what == "grease" and self.thickness_mm > 0:
             smear = event.noise(self.patch_mm * 0.25, octaves=3, tall=0.35, salt=164)
             out = raised(
                 out,
-                (share * np.float32(self.thickness_mm) * np.clip(np.float32(0.6) + np.float32(0.25) * smear, 0.1, 1.3)).astype(
-                    np.float32
-                ),
+                (
+                    share
+                    * np.float32(self.thickness_mm)
+                    * np.clip(np.float32(0.6) + np.float32(0.25) * smear, 0.1, 1.3)
+                ).astype(np.float32),
             )
         return Outcome(out, share)
 
     def _share(self, event: Event) -> np.ndarray:
         patch = event.noise(self.patch_mm, octaves=5, gain=0.55, salt=161)
-        film = event.mask * np.float32(0.55 + 0.7 * self.amount) + (np.float32(0.18) * patch - np.float32(0.26)) * np.minimum(
-            event.mask * np.float32(6.0), np.float32(1.0)
-        )
+        film = event.mask * np.float32(0.55 + 0.7 * self.amount) + (
+            np.float32(0.18) * patch - np.float32(0.26)
+        ) * np.minimum(event.mask * np.float32(6.0), np.float32(1.0))
         unseen = event.left_out(self.patch_mm, octaves=5, gain=0.55)
-        body = clipped(film * np.float32(3.0), np.float32(3.0 * 0.18 * unseen) * np.minimum(event.mask * np.float32(6.0), 1.0))
+        body = clipped(
+            film * np.float32(3.0), np.float32(3.0 * 0.18 * unseen) * np.minimum(event.mask * np.float32(6.0), 1.0)
+        )
         if self.what == "oil" and self.runs_mm > 0:
             lane = event.noise(self.patch_mm * 0.35, octaves=3, tall=20.0, salt=162)
             # A run takes what there is over its width, however finely that is drawn.

@@ -13,13 +13,15 @@ from limus.readings.open_weather import RAIN_READS, SUN_READS, openness, rain_by
 HABITAT_READS = tuple(sorted({*RAIN_READS, *SUN_READS}))
 
 
-#: Damp creeps no further than this from a crack into its lips, however large the object, mm (common practice, no source).
+#: Damp creeps no further than this from a crack into its lips, however large the object, mm (common practice, no
+#: source).
 CREEPS_MM = 25.0
 
 
 @dataclass(frozen=True)
 class Habitat:
-    """Each (n,) float32 0..1. ``damp``: how wet it stays, from rain, run-off and shelter; ``shade``: how little sun it gets; ``light``: open sky;
+    """Each (n,) float32 0..1. ``damp``: how wet it stays, from rain, run-off and shelter; ``shade``: how little sun
+    it gets; ``light``: open sky;
     ``hold``: how rough and porous the surface is; ``joint``: in joints and cracks; ``hollow``: in corners.
     """
 
@@ -34,7 +36,8 @@ class Habitat:
 def habitat(event: Event, corner_mm: float, crack_mm: float) -> Habitat:
     """The surface before this layer as something that grows sees it.
 
-    ``corner_mm`` : rounding of the corners that count. ``crack_mm`` : how far from a crack's lips it is damp where it is damp at all.
+    ``corner_mm`` : rounding of the corners that count. ``crack_mm`` : how far from a crack's lips it is damp where it
+    is damp at all.
     """
     pile, place = event.pile, event.scope.place
 
@@ -47,7 +50,10 @@ def habitat(event: Event, corner_mm: float, crack_mm: float) -> Habitat:
         open_ = openness(place)
         # What the sun and the wind get at dries; what is right under cover never gets wet.
         damp = (
-            np.float32(0.40) * ran + np.float32(0.42) * shade + np.float32(0.30) * hollow - np.float32(0.7) * np.maximum(curve, 0)
+            np.float32(0.40) * ran
+            + np.float32(0.42) * shade
+            + np.float32(0.30) * hollow
+            - np.float32(0.7) * np.maximum(curve, 0)
         )
         damp = damp * ramp(open_, 0.02, 0.22)
         return np.stack([damp, shade, open_, hollow], axis=1).astype(np.float32)
@@ -62,14 +68,23 @@ def habitat(event: Event, corner_mm: float, crack_mm: float) -> Habitat:
     damp = np.clip(made[:, 0] + np.float32(0.35) * joint, 0.0, 1.2)
     hold = np.broadcast_to(hold, damp.shape).astype(np.float32)
     return Habitat(
-        damp.astype(np.float32), made[:, 1].copy(), made[:, 2].copy(), hold, np.asarray(joint, np.float32), made[:, 3].copy()
+        damp.astype(np.float32),
+        made[:, 1].copy(),
+        made[:, 2].copy(),
+        hold,
+        np.asarray(joint, np.float32),
+        made[:, 3].copy(),
     )
 
 
 def _along(event: Event, cleft: np.ndarray, damp: np.ndarray, crack_mm: float) -> np.ndarray:
-    """(n,) float32 0..1: by cracks, as wide as it is damp there, in patches: a net of one width all over is what nobody has ever seen."""
+    """(n,) float32 0..1: by cracks, as wide as it is damp there, in patches: a net of one width all over is what
+    nobody has ever seen.
+    """
     patches = event.noise(8.0 * crack_mm, octaves=4, gain=0.6, salt=261)
-    reach = np.float32(crack_mm) * np.clip(np.float32(1.1) * damp + np.float32(0.45) * patches - np.float32(0.1), 0.0, 1.5)
+    reach = np.float32(crack_mm) * np.clip(
+        np.float32(1.1) * damp + np.float32(0.45) * patches - np.float32(0.1), 0.0, 1.5
+    )
     # What is narrower than a texel counts by its share of it.
     wide = np.maximum(reach, np.float32(event.texel_mm))
     return np.asarray(np.clip(np.float32(1.0) - cleft / wide, 0.0, 1.0) * reach / wide, np.float32)

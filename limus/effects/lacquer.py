@@ -17,7 +17,9 @@ from limus.patterns.scratches import scratches
 
 
 class Lacquer(Effect):
-    """A clear coat: it hides nothing and shines over everything before it; what comes later lies on it and takes its gloss away."""
+    """A clear coat: it hides nothing and shines over everything before it; what comes later lies on it and takes its
+    gloss away.
+    """
 
     kind: Literal["lacquer"] = "lacquer"
     order: ClassVar[int] = 1
@@ -26,21 +28,29 @@ class Lacquer(Effect):
     group: ClassVar[Group] = "Finish"
     reads: ClassVar[tuple[str, ...]] = ("rays",)
     summary: ClassVar[str] = "A clear, glossy coat with fine scratches of its own, worn at the edges, yellowed with age"
-    when: ClassVar[str] = "On brass, timber and good paint. Before chips, so that it is gone where they are; never needed over dirt"
+    when: ClassVar[str] = (
+        "On brass, timber and good paint. Before chips, so that it is gone where they are; never needed over dirt"
+    )
 
     thickness_um: float = number(40.0, "Thickness", "µm", 0.0, 1000.0, (5.0, 120.0))
     roughness: float = number(0.08, "Roughness", "", 0.0, 1.0, (0.0, 0.5), "Low is glossy")
     ior: float = number(1.5, "Index of refraction", "", 1.0, 3.0, (1.3, 1.8))
-    yellowing: float = number(0.15, "Yellowing", "%", 0.0, 1.0, about="How far it has turned amber, more where it is thick")
+    yellowing: float = number(
+        0.15, "Yellowing", "%", 0.0, 1.0, about="How far it has turned amber, more where it is thick"
+    )
     scratches: float = number(0.35, "Fine scratches", "%", 0.0, 1.0, about="Hairlines in the lacquer itself")
     scratch_mm: float = number(40.0, "Their length", "mm", 1.0, 1000.0, (5.0, 200.0), log=True, grows=0.4)
     worn: float = number(0.4, "Worn at edges", "%", 0.0, 1.0, about="Rubbed away on convex edges")
-    edge_mm: float = number(5.0, "Edge size", "mm", 0.05, 1000.0, (0.5, 40.0), "Of edges that wear", log=True, grows=0.5)
+    edge_mm: float = number(
+        5.0, "Edge size", "mm", 0.05, 1000.0, (0.5, 40.0), "Of edges that wear", log=True, grows=0.5
+    )
 
     @classmethod
     def default_where(cls, size: ObjectSize = ONE_METRE) -> Recipe:
         """Everywhere but in a few dull patches."""
-        return Recipe(terms=[term(Noise(size_mm=size.mm(220.0, 1.0), octaves=4, seed=101), low=0.0, high=0.25, out_low=0.55)])
+        return Recipe(
+            terms=[term(Noise(size_mm=size.mm(220.0, 1.0), octaves=4, seed=101), low=0.0, high=0.25, out_low=0.55)]
+        )
 
     def apply(self, event: Event) -> Outcome:
         """Lay the clear coat."""
@@ -54,7 +64,12 @@ class Lacquer(Effect):
         amber = np.array([1.0, 0.78, 0.42], np.float32)
         deep = np.clip(film * np.float32(self.yellowing * (0.6 + self.thickness_um / 100.0)), 0.0, 1.0)[:, None]
         tint = np.float32(1.0) + (amber - np.float32(1.0)) * deep
-        sheet = {"coat_weight": one(1.0), "coat_roughness": np.clip(rough, 0.0, 1.0), "coat_ior": one(self.ior), "coat_color": tint}
+        sheet = {
+            "coat_weight": one(1.0),
+            "coat_roughness": np.clip(rough, 0.0, 1.0),
+            "coat_ior": one(self.ior),
+            "coat_color": tint,
+        }
         coat = event.coat(event.name, LACQUER, film * np.float32(self.thickness_um), sheet)
         shown = np.float32(1.0) - np.exp(-film * np.float32(self.thickness_um / LACQUER.hide_um))
         return Outcome(event.pile.with_coat(coat), shown)

@@ -24,7 +24,8 @@ from limus.surface.blur import blur
 class Leaks(Effect):
     """Dirty water from ledges, joints, bolts or chosen points runs down the surface and dries.
 
-    The place of the layer is where it begins; how it goes on follows the surface. Heads are broken, tails fade, lanes fork and meet.
+    The place of the layer is where it begins; how it goes on follows the surface. Heads are broken, tails fade, lanes
+    fork and meet.
     """
 
     kind: Literal["leaks"] = "leaks"
@@ -37,7 +38,8 @@ class Leaks(Effect):
     louder: ClassVar[str] = "raise the amount and the width, or give their place as parts or strokes"
     summary: ClassVar[str] = "Streaks below ledges, joints and fixings, down the way water takes"
     when: ClassVar[str] = (
-        "Under sills, lids, pipes and bolts; give its place as parts, strokes or another layer's mask to choose where it begins"
+        "Under sills, lids, pipes and bolts; give its place as parts, strokes or another layer's mask to choose "
+        "where it begins"
     )
 
     color: tuple[float, float, float] = colour((0.058, 0.045, 0.033), "Colour")
@@ -46,7 +48,9 @@ class Leaks(Effect):
         160.0, "Length", "mm", 1.0, 20000.0, (10.0, 1500.0), "Until a third of it is left", log=True, grows=0.8
     )
     width_mm: float = number(7.0, "Width", "mm", 0.2, 500.0, (1.0, 60.0), "Of one streak", log=True, grows=0.7)
-    broken: float = number(0.6, "Broken", "%", 0.0, 1.0, about="How many heads are missing, and how much streaks are interrupted")
+    broken: float = number(
+        0.6, "Broken", "%", 0.0, 1.0, about="How many heads are missing, and how much streaks are interrupted"
+    )
     rim: float = number(0.35, "Dried rim", "%", 0.0, 1.0, about="Darker borders where the water dried")
     roughness: float = number(0.8, "Roughness", "", 0.05, 1.0, (0.2, 1.0))
 
@@ -58,7 +62,13 @@ class Leaks(Effect):
                 term(Hollows(radius_mm=size.mm(10.0, 0.6)), low=0.05, high=0.3),
                 term(Edges(radius_mm=size.mm(10.0, 0.6)), low=0.15, high=0.45, combine="screen", amount=0.55),
                 term(SlopeSource(towards="up", span="180"), low=0.75, high=0.55, out_low=0.25),
-                term(Noise(size_mm=size.mm(45.0, 0.8), octaves=2, seed=63), low=0.82, high=0.95, combine="add", amount=0.6),
+                term(
+                    Noise(size_mm=size.mm(45.0, 0.8), octaves=2, seed=63),
+                    low=0.82,
+                    high=0.95,
+                    combine="add",
+                    amount=0.6,
+                ),
                 term(Noise(size_mm=size.mm(70.0, 0.8), octaves=3, seed=61), low=0.3, high=0.65),
                 term(Noise(size_mm=size.mm(400.0, 1.0), octaves=3, seed=62), low=0.28, high=0.75, out_low=0.1),
             ]
@@ -66,7 +76,15 @@ class Leaks(Effect):
 
     def apply(self, event: Event) -> Outcome:
         """Run down from the place, and dry."""
-        parts: list[object] = [event.mask_key, event.strength, self.amount, self.length_mm, self.width_mm, self.broken, self.rim]
+        parts: list[object] = [
+            event.mask_key,
+            event.strength,
+            self.amount,
+            self.length_mm,
+            self.width_mm,
+            self.broken,
+            self.rim,
+        ]
         share = event.kept(["leaks", *parts], lambda: self._share(event))
         tone = np.float32(1.0) + np.float32(0.16) * event.noise(self.width_mm * 2, octaves=4, tall=6.0, salt=104)
         sheet = {"base_color": toned(self.color, tone, 0.4, 1.6), "roughness": one(self.roughness)}
@@ -95,7 +113,11 @@ class Leaks(Effect):
         body = clipped(film * np.float32(1.9), 1.9 * unseen)
         # Where a film ends it leaves more behind than in its middle: up to 1 there and down again.
         off = (film - np.float32(0.10)) * np.float32(9.0)
-        edge = clipped(np.float32(1.0) + off, 9.0 * unseen) + clipped(np.float32(1.0) - off, 9.0 * unseen) - np.float32(1.0)
+        edge = (
+            clipped(np.float32(1.0) + off, 9.0 * unseen)
+            + clipped(np.float32(1.0) - off, 9.0 * unseen)
+            - np.float32(1.0)
+        )
         edge = np.maximum(edge, np.float32(0.0)) * np.float32(self.rim)
         out = (body * np.float32(0.8) + edge * np.float32(0.5)) * np.minimum(carried * np.float32(1.8), np.float32(1.0))
         return (np.clip(out, 0.0, 0.95) * np.float32(self.amount * event.strength)).astype(np.float32)

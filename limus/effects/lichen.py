@@ -18,8 +18,8 @@ from limus.patterns.discs import bits, covering
 from limus.patterns.sites import Sites
 from limus.surface.nearby import value_at
 
-#: Growth against the rate of the layer, share of all rosettes, how lobed its outline is, and how much it likes the sun, by group
-#: (common practice, no source).
+#: Growth against the rate of the layer, share of all rosettes, how lobed its outline is, and how much it likes the sun,
+#: by group (common practice, no source).
 GROUPS = {
     "grey": (1.0, 0.42, 0.10, 0.5),
     "pale": (0.8, 0.26, 0.06, 0.4),
@@ -29,9 +29,11 @@ GROUPS = {
 
 
 class Lichen(Effect):
-    """Crusts of lichen in separate rosettes, by age: those that came first are the largest, many are young; groups differ in colour and outline.
+    """Crusts of lichen in separate rosettes, by age: those that came first are the largest, many are young; groups
+    differ in colour and outline.
 
-    They grow outwards by about half a millimetre a year (lichenometry handbooks, from memory), slower in shade and on smooth ground.
+    They grow outwards by about half a millimetre a year (lichenometry handbooks, from memory), slower in shade and on
+    smooth ground.
     """
 
     kind: Literal["lichen"] = "lichen"
@@ -46,7 +48,9 @@ class Lichen(Effect):
     summary: ClassVar[str] = "Rosettes by age and kind, grey, pale, yellow and dark, with lobed rims"
     when: ClassVar[str] = "After decades outside on stone, slates, concrete and timber; before moss grows over it"
 
-    years: float = number(25.0, "Years", "years", 0.0, 500.0, (0.0, 120.0), "Since the first of them settled", place="amount")
+    years: float = number(
+        25.0, "Years", "years", 0.0, 500.0, (0.0, 120.0), "Since the first of them settled", place="amount"
+    )
     amount: float = number(0.45, "Amount", "%", 0.0, 1.0, about="How many have settled", place="amount")
     rate_mm: float = number(0.5, "Growth a year", "mm", 0.01, 5.0, (0.1, 1.5), "Of the radius", log=True, grows=0.0)
     kinds: Literal["mixed", "grey", "pale", "yellow", "dark"] = choice(
@@ -63,7 +67,9 @@ class Lichen(Effect):
     @classmethod
     def default_where(cls, size: ObjectSize = ONE_METRE) -> Recipe:
         """Everywhere, in some regions far more."""
-        return Recipe(terms=[term(Noise(size_mm=size.mm(240.0, 0.95), octaves=3, seed=271), low=0.25, high=0.75, out_low=0.06)])
+        return Recipe(
+            terms=[term(Noise(size_mm=size.mm(240.0, 0.95), octaves=3, seed=271), low=0.25, high=0.75, out_low=0.06)]
+        )
 
     def apply(self, event: Event) -> Outcome:
         """Settle them and let them grow."""
@@ -77,7 +83,10 @@ class Lichen(Effect):
             return Outcome(event.pile, nothing, "None has settled here: raise the amount or widen the place")
         if 2000.0 * float(radius.max()) < 1.2 * texels.texel_mm:
             # Too fine to tell one from another: what is left is their share of the surface.
-            note = f"The largest is {2000.0 * float(radius.max()):.2g} mm wide, less than a texel: raise the resolution to see them"
+            note = (
+                f"The largest is {2000.0 * float(radius.max()):.2g} mm wide, less than a texel: raise the "
+                "resolution to see them"
+            )
         else:
             note = ""
         over = covering(texels.position, texels.normal, sites.position, sites.normal, radius, 1.45)
@@ -87,7 +96,9 @@ class Lichen(Effect):
         typical = float(np.median(radius)) * 1000.0
         coarse = event.noise(max(typical * 0.9, texels.texel_mm), octaves=4, gain=0.6, salt=273)
         fine = event.noise(max(typical * 0.22, texels.texel_mm), octaves=3, gain=0.7, salt=274)
-        share = over.share + lobed * np.float32(2.2 * self.lobes) * (np.float32(0.75) * coarse + np.float32(0.35) * fine)
+        share = over.share + lobed * np.float32(2.2 * self.lobes) * (
+            np.float32(0.75) * coarse + np.float32(0.35) * fine
+        )
         soft = np.maximum(np.float32(0.6 * texels.texel_mm) / np.maximum(r, np.float32(1e-6)), np.float32(0.05))
         there = np.clip((np.float32(1.0) - share) / soft + np.float32(0.5), 0.0, 1.0) * (over.which >= 0)
         there = there * _true_to_area(r, np.float32(0.6 * texels.texel_mm))
@@ -114,7 +125,12 @@ class Lichen(Effect):
         )
         thickness = hidden(cover, LICHEN.hide_um)
         lift = np.maximum(crust - thickness, 0.0) * np.float32(0.001)
-        sheet = {"base_color": color, "roughness": one(0.95), "fuzz_weight": one(0.12), "fuzz_color": one((0.6, 0.6, 0.55))}
+        sheet = {
+            "base_color": color,
+            "roughness": one(0.95),
+            "fuzz_weight": one(0.12),
+            "fuzz_color": one((0.6, 0.6, 0.55)),
+        }
         pile = event.pile.with_coat(event.coat(event.name, LICHEN, thickness, sheet))
 
         return Outcome(raised(pile, lift), cover, note)
@@ -165,14 +181,21 @@ class Lichen(Effect):
         own[:, 2] *= np.float32(1.0) - turn
         rim = np.exp(-np.square((share - np.float32(0.9)) * np.float32(5.5)))
         ring = np.float32(0.05) * np.sin(share * np.float32(24.0) + coarse)
-        tone = np.float32(0.92) + np.float32(0.24) * rim + ring + np.float32(0.13) * fine - np.float32(0.16) * ramp(share, 0.6, 0.1)
+        tone = (
+            np.float32(0.92)
+            + np.float32(0.24) * rim
+            + ring
+            + np.float32(0.13) * fine
+            - np.float32(0.16) * ramp(share, 0.6, 0.1)
+        )
         return np.clip(own[rows] * np.clip(tone, 0.45, 1.6)[:, None], 0.0, 1.0).astype(np.float32)
 
 
 def _true_to_area(radius: np.ndarray, soft: np.float32) -> np.ndarray:
     """(n,) float32 at most 1: by what a soft disc has to be fainter so that it covers as much as the sharp one.
 
-    The soft one falls from 1 to 0 over ``soft`` mm about ``radius`` and ends at 1.45 radii: what is narrower than a texel would cover too much.
+    The soft one falls from 1 to 0 over ``soft`` mm about ``radius`` and ends at 1.45 radii: what is narrower than a
+    texel would cover too much.
     """
     inner, outer = np.maximum(radius - soft / 2, np.float32(0.0)), radius + soft / 2
     last = np.minimum(outer, np.float32(1.45) * radius)

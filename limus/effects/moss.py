@@ -21,7 +21,9 @@ from limus.surface.nearby import value_at
 
 
 class Moss(Effect):
-    """Cushions of moss in joints, in corners and on ledges: each has a size of its own, they grow into one another, and stand up from the surface."""
+    """Cushions of moss in joints, in corners and on ledges: each has a size of its own, they grow into one another,
+    and stand up from the surface.
+    """
 
     kind: Literal["moss"] = "moss"
     edition: ClassVar[int] = 2
@@ -34,11 +36,19 @@ class Moss(Effect):
     summary: ClassVar[str] = "Cushions with volume in joints, in corners and on ledges"
     when: ClassVar[str] = "After many damp years, on stone, concrete, slates and timber; before snow"
 
-    amount: float = number(0.38, "Amount", "%", 0.0, 1.0, about="From single cushions in joints to a carpet", place="amount")
-    size_mm: float = number(17.0, "Cushions", "mm", 1.0, 500.0, (5.0, 80.0), "Width of the largest", log=True, grows=0.2)
+    amount: float = number(
+        0.38, "Amount", "%", 0.0, 1.0, about="From single cushions in joints to a carpet", place="amount"
+    )
+    size_mm: float = number(
+        17.0, "Cushions", "mm", 1.0, 500.0, (5.0, 80.0), "Width of the largest", log=True, grows=0.2
+    )
     height: float = number(0.24, "Height", "", 0.0, 1.0, (0.0, 0.8), "Against its width")
-    joints: float = number(0.8, "In joints", "%", 0.0, 1.0, about="How far joints, cracks and corners are ahead of open faces")
-    fronds_mm: float = number(1.3, "Fronds", "mm", 0.1, 20.0, (0.4, 5.0), "Size of its single shoots", log=True, grows=0.0)
+    joints: float = number(
+        0.8, "In joints", "%", 0.0, 1.0, about="How far joints, cracks and corners are ahead of open faces"
+    )
+    fronds_mm: float = number(
+        1.3, "Fronds", "mm", 0.1, 20.0, (0.4, 5.0), "Size of its single shoots", log=True, grows=0.0
+    )
     color: tuple[float, float, float] = colour((0.062, 0.088, 0.022), "Colour")
     tips: tuple[float, float, float] = colour((0.16, 0.175, 0.045), "Colour of the tips")
     dry: float = number(0.25, "Dry", "%", 0.0, 1.0, about="How many cushions have turned brown")
@@ -49,7 +59,9 @@ class Moss(Effect):
     @classmethod
     def default_where(cls, size: ObjectSize = ONE_METRE) -> Recipe:
         """Everywhere, in some regions far more; the effect looks for joints, corners, ledges and shade by itself."""
-        return Recipe(terms=[term(Noise(size_mm=size.mm(260.0, 0.95), octaves=4, seed=251), low=0.25, high=0.8, out_low=0.05)])
+        return Recipe(
+            terms=[term(Noise(size_mm=size.mm(260.0, 0.95), octaves=4, seed=251), low=0.25, high=0.8, out_low=0.05)]
+        )
 
     def apply(self, event: Event) -> Outcome:
         """Let it grow."""
@@ -57,7 +69,11 @@ class Moss(Effect):
         wish = self._wish(event)
         amount = self.amount * event.strength
         # The best places of this very object come first, whatever it is.
-        level = level_for(wish, texels.area * (event.mask > np.float32(0.03)), min(0.5 * amount**1.6, 0.98)) if amount > 0 else 2.0
+        level = (
+            level_for(wish, texels.area * (event.mask > np.float32(0.03)), min(0.5 * amount**1.6, 0.98))
+            if amount > 0
+            else 2.0
+        )
         height = np.zeros(len(wish), np.float32)
         which, tint = np.zeros(len(wish), np.float32), np.zeros(len(wish), np.float32)
         for k, size in enumerate((1.0, 0.55, 0.3)):
@@ -101,17 +117,21 @@ class Moss(Effect):
             which = np.where(higher, bits(keep.number, 2)[rows], which)
             tint = np.where(higher, dome, tint)
         if not bool((height > 0).any()):
-            return Outcome(event.pile, height, "Nothing here stays damp enough for moss: raise the amount" if amount > 0 else "")
+            return Outcome(
+                event.pile, height, "Nothing here stays damp enough for moss: raise the amount" if amount > 0 else ""
+            )
         fronds = event.noise(self.fronds_mm * 1.6, octaves=3, gain=0.75, salt=260)
         tufts = event.noise(self.fronds_mm * 5.0, octaves=3, gain=0.6, salt=261)
         there = ramp(height, 0.0, 0.5)
         bumps = (np.float32(0.34 * self.fronds_mm) * fronds + np.float32(0.5 * self.fronds_mm) * tufts) * np.float32(
             min(1.0, 3.0 * self.height)
         )
-        thickness = (np.maximum(height + bumps * there, 0.0) * np.float32(1000.0) + there * np.float32(2.5 * MOSS.hide_um)).astype(
-            np.float32
+        thickness = (
+            np.maximum(height + bumps * there, 0.0) * np.float32(1000.0) + there * np.float32(2.5 * MOSS.hide_um)
+        ).astype(np.float32)
+        lit = np.clip(
+            np.float32(0.45) * tint + np.float32(0.22) * fronds + np.float32(0.16) * tufts + np.float32(0.12), 0.0, 1.0
         )
-        lit = np.clip(np.float32(0.45) * tint + np.float32(0.22) * fronds + np.float32(0.16) * tufts + np.float32(0.12), 0.0, 1.0)
         tone = np.float32(0.80) + np.float32(0.4) * which
         color = toned(self.color, tone, 0.4, 1.8)
         color += (toned(self.tips, tone, 0.4, 1.8) - color) * (lit * np.float32(0.8))[:, None]
@@ -135,7 +155,11 @@ class Moss(Effect):
         ledge = ramp(up, 0.1, 0.85)
         # Cracks are narrower than joints and hold less.
         kept = np.maximum(home.joint * np.float32(0.8), home.hollow)
-        open_ = home.damp * (np.float32(0.10) + np.float32(0.90) * ledge) * (np.float32(0.45) + np.float32(0.55) * home.shade)
+        open_ = (
+            home.damp
+            * (np.float32(0.10) + np.float32(0.90) * ledge)
+            * (np.float32(0.45) + np.float32(0.55) * home.shade)
+        )
         wish = open_ * np.float32(1.0 - 0.45 * self.joints) + kept * np.float32(0.62 * self.joints + 0.1) * (
             np.float32(0.55) + np.float32(0.45) * home.damp
         )

@@ -19,7 +19,8 @@ from limus.readings.catalogue import READINGS
 
 
 class Mud(Effect):
-    """What a flood left: silt up to a line that is level, thick at the foot and on ledges, thin towards the line; splashes above, tide lines below.
+    """What a flood left: silt up to a line that is level, thick at the foot and on ledges, thin towards the line;
+    splashes above, tide lines below.
 
     Thick mud shrinks as it dries and cracks into plates.
     """
@@ -45,27 +46,45 @@ class Mud(Effect):
         grows=1.0,
     )
     amount: float = number(0.6, "Amount", "%", 0.0, 1.0, about="How dense the silt is below the line", place="amount")
-    thickness_mm: float = number(1.6, "Thickness", "mm", 0.0, 200.0, (0.0, 15.0), "At the foot and on ledges", grows=0.4)
-    line: float = number(0.55, "Line", "%", 0.0, 1.0, about="Darker rim at the level, and lower ones where the water paused")
+    thickness_mm: float = number(
+        1.6, "Thickness", "mm", 0.0, 200.0, (0.0, 15.0), "At the foot and on ledges", grows=0.4
+    )
+    line: float = number(
+        0.55, "Line", "%", 0.0, 1.0, about="Darker rim at the level, and lower ones where the water paused"
+    )
     splash_mm: float = number(45.0, "Splash", "mm", 0.0, 5000.0, (0.0, 300.0), "Above the line", grows=0.8)
-    ragged_mm: float = number(4.0, "Uneven line", "mm", 0.0, 500.0, (0.0, 40.0), "How far waves have washed over it", grows=0.7)
+    ragged_mm: float = number(
+        4.0, "Uneven line", "mm", 0.0, 500.0, (0.0, 40.0), "How far waves have washed over it", grows=0.7
+    )
     dry: float = number(0.8, "Dry", "%", 0.0, 1.0, about="From wet and dark to dry, pale and cracked")
     plates_mm: float = number(
-        32.0, "Plates", "mm", 1.0, 2000.0, (8.0, 200.0), "Width of the plates that thick mud cracks into", log=True, grows=0.35
+        32.0,
+        "Plates",
+        "mm",
+        1.0,
+        2000.0,
+        (8.0, 200.0),
+        "Width of the plates that thick mud cracks into",
+        log=True,
+        grows=0.35,
     )
     color: tuple[float, float, float] = colour((0.155, 0.115, 0.076), "Colour when dry")
 
     @classmethod
     def default_where(cls, size: ObjectSize = ONE_METRE) -> Recipe:
         """Everywhere below the line, in some regions washed off again."""
-        return Recipe(terms=[term(Noise(size_mm=size.mm(240.0, 1.0), octaves=4, seed=311), low=0.12, high=0.6, out_low=0.2)])
+        return Recipe(
+            terms=[term(Noise(size_mm=size.mm(240.0, 1.0), octaves=4, seed=311), low=0.12, high=0.6, out_low=0.2)]
+        )
 
     def apply(self, event: Event) -> Outcome:
         """Let it settle, and dry."""
         pile, nothing = event.pile, np.zeros(len(event.mask), np.float32)
         high = READINGS["height"].value(event.scope.place, 0.0)
         if not bool((high < self.level_mm + self.splash_mm).any()):
-            return Outcome(pile, nothing, "All of the object stands above the flood: raise the level, or set the ground")
+            return Outcome(
+                pile, nothing, "All of the object stands above the flood: raise the level, or set the ground"
+            )
         share, thick = self._lies(event, high)
         if not bool((share > 0.004).any()):
             return Outcome(pile, nothing)
@@ -75,7 +94,9 @@ class Mud(Effect):
             # Plates part where there is enough to shrink, and the more the thicker it lies.
             width = np.clip(thick * np.float32(0.9 * (self.dry - 0.25)), 0.0, 0.10 * self.plates_mm)
             gap = found - width * np.float32(0.5)
-            opened = np.clip(np.float32(0.5) - gap / np.float32(max(event.texel_mm, 0.3)), 0.0, 1.0) * ramp(thick, 0.3, 1.0)
+            opened = np.clip(np.float32(0.5) - gap / np.float32(max(event.texel_mm, 0.3)), 0.0, 1.0) * ramp(
+                thick, 0.3, 1.0
+            )
         thickness = hidden(np.minimum(share, np.float32(0.96)), MUD.hide_um) + thick * np.float32(1000.0) * share
         curl = nothing
         if gap is not None:
@@ -86,9 +107,9 @@ class Mud(Effect):
                 * np.float32(0.30 * self.dry)
                 * thick
             )
-        thickness = np.maximum((thickness + curl * np.float32(1000.0)) * (np.float32(1.0) - np.float32(0.94) * opened), 0.0).astype(
-            np.float32
-        )
+        thickness = np.maximum(
+            (thickness + curl * np.float32(1000.0)) * (np.float32(1.0) - np.float32(0.94) * opened), 0.0
+        ).astype(np.float32)
         tone = (
             np.float32(1.0)
             + np.float32(0.12) * event.noise(22.0, octaves=5, gain=0.6, salt=312)
@@ -107,7 +128,9 @@ class Mud(Effect):
         """(n,) float32 0..1 how dense, and (n,) float32 mm how thick."""
         texels = event.pile.texels
         level, span = self.level_mm, max(self.level_mm - float(high.min()), 1.0)
-        wave = event.noise(max(14.0 * self.ragged_mm, 4.0), octaves=4, gain=0.5, salt=314) * np.float32(0.5 * self.ragged_mm)
+        wave = event.noise(max(14.0 * self.ragged_mm, 4.0), octaves=4, gain=0.5, salt=314) * np.float32(
+            0.5 * self.ragged_mm
+        )
         below = np.float32(level) - (high + wave)
         soft = max(0.4, 0.6 * texels.texel_mm)
         under = ramp(below, -soft, soft)
@@ -130,11 +153,15 @@ class Mud(Effect):
         if self.line > 0:
             for k, (at, much) in enumerate(((0.0, 1.0), (0.13, 0.5), (0.31, 0.35))):
                 away = np.abs(below - np.float32(at * span) - np.float32(0.02 * span if k else 0.0))
-                rim = np.clip(np.float32(1.0) - away / np.float32(max(0.010 * span, 1.6 * texels.texel_mm, 1.5)), 0.0, 1.0)
+                rim = np.clip(
+                    np.float32(1.0) - away / np.float32(max(0.010 * span, 1.6 * texels.texel_mm, 1.5)), 0.0, 1.0
+                )
                 rim = rim * np.clip(np.float32(0.75) + np.float32(0.45) * clouds, 0.0, 1.0)
                 share = np.maximum(share, rim * np.float32(0.75 * much * self.line) * mask)
         if self.splash_mm > 0:
-            drops = event.noise(5.0, octaves=3, gain=0.75, salt=318) + np.float32(0.5) * event.noise(18.0, octaves=2, salt=319)
+            drops = event.noise(5.0, octaves=3, gain=0.75, salt=318) + np.float32(0.5) * event.noise(
+                18.0, octaves=2, salt=319
+            )
             over = np.clip(np.float32(1.0) + below / np.float32(self.splash_mm), 0.0, 1.0) * (below < 0)
             share = np.maximum(share, ramp(drops + np.float32(1.6) * over, 2.05, 2.35) * np.float32(0.75) * mask)
         share = np.clip(share * np.float32(min(1.0, 1.5 * self.amount)), 0.0, 0.97) * np.float32(event.strength)

@@ -22,8 +22,8 @@ _WAYS = {"spray": (0.5, 0.6, 1.0), "roller": (0.6, 0.8, 1.4), "brush": (0.9, 1.1
 class Paint(Effect):
     """Primer, undercoat and topcoat.
 
-    Paint flows off edges and gathers in corners, so the film is thinner on convex edges and thicker in creases (common practice,
-    no source). Film thickness of whole systems after ISO 12944-5: about 120 to 320 micrometres (from memory).
+    Paint flows off edges and gathers in corners, so the film is thinner on convex edges and thicker in creases (common
+    practice, no source). Film thickness of whole systems after ISO 12944-5: about 120 to 320 micrometres (from memory).
     """
 
     kind: Literal["paint"] = "paint"
@@ -35,7 +35,9 @@ class Paint(Effect):
     reads: ClassVar[tuple[str, ...]] = ("rays",)
     suits: ClassVar[tuple[str, ...]] = ("ferrous", "zinc", "aluminium", "other metal", "timber", "polymer")
     pieces: ClassVar[dict[str, str]] = {"primer": "Primer", "undercoat": "Undercoat", "topcoat": "Topcoat"}
-    summary: ClassVar[str] = "A topcoat on undercoat and primer, sprayed, rolled or brushed, with the unevenness of a real film"
+    summary: ClassVar[str] = (
+        "A topcoat on undercoat and primer, sprayed, rolled or brushed, with the unevenness of a real film"
+    )
     when: ClassVar[str] = (
         "First of all on anything that is painted; again for a repaint, or with a place of its own for bands and fields"
     )
@@ -48,23 +50,51 @@ class Paint(Effect):
     )
     primer: bool = switch(True, "Primer", "A coat below the topcoat that shows at the rim of chips")
     primer_color: tuple[float, float, float] = colour((0.262, 0.085, 0.048), "Primer colour", when={"primer": True})
-    primer_thickness_um: float = number(60.0, "Primer thickness", "µm", 0.0, 1000.0, (20.0, 150.0), when={"primer": True})
+    primer_thickness_um: float = number(
+        60.0, "Primer thickness", "µm", 0.0, 1000.0, (20.0, 150.0), when={"primer": True}
+    )
     undercoat: bool = switch(False, "Undercoat", "One more coat, between primer and topcoat")
-    undercoat_color: tuple[float, float, float] = colour((0.36, 0.37, 0.36), "Undercoat colour", when={"undercoat": True})
-    undercoat_thickness_um: float = number(60.0, "Undercoat thickness", "µm", 0.0, 1000.0, (20.0, 150.0), when={"undercoat": True})
+    undercoat_color: tuple[float, float, float] = colour(
+        (0.36, 0.37, 0.36), "Undercoat colour", when={"undercoat": True}
+    )
+    undercoat_thickness_um: float = number(
+        60.0, "Undercoat thickness", "µm", 0.0, 1000.0, (20.0, 150.0), when={"undercoat": True}
+    )
     texture_um: float = number(
         14.0, "Texture", "µm", 0.0, 500.0, (0.0, 60.0), "Height of orange peel, roller stipple or brush marks"
     )
     texture_mm: float = number(
-        5.0, "Texture size", "mm", 0.2, 200.0, (1.0, 30.0), "Distance between ripples, or width of brush marks", log=True, grows=0
+        5.0,
+        "Texture size",
+        "mm",
+        0.2,
+        200.0,
+        (1.0, 30.0),
+        "Distance between ripples, or width of brush marks",
+        log=True,
+        grows=0,
     )
     sags: float = number(
-        0.15, "Sags and drips", "%", 0.0, 1.0, about="Paint that ran before it dried: curtains on steep faces, beads on lower edges"
+        0.15,
+        "Sags and drips",
+        "%",
+        0.0,
+        1.0,
+        about="Paint that ran before it dried: curtains on steep faces, beads on lower edges",
     )
     overspray: float = number(
-        0.0, "Overspray", "mm", 0.0, 1000.0, (0.0, 100.0), "How far a mist of paint reaches beyond the edge of its place", grows=0.5
+        0.0,
+        "Overspray",
+        "mm",
+        0.0,
+        1000.0,
+        (0.0, 100.0),
+        "How far a mist of paint reaches beyond the edge of its place",
+        grows=0.5,
     )
-    unevenness: float = number(0.10, "Unevenness", "%", 0.0, 1.0, (0.0, 0.5), "Slow change of tone and gloss over the surface")
+    unevenness: float = number(
+        0.10, "Unevenness", "%", 0.0, 1.0, (0.0, 0.5), "Slow change of tone and gloss over the surface"
+    )
     unevenness_mm: float = number(
         160.0,
         "Unevenness size",
@@ -77,7 +107,8 @@ class Paint(Effect):
         grows=1.0,
     )
     edge_mm: float = number(
-        4.0, "Edge size", "mm", 0.05, 1000.0, (0.5, 30.0), "Edges up to this rounding carry a thinner film, creases a thicker one",
+        4.0, "Edge size", "mm", 0.05, 1000.0, (0.5, 30.0),
+        "Edges up to this rounding carry a thinner film, creases a thicker one",
         log=True, grows=0.5,
     )  # fmt: skip
     varnish: float = number(0.0, "Varnish", "%", 0.0, 1.0, about="Weight of a clear, glossy finish over the topcoat")
@@ -95,7 +126,9 @@ class Paint(Effect):
                 continue
             patchy = event.noise(25.0, octaves=4, salt=3 if piece == "primer" else 4)
             ground = {"base_color": toned(color, np.float32(1.0) + np.float32(0.10) * patchy), "roughness": one(rough)}
-            pile = pile.with_coat(event.coat(f"{event.name}: {piece}", substance, film * np.float32(thick), ground, piece))
+            pile = pile.with_coat(
+                event.coat(f"{event.name}: {piece}", substance, film * np.float32(thick), ground, piece)
+            )
         tone, gloss, peeling = _WAYS[self.way]
         uneven = np.float32(self.unevenness) * event.noise(self.unevenness_mm, octaves=4, salt=1)
         marks = self._marks(event, peeling)
@@ -118,7 +151,8 @@ class Paint(Effect):
             pile = raised(pile, marks * np.minimum(film, np.float32(1.4)) * np.float32(self.texture_um * 0.001 * 0.5))
         shown = event.mask * np.float32(event.strength)
         return Outcome(
-            pile, np.maximum(shown, np.minimum(film, np.float32(1.0)) * np.float32(0.6)) if self.overspray > 0 else shown
+            pile,
+            np.maximum(shown, np.minimum(film, np.float32(1.0)) * np.float32(0.6)) if self.overspray > 0 else shown,
         )
 
     def _film(self, event: Event) -> np.ndarray:
@@ -131,7 +165,9 @@ class Paint(Effect):
 
             mist = blur(texels, event.mask, self.overspray * 0.6)
             drops = event.noise(1.2, octaves=2, salt=8)
-            droplets = np.clip(mist * np.float32(1.3) + drops * np.float32(0.22) - np.float32(0.42), 0.0, 1.0) * np.float32(0.35)
+            droplets = np.clip(
+                mist * np.float32(1.3) + drops * np.float32(0.22) - np.float32(0.42), 0.0, 1.0
+            ) * np.float32(0.35)
             place = np.maximum(place, droplets * mist)
         return np.clip(np.float32(1.0) - np.float32(0.7) * curve, 0.4, 1.4) * place * np.float32(event.strength)
 
@@ -167,6 +203,8 @@ class Paint(Effect):
         run = event.run_down(begin * np.float32(1.5), self.texture_mm * 9.0)
         # Along lower edges it stood in beads, here and there a drop.
         bead = blur(event.pile.texels, lower_edges(event.pile.texels), max(self.texture_mm * 0.4, 1.2 * event.texel_mm))
-        drop = np.clip(event.noise(self.texture_mm * 2.2, octaves=2, salt=10) * np.float32(0.8) + np.float32(0.2), 0.0, 1.5)
+        drop = np.clip(
+            event.noise(self.texture_mm * 2.2, octaves=2, salt=10) * np.float32(0.8) + np.float32(0.2), 0.0, 1.5
+        )
         run = np.maximum(run, np.minimum(bead * np.float32(4.0), np.float32(1.0)) * drop)
         return np.minimum(event.settled(run, 2), np.float32(1.0)) * np.minimum(steep * np.float32(2.0), np.float32(1.0))

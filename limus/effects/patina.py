@@ -16,7 +16,8 @@ from limus.materials.channels import one
 from limus.materials.substance import OXIDE, Substance
 from limus.strata.pile import Pile
 
-#: Exponents of ISO 9224 (from memory) and first-year losses in micrometres in class C3 of ISO 9223 (middle, from memory), by family.
+#: Exponents of ISO 9224 (from memory) and first-year losses in micrometres in class C3 of ISO 9223 (middle, from
+#: memory), by family.
 LAWS: dict[str, tuple[float, float]] = {
     "copper alloy": (0.667, 0.95),
     "zinc": (0.813, 1.4),
@@ -38,9 +39,11 @@ def lost_um(family: str, years: float, corrosivity: str) -> float:
 
 
 class Patina(Effect):
-    """Metals other than iron change colour: copper alloys go brown, then green where rain reaches; silver darkens; zinc and aluminium go white.
+    """Metals other than iron change colour: copper alloys go brown, then green where rain reaches; silver darkens;
+    zinc and aluminium go white.
 
-    A thin film first, which keeps the metal's colour in it; then a crust. The rain-washed side and the sheltered side differ.
+    A thin film first, which keeps the metal's colour in it; then a crust. The rain-washed side and the sheltered side
+    differ.
     """
 
     kind: Literal["patina"] = "patina"
@@ -53,19 +56,29 @@ class Patina(Effect):
     acts_on: ClassVar[tuple[str, ...]] = ("copper alloy", "zinc", "aluminium", "other metal")
     suits: ClassVar[tuple[str, ...]] = ("copper alloy", "zinc", "aluminium", "other metal")
     pieces: ClassVar[dict[str, str]] = {"film": "Tarnish", "crust": "Crust"}
-    summary: ClassVar[str] = "Brown and green on copper and brass, black on silver, white rust on zinc, chalk on aluminium"
+    summary: ClassVar[str] = (
+        "Brown and green on copper and brass, black on silver, white rust on zinc, chalk on aluminium"
+    )
     when: ClassVar[str] = "On any bare metal that is not iron; few years give tarnish, many a crust"
 
     years: float = number(12.0, "Years", "years", 0.0, 500.0, (0.0, 80.0), "Time since the metal was bright")
-    green: float = number(0.5, "Crust", "%", 0.0, 1.0, about="How readily tarnish goes over into verdigris, white rust or chalk")
-    washed: float = number(0.6, "Rain-washed", "%", 0.0, 1.0, about="How much what sees the sky differs from what is sheltered")
-    streaks_mm: float = number(60.0, "Streaks", "mm", 0.0, 5000.0, (0.0, 500.0), "How far the crust runs down", grows=0.75)
+    green: float = number(
+        0.5, "Crust", "%", 0.0, 1.0, about="How readily tarnish goes over into verdigris, white rust or chalk"
+    )
+    washed: float = number(
+        0.6, "Rain-washed", "%", 0.0, 1.0, about="How much what sees the sky differs from what is sheltered"
+    )
+    streaks_mm: float = number(
+        60.0, "Streaks", "mm", 0.0, 5000.0, (0.0, 500.0), "How far the crust runs down", grows=0.75
+    )
     patch_mm: float = number(22.0, "Patch size", "mm", 0.2, 1000.0, (2.0, 150.0), log=True, grows=0.6)
 
     @classmethod
     def default_where(cls, size: ObjectSize = ONE_METRE) -> Recipe:
         """Everywhere, more in some regions; polished off where it is handled."""
-        return Recipe(terms=[term(Noise(size_mm=size.mm(300.0, 1.0), octaves=4, seed=41), low=0.1, high=0.75, out_low=0.25)])
+        return Recipe(
+            terms=[term(Noise(size_mm=size.mm(300.0, 1.0), octaves=4, seed=41), low=0.1, high=0.75, out_low=0.25)]
+        )
 
     def apply(self, event: Event) -> Outcome:
         """Lay film and crust over every metal that lies bare here."""
@@ -94,7 +107,9 @@ class Patina(Effect):
             bare = pile.exposed(family)
             deep = lost_um(family, self.years, setting)
             local = (
-                np.float32(deep) * amount * np.clip(np.float32(1.0) + np.float32(0.35) * wide + np.float32(0.3) * patch, 0.1, 2.2)
+                np.float32(deep)
+                * amount
+                * np.clip(np.float32(1.0) + np.float32(0.35) * wide + np.float32(0.3) * patch, 0.1, 2.2)
             )
             age = np.float32(1.0) - np.exp(-local / np.float32(2.2))
             # The crust begins in hollows and where rain stays, spreads in patches, and runs down.
@@ -107,7 +122,9 @@ class Patina(Effect):
             late = np.float32(self.green * 1.6 - 0.95) + np.float32(0.55 * (1.0 - np.exp(-deep / 6.0)))
             grown = np.clip((site + late) * np.float32(1.6), 0.0, 1.0) * amount
             if self.streaks_mm > 0:
-                run = event.run_down(grown, self.streaks_mm) * np.clip(np.float32(0.25) + np.float32(0.6) * lane, 0.0, 1.0)
+                run = event.run_down(grown, self.streaks_mm) * np.clip(
+                    np.float32(0.25) + np.float32(0.6) * lane, 0.0, 1.0
+                )
                 grown = np.maximum(grown, run * np.float32(0.75) * amount)
             first, last, shell = (
                 (BROWN, DARK, GREEN)
@@ -118,7 +135,9 @@ class Patina(Effect):
             )
             old = np.clip(age * np.float32(1.1) + np.float32(0.16) * patch - np.float32(0.1), 0.0, 1.0)[:, None]
             here = bare[:, None]
-            tone += here * (np.array(first, np.float32) + (np.array(last, np.float32) - np.array(first, np.float32)) * old)
+            tone += here * (
+                np.array(first, np.float32) + (np.array(last, np.float32) - np.array(first, np.float32)) * old
+            )
             lighter = np.array(PALE if family == "copper alloy" else shell, np.float32)
             mix = np.clip(np.float32(0.35) + np.float32(0.25) * patch + np.float32(0.2) * grain, 0.0, 1.0)[:, None]
             body += here * (np.array(shell, np.float32) + (lighter - np.array(shell, np.float32)) * mix)
@@ -139,7 +158,9 @@ class Patina(Effect):
         }
         out = pile.with_coat(event.coat(f"{event.name}: tarnish", FILM, hidden(film, FILM.hide_um), sheet, "film"))
         sheet = {
-            "base_color": np.clip(_over(body, pile, found) * (np.float32(1.0) + np.float32(0.10) * grain)[:, None], 0.0, 1.0),
+            "base_color": np.clip(
+                _over(body, pile, found) * (np.float32(1.0) + np.float32(0.10) * grain)[:, None], 0.0, 1.0
+            ),
             "roughness": one(0.9),
         }
         out = out.with_coat(event.coat(f"{event.name}: crust", OXIDE, hidden(crust, OXIDE.hide_um), sheet, "crust"))
@@ -147,6 +168,8 @@ class Patina(Effect):
 
 
 def _over(color: np.ndarray, pile: Pile, found: list[str]) -> np.ndarray:
-    """Colours that were summed up by exposure, brought back to what they are where less than all of the texel is bare."""
+    """Colours that were summed up by exposure, brought back to what they are where less than all of the texel is
+    bare.
+    """
     total = np.minimum(sum(pile.exposed(family) for family in found), np.float32(1.0))
     return np.asarray(color / np.maximum(total, np.float32(0.02))[:, None], np.float32)

@@ -27,8 +27,8 @@ WIDTH = 0.01
 class Peeling(Effect):
     """Sheets of paint come off along the cracks of the coat.
 
-    The topmost paint breaks along a network of cracks; whole sheets of it are released where sun or damp got under it. What is left stands up
-    along the torn line, and further cracks run on into what still holds.
+    The topmost paint breaks along a network of cracks; whole sheets of it are released where sun or damp got under it.
+    What is left stands up along the torn line, and further cracks run on into what still holds.
     """
 
     kind: Literal["peeling"] = "peeling"
@@ -45,11 +45,20 @@ class Peeling(Effect):
     coverage: float = number(
         0.12, "Coverage", "%", 0.0, 1.0, (0.0, 0.6), "Share of the painted area that has come off", place="amount"
     )
-    sheet_mm: float = number(24.0, "Sheet size", "mm", 0.5, 1000.0, (3.0, 120.0), "Width of a sheet", log=True, grows=0.6)
-    crack_mm: float = number(0.35, "Cracks", "mm", 0.0, 10.0, (0.0, 2.0), "Width of the cracks in what still holds", grows=0.4)
+    sheet_mm: float = number(
+        24.0, "Sheet size", "mm", 0.5, 1000.0, (3.0, 120.0), "Width of a sheet", log=True, grows=0.6
+    )
+    crack_mm: float = number(
+        0.35, "Cracks", "mm", 0.0, 10.0, (0.0, 2.0), "Width of the cracks in what still holds", grows=0.4
+    )
     curl_mm: float = number(0.7, "Curl", "mm", 0.0, 50.0, (0.0, 4.0), "How far the torn line stands up", grows=0.5)
     through: float = number(
-        0.35, "Takes the primer along", "%", 0.0, 1.0, about="Share of the peeled area where the coats below went as well"
+        0.35,
+        "Takes the primer along",
+        "%",
+        0.0,
+        1.0,
+        about="Share of the peeled area where the coats below went as well",
     )
 
     @classmethod
@@ -108,12 +117,19 @@ class Peeling(Effect):
         if self.curl_mm > 0:
             width = max(0.11 * self.sheet_mm, 1.5 * pile.texels.texel_mm)
             near = blur(pile.texels, gone, width)
-            held = np.clip(np.float32(0.55) + np.float32(0.6) * event.noise(self.sheet_mm * 0.8, octaves=3, salt=66), 0.0, 1.0)
-            curl = np.square(np.minimum(near * np.float32(1.9), np.float32(1.0))) * (np.float32(1.0) - gone) * there * held
+            held = np.clip(
+                np.float32(0.55) + np.float32(0.6) * event.noise(self.sheet_mm * 0.8, octaves=3, salt=66), 0.0, 1.0
+            )
+            curl = (
+                np.square(np.minimum(near * np.float32(1.9), np.float32(1.0))) * (np.float32(1.0) - gone) * there * held
+            )
             out = raised(out, curl * np.float32(min(self.curl_mm, 0.12 * self.sheet_mm)))
         note = ""
         if wanted * area > reachable * 1.001:
-            note = f"The place is smaller than the coverage asked for: {reachable / area:.1%} instead of {wanted:.1%} of the paint"
+            note = (
+                f"The place is smaller than the coverage asked for: {reachable / area:.1%} instead of {wanted:.1%} "
+                "of the paint"
+            )
         return Outcome(out, top_gone * there, note)
 
     def _potential(self, event: Event) -> tuple[np.ndarray, np.ndarray]:
@@ -129,6 +145,8 @@ class Peeling(Effect):
 
 
 def _quantile(share: float) -> float:
-    """The value that a noise of deviation 1 exceeds on this share of the surface (logistic stand-in for the normal distribution)."""
+    """The value that a noise of deviation 1 exceeds on this share of the surface (logistic stand-in for the normal
+    distribution).
+    """
     share = min(max(share, 1e-4), 1 - 1e-4)
     return float(np.log((1 - share) / share) / 1.702)

@@ -24,7 +24,8 @@ from limus.strata.pile import Coat
 class Rubbing(Effect):
     """Hands, feet and cloth take the paint away bit by bit: thinner and thinner, through each coat in turn.
 
-    Micrometres are taken from the top down, so the coats show as bands that run into one another, and what is laid bare is polished.
+    Micrometres are taken from the top down, so the coats show as bands that run into one another, and what is laid
+    bare is polished.
     """
 
     kind: Literal["rubbing"] = "rubbing"
@@ -36,17 +37,36 @@ class Rubbing(Effect):
     acts_on: ClassVar[tuple[str, ...]] = ("coating",)
     suits: ClassVar[tuple[str, ...]] = ("ferrous", "zinc", "aluminium", "other metal", "timber", "polymer")
     summary: ClassVar[str] = "Smooth wear on handled edges and bulges, coat by coat, down to polished metal or wood"
-    when: ClassVar[str] = "For what hands, sleeves, boots or ropes pass over: handles, rails, lids, treads; or for a sanded look"
+    when: ClassVar[str] = (
+        "For what hands, sleeves, boots or ropes pass over: handles, rails, lids, treads; or for a sanded look"
+    )
 
     coverage: float = number(
-        0.06, "Coverage", "%", 0.0, 1.0, (0.0, 0.4), "Share of the painted area that is worn through the topcoat", place="amount"
+        0.06,
+        "Coverage",
+        "%",
+        0.0,
+        1.0,
+        (0.0, 0.4),
+        "Share of the painted area that is worn through the topcoat",
+        place="amount",
     )
     soft: float = number(0.45, "Softness", "%", 0.02, 1.0, about="How gradually it goes from untouched to worn through")
     distress_mm: float = number(
-        14.0, "Distress size", "mm", 0.2, 1000.0, (1.0, 100.0), "Pattern that keeps the wear from being even", log=True, grows=0.6
+        14.0,
+        "Distress size",
+        "mm",
+        0.2,
+        1000.0,
+        (1.0, 100.0),
+        "Pattern that keeps the wear from being even",
+        log=True,
+        grows=0.6,
     )
     distress: float = number(0.5, "Distress", "%", 0.0, 1.0, about="How much that pattern has to say")
-    polish: float = number(0.6, "Polished", "%", 0.0, 1.0, about="How much smoother the rubbed places are than the rest")
+    polish: float = number(
+        0.6, "Polished", "%", 0.0, 1.0, about="How much smoother the rubbed places are than the rest"
+    )
 
     @classmethod
     def default_where(cls, size: ObjectSize = ONE_METRE) -> Recipe:
@@ -78,8 +98,8 @@ class Rubbing(Effect):
         area = pile.texels.share(there)
         reachable = float(weight.sum(dtype=np.float64)) / max(pile.texels.total_area, 1e-30)
         level = level_for(wear, weight, min(wanted * area / max(reachable, 1e-30), 1.0))
-        # At the level the topmost paint is just worn through, which is when half of what is below shows (ln 2 hiding thicknesses are left);
-        # beyond it the coats below follow.
+        # At the level the topmost paint is just worn through, which is when half of what is below shows (ln 2 hiding
+        # thicknesses are left); beyond it the coats below follow.
         top: np.ndarray = np.zeros(len(wear), np.float32)
         whole: np.ndarray = np.zeros(len(wear), np.float32)
         for k in range(paints[0], len(pile.coats)):
@@ -103,7 +123,9 @@ class Rubbing(Effect):
             left = left - gone
         worn = replace(pile, coats=tuple(coats))
         most = np.maximum(through, np.float32(1.0))
-        shown = (np.clip((take - most * np.float32(0.75)) / (most * np.float32(0.5)), 0.0, 1.0) * there).astype(np.float32)
+        shown = (np.clip((take - most * np.float32(0.75)) / (most * np.float32(0.5)), 0.0, 1.0) * there).astype(
+            np.float32
+        )
         if self.polish > 0:
             touched = np.clip(take / most, 0.0, 1.0)
             smooth = Coat(
@@ -116,7 +138,10 @@ class Rubbing(Effect):
             worn = worn.with_coat(smooth)
         note = ""
         if wanted * area > reachable * 1.001:
-            note = f"The place is smaller than the coverage asked for: {reachable / area:.1%} instead of {wanted:.1%} of the paint"
+            note = (
+                f"The place is smaller than the coverage asked for: {reachable / area:.1%} instead of {wanted:.1%} "
+                "of the paint"
+            )
         return Outcome(worn, shown, note)
 
     def _wear(self, event: Event) -> np.ndarray:

@@ -24,8 +24,8 @@ from limus.materials.tone import toned
 from limus.strata.pile import Coat, Pile
 from limus.surface.blur import blur
 
-#: First-year loss of carbon steel in micrometres, middle of the class (ISO 9223, table 2; from memory: C1 <= 1.3, C2 1.3-25,
-#: C3 25-50, C4 50-80, C5 80-200, CX 200-700).
+#: First-year loss of carbon steel in micrometres, middle of the class (ISO 9223, table 2; from memory: C1 <= 1.3, C2
+#: 1.3-25, C3 25-50, C4 50-80, C5 80-200, CX 200-700).
 FIRST_YEAR_UM: dict[str, float] = {"C1": 0.65, "C2": 13.0, "C3": 37.5, "C4": 65.0, "C5": 140.0, "CX": 450.0}
 #: Exponent for carbon steel, ISO 9224 (from memory).
 EXPONENT = 0.523
@@ -35,7 +35,8 @@ OXIDE_VOLUME = 2.14
 RUST_GRADES: dict[str, float] = {"Ri0": 0.0, "Ri1": 0.05, "Ri2": 0.5, "Ri3": 1.0, "Ri4": 8.0, "Ri5": 45.0}
 #: Rusted area in percent, ASTM D610 (from memory): the most a grade allows, and for grade 0 the middle of what is left.
 ASTM_GRADES: dict[str, float] = {
-    "10": 0.01, "9": 0.03, "8": 0.1, "7": 0.3, "6": 1.0, "5": 3.0, "4": 10.0, "3": 16.0, "2": 33.0, "1": 50.0, "0": 75.0,
+    "10": 0.01, "9": 0.03, "8": 0.1, "7": 0.3, "6": 1.0, "5": 3.0, "4": 10.0, "3": 16.0, "2": 33.0, "1": 50.0,
+    "0": 75.0,
 }  # fmt: skip
 #: Half the width of the edge of a spot that broke through the paint, in its potential.
 WIDTH = 0.02
@@ -61,8 +62,29 @@ def _ramp(x, low, high):  # type: ignore[no-untyped-def]
 
 @kernel
 def _oxidise(  # type: ignore[no-untyped-def]
-    start, end, share, bare, near, wide, mottle, grain, pitting, rubbed, depth, stain, flecks, scale, most, hide, tones, thickness, shown, lift, color, roughness,
-):  # fmt: skip
+    start,
+    end,
+    share,
+    bare,
+    near,
+    wide,
+    mottle,
+    grain,
+    pitting,
+    rubbed,
+    depth,
+    stain,
+    flecks,
+    scale,
+    most,
+    hide,
+    tones,
+    thickness,
+    shown,
+    lift,
+    color,
+    roughness,
+):
     """Per texel: oxide thickness (um), where it shows, change of relief (mm), and the look of the oxide."""
     one = np.float32(1.0)
     for i in range(start, end):
@@ -72,15 +94,26 @@ def _oxidise(  # type: ignore[no-untyped-def]
             for c in range(3):
                 color[i, c] = tones[1, c]
             continue
-        # ``depth`` is that of a place laid bare; where only a part of the texel is bare the oxide covers that part and no more.
+        # ``depth`` is that of a place laid bare; where only a part of the texel is bare the oxide covers that part and
+        # no more.
         uneven = one + np.float32(0.45) * wide[i] + np.float32(0.30) * mottle[i]
         deep = depth * share[i] * min(max(uneven, np.float32(0.12)), np.float32(2.2))
         solid = min(bare[i], np.float32(0.999999)) * (one - np.exp(-deep * np.float32(OXIDE_VOLUME) / hide))
         film = deep * np.float32(OXIDE_VOLUME) if bare[i] > np.float32(0.995) else -np.log(one - solid) * hide
         local = film / np.float32(OXIDE_VOLUME)
         # Creep: how far it gets differs from place to place, and in most places it does not get far.
-        reach = np.sqrt(near[i]) * np.float32(1.35) + np.float32(0.22) * mottle[i] + np.float32(0.28) * wide[i] - np.float32(0.36)
-        halo = _ramp(reach, np.float32(0.0), np.float32(0.75)) * stain * (one - bare[i]) * min(near[i] * np.float32(6.0), one)
+        reach = (
+            np.sqrt(near[i]) * np.float32(1.35)
+            + np.float32(0.22) * mottle[i]
+            + np.float32(0.28) * wide[i]
+            - np.float32(0.36)
+        )
+        halo = (
+            _ramp(reach, np.float32(0.0), np.float32(0.75))
+            * stain
+            * (one - bare[i])
+            * min(near[i] * np.float32(6.0), one)
+        )
         halo = min(halo, np.float32(0.92))
         thickness[i] = film - np.log(one - halo) * hide
         shown[i] = max(solid, halo)
@@ -93,7 +126,9 @@ def _oxidise(  # type: ignore[no-untyped-def]
         # Colour by age: bright while thin, brown, then dark scale with lighter flecks where it has just come off.
         age = _ramp(deep + np.float32(6.0) * grain[i], np.float32(2.0), np.float32(55.0))
         fleck = flecks * _ramp(
-            np.float32(0.7) * grain[i] + np.float32(0.5) * mottle[i] - np.float32(0.3) * wide[i], np.float32(0.45), np.float32(1.7)
+            np.float32(0.7) * grain[i] + np.float32(0.5) * mottle[i] - np.float32(0.3) * wide[i],
+            np.float32(0.45),
+            np.float32(1.7),
         )
         worn = rubbed[i] * old
         tint = min(max(halo * (one - solid), np.float32(0.0)), one)
@@ -116,9 +151,10 @@ def _oxidise(  # type: ignore[no-untyped-def]
 class Rust(Effect):
     """Exposed iron turns to oxide.
 
-    Depth follows the corrosivity of the setting and the years; oxide takes 2.14 times the room of the iron it came from, so a
-    rusted spot stands up. Oxide is not a metal: metalness 0, roughness high and broken up. It creeps under the rim of paint, blisters
-    it, and what water carries away runs down over whatever is below. Asked for a share or a grade, it breaks through the paint in spots.
+    Depth follows the corrosivity of the setting and the years; oxide takes 2.14 times the room of the iron it came
+    from, so a rusted spot stands up. Oxide is not a metal: metalness 0, roughness high and broken up. It creeps under
+    the rim of paint, blisters it, and what water carries away runs down over whatever is below. Asked for a share or a
+    grade, it breaks through the paint in spots.
     """
 
     kind: Literal["rust"] = "rust"
@@ -132,7 +168,9 @@ class Rust(Effect):
     acts_on: ClassVar[tuple[str, ...]] = ("ferrous",)
     suits: ClassVar[tuple[str, ...]] = ("ferrous",)
     pieces: ClassVar[dict[str, str]] = {"oxide": "Oxide", "runs": "Runs"}
-    summary: ClassVar[str] = "Bare iron corrodes by class and years, swells, creeps under paint, blisters it and runs down"
+    summary: ClassVar[str] = (
+        "Bare iron corrodes by class and years, swells, creeps under paint, blisters it and runs down"
+    )
     when: ClassVar[str] = (
         "On iron and steel after whatever laid it bare; by grade where a painted surface is to be in a known condition"
     )
@@ -159,10 +197,12 @@ class Rust(Effect):
         when={"by": "coverage"},
     )
     iso: Literal["Ri0", "Ri1", "Ri2", "Ri3", "Ri4", "Ri5"] = choice(
-        "Ri4", "Degree of rusting", "Area by ISO 4628-3", hints={"place": "amount", "when": {"by": "iso"}}, **{k: f"{k} ({v:g} %)" for k, v in RUST_GRADES.items()}
+        "Ri4", "Degree of rusting", "Area by ISO 4628-3", hints={"place": "amount", "when": {"by": "iso"}},
+        **{k: f"{k} ({v:g} %)" for k, v in RUST_GRADES.items()}
     )  # fmt: skip
     astm: Literal["10", "9", "8", "7", "6", "5", "4", "3", "2", "1", "0"] = choice(
-        "4", "Rust grade", "Area by ASTM D610", hints={"place": "amount", "when": {"by": "astm"}}, **{k: f"{k} ({v:g} %)" for k, v in ASTM_GRADES.items()}
+        "4", "Rust grade", "Area by ASTM D610", hints={"place": "amount", "when": {"by": "astm"}},
+        **{k: f"{k} ({v:g} %)" for k, v in ASTM_GRADES.items()}
     )  # fmt: skip
     years: float = number(10.0, "Years", "years", 0.0, 500.0, (0.0, 40.0), "Time since the iron was laid bare")
     climate: Literal["setting", "C1", "C2", "C3", "C4", "C5", "CX"] = choice(
@@ -181,13 +221,17 @@ class Rust(Effect):
     )
     stain: float = number(0.5, "Stain", "%", 0.0, 1.0, about="Strength of the stain around bare spots")
     blisters: float = number(0.3, "Blisters", "%", 0.0, 1.0, about="Paint near bare spots lifted by the rust below it")
-    runs_mm: float = number(90.0, "Runs", "mm", 0.0, 5000.0, (0.0, 600.0), "How far streaks run down", log=False, grows=0.75)
+    runs_mm: float = number(
+        90.0, "Runs", "mm", 0.0, 5000.0, (0.0, 600.0), "How far streaks run down", log=False, grows=0.75
+    )
     runs: float = number(0.55, "Strength of runs", "%", 0.0, 1.0, about="How dark the streaks are")
     lane_mm: float = number(5.0, "Width of runs", "mm", 0.1, 500.0, (1.0, 40.0), "Of one streak", log=True, grows=0.5)
     flecks: float = number(0.5, "Flecks", "%", 0.0, 1.0, about="Lighter, younger oxide among the dark")
     fleck_mm: float = number(6.0, "Fleck size", "mm", 0.2, 200.0, (1.0, 40.0), log=True, grows=0.5)
     scale: float = number(0.5, "Scale and pits", "%", 0.0, 1.0, about="Roughness of the relief that the oxide makes")
-    rubbed: float = number(0.4, "Rubbed spots", "%", 0.0, 1.0, about="Old rust on what stands out is darker and smoother")
+    rubbed: float = number(
+        0.4, "Rubbed spots", "%", 0.0, 1.0, about="Old rust on what stands out is darker and smoother"
+    )
 
     @classmethod
     def default_where(cls, size: ObjectSize = ONE_METRE) -> Recipe:
@@ -232,7 +276,9 @@ class Rust(Effect):
         reach = bare * share
         if not (reach > 0.004).any():
             return Outcome(
-                event.pile, nothing, note or "No iron is exposed in this place: chip the paint first, or widen the place"
+                event.pile,
+                nothing,
+                note or "No iron is exposed in this place: chip the paint first, or widen the place",
             )
         wide = event.noise(self.fleck_mm * 9.0, octaves=3, salt=30)
         mottle = event.noise(self.fleck_mm * 2.2, octaves=4, salt=31)
@@ -244,13 +290,17 @@ class Rust(Effect):
         thickness, shown, lift, roughness = (np.empty(count, np.float32) for _ in range(4))
         color = np.empty((count, 3), np.float32)
         for_ranges(
-            _oxidise, count, share, bare, near, wide, mottle, grain, pitting, rubbed, np.float32(depth), np.float32(self.stain * event.strength),
-            np.float32(self.flecks), np.float32(self.scale), np.float32(0.03 * self.fleck_mm), np.float32(OXIDE.hide_um), _TONES, thickness, shown, lift, color, roughness,
+            _oxidise, count, share, bare, near, wide, mottle, grain, pitting, rubbed, np.float32(depth),
+            np.float32(self.stain * event.strength),
+            np.float32(self.flecks), np.float32(self.scale), np.float32(0.03 * self.fleck_mm),
+            np.float32(OXIDE.hide_um), _TONES, thickness, shown, lift, color, roughness,
         )  # fmt: skip
         if wanted is not None:
             # What was asked for is rust; the stain around it is not counted.
             shown = np.minimum(shown, bare)
-        out = pile.with_coat(event.coat(event.name, OXIDE, thickness, {"base_color": color, "roughness": roughness}, "oxide"))
+        out = pile.with_coat(
+            event.coat(event.name, OXIDE, thickness, {"base_color": color, "roughness": roughness}, "oxide")
+        )
         if self.runs > 0 and self.runs_mm > 0:
             out = out.with_coat(self._runs(event, reach, bare))
         if self.blisters > 0 and self.creep_mm > 0 and wanted is None:
@@ -258,7 +308,9 @@ class Rust(Effect):
         return Outcome(raised(out, lift), shown, note)
 
     def _broken_through(self, event: Event, wanted: float) -> tuple[Pile, np.ndarray, str]:
-        """The pile with its paint gone in spots until the share ``wanted`` of the iron lies bare, how much is bare, and a note."""
+        """The pile with its paint gone in spots until the share ``wanted`` of the iron lies bare, how much is bare,
+        and a note.
+        """
         pile = event.pile
         here = pile.substance_of("ferrous")
         bare = pile.exposed("ferrous")
@@ -274,7 +326,9 @@ class Rust(Effect):
 
         # What is bare already rusts first; the rest in the order of the potential.
         field = event.before(
-            "through", [event.mask_key, self.fleck_mm], lambda: (potential() + np.float32(2.0) * bare).astype(np.float32)
+            "through",
+            [event.mask_key, self.fleck_mm],
+            lambda: (potential() + np.float32(2.0) * bare).astype(np.float32),
         )
         levels: SoftLevels = event.before(
             "through levels", [event.mask_key, self.fleck_mm], lambda: SoftLevels(field, area.astype(np.float32), WIDTH)
@@ -290,9 +344,9 @@ class Rust(Effect):
         """(n,) 0..1: what stands out and is touched."""
         curve = event.scope.place.measured.curvature(self.fleck_mm * 1.5)
         patch = event.noise(self.fleck_mm * 3.0, octaves=3, salt=37)
-        return np.clip(np.maximum(curve, 0) * np.float32(2.2) + np.float32(0.30) * patch - np.float32(0.25), 0.0, 1.0).astype(
-            np.float32
-        ) * np.float32(self.rubbed)
+        return np.clip(
+            np.maximum(curve, 0) * np.float32(2.2) + np.float32(0.30) * patch - np.float32(0.25), 0.0, 1.0
+        ).astype(np.float32) * np.float32(self.rubbed)
 
     def _runs(self, event: Event, reach: np.ndarray, bare: np.ndarray) -> Coat:
         """The coat of streaks: from some of the spots, in lanes that fork and break off."""
@@ -308,7 +362,9 @@ class Rust(Effect):
         streak = carried * np.clip(np.float32(0.42) + np.float32(0.6) * lane + np.float32(0.12) * broken, 0.0, 1.0)
         share = np.clip(streak * (np.float32(1.0) - bare), 0.0, 0.85) * np.float32(self.runs * event.strength)
         tone = (
-            np.float32(1.0) + np.float32(0.18) * lane - np.float32(0.35) * (np.float32(1.0) - np.minimum(carried, np.float32(1.0)))
+            np.float32(1.0)
+            + np.float32(0.18) * lane
+            - np.float32(0.35) * (np.float32(1.0) - np.minimum(carried, np.float32(1.0)))
         )
         sheet = {"base_color": toned(RUN, tone, 0.35, 1.5), "roughness": one(0.86)}
         return event.coat(f"{event.name}: runs", STAIN, hidden(share, STAIN.hide_um), sheet, "runs")
@@ -317,7 +373,9 @@ class Rust(Effect):
         """(n,) mm: domes under the paint next to bare spots."""
         size = max(self.creep_mm * 0.8, 3.0 * event.texel_mm)
         cell = event.cells(size, salt=41)
-        dome = np.clip(np.float32(1.0) - np.square(cell.distance / np.float32(size * 0.42)), 0.0, 1.0) * (cell.value > 0.55)
+        dome = np.clip(np.float32(1.0) - np.square(cell.distance / np.float32(size * 0.42)), 0.0, 1.0) * (
+            cell.value > 0.55
+        )
         around = np.clip((near - np.float32(0.12)) * np.float32(4.0), 0.0, 1.0) * (
             np.float32(1.0) - np.minimum(bare * np.float32(4.0), np.float32(1.0))
         )

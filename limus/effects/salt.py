@@ -19,7 +19,9 @@ from limus.materials.tone import toned
 
 
 class Salt(Effect):
-    """Damp rises in porous stone, dries at the surface and leaves its salts: crusts with a sharp front and loose bloom behind it."""
+    """Damp rises in porous stone, dries at the surface and leaves its salts: crusts with a sharp front and loose
+    bloom behind it.
+    """
 
     kind: Literal["salt"] = "salt"
     order: ClassVar[int] = 17
@@ -48,7 +50,13 @@ class Salt(Effect):
                     breakup_mm=size.mm(50.0, 1.0),
                     breakup_size_mm=size.mm(130.0, 1.0),
                 ),
-                term(Noise(size_mm=size.mm(260.0, 1.0), octaves=4, seed=132), low=0.7, high=0.95, combine="add", amount=0.5),
+                term(
+                    Noise(size_mm=size.mm(260.0, 1.0), octaves=4, seed=132),
+                    low=0.7,
+                    high=0.95,
+                    combine="add",
+                    amount=0.5,
+                ),
                 term(SlopeSource(towards="up", span="180"), low=0.85, high=0.6, out_low=0.2),
                 term(Noise(size_mm=size.mm(350.0, 1.0), octaves=3, seed=131), low=0.2, high=0.7, out_low=0.1),
             ]
@@ -66,17 +74,25 @@ class Salt(Effect):
         )
         # Dense at the front, where the water stopped; thin behind it.
         front = np.exp(-np.square((level - np.float32(0.10)) * np.float32(9.0))) * (level > -0.12)
-        behind = np.clip(level * np.float32(1.3), 0.0, 1.0) * np.clip(np.float32(0.35) + np.float32(0.35) * bloom, 0.0, 1.0)
+        behind = np.clip(level * np.float32(1.3), 0.0, 1.0) * np.clip(
+            np.float32(0.35) + np.float32(0.35) * bloom, 0.0, 1.0
+        )
         share = np.maximum(front * np.float32(0.9), behind) * np.clip(
             np.float32(0.8) + np.float32(0.25) * crystal + np.float32(0.15) * bloom, 0.0, 1.2
         )
-        share = np.clip(share * np.float32(event.strength) * np.minimum(event.mask * 8, np.float32(1.0)), 0.0, 0.95).astype(
-            np.float32
-        )
-        sheet = {"base_color": toned(self.color, np.float32(1.0) + np.float32(0.08) * crystal, 0.5, 1.4), "roughness": one(0.95)}
+        share = np.clip(
+            share * np.float32(event.strength) * np.minimum(event.mask * 8, np.float32(1.0)), 0.0, 0.95
+        ).astype(np.float32)
+        sheet = {
+            "base_color": toned(self.color, np.float32(1.0) + np.float32(0.08) * crystal, 0.5, 1.4),
+            "roughness": one(0.95),
+        }
         out = event.pile.with_coat(event.coat(event.name, SALT, hidden(share, SALT.hide_um), sheet))
         if self.crust_um > 0:
             out = raised(
-                out, share * np.float32(self.crust_um * 0.001) * np.clip(np.float32(0.5) + np.float32(0.4) * crystal, 0.0, 1.5)
+                out,
+                share
+                * np.float32(self.crust_um * 0.001)
+                * np.clip(np.float32(0.5) + np.float32(0.4) * crystal, 0.0, 1.5),
             )
         return Outcome(out, share)

@@ -25,7 +25,9 @@ _AXES = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}
 
 
 class Scratching(Effect):
-    """Fine lines everywhere that only the light shows, and deeper ones through the coats; always inwards, thin at both ends."""
+    """Fine lines everywhere that only the light shows, and deeper ones through the coats; always inwards, thin at
+    both ends.
+    """
 
     kind: Literal["scratching"] = "scratching"
     order: ClassVar[int] = 4
@@ -34,8 +36,12 @@ class Scratching(Effect):
     law: ClassVar[Law] = "even"
     group: ClassVar[Group] = "Paint and its losses"
     louder: ClassVar[str] = "raise the amounts and the width of deep ones, or look at a higher resolution from near"
-    summary: ClassVar[str] = "Fine wear in gloss and relief, and deep scratches through the coats, every way or around an axis"
-    when: ClassVar[str] = "On anything that was handled, dragged or wiped; around an axis for what turns against something"
+    summary: ClassVar[str] = (
+        "Fine wear in gloss and relief, and deep scratches through the coats, every way or around an axis"
+    )
+    when: ClassVar[str] = (
+        "On anything that was handled, dragged or wiped; around an axis for what turns against something"
+    )
 
     amount: float = number(0.6, "Fine scratches", "%", 0.0, 1.0, about="How many hairlines")
     deep: float = number(0.6, "Deep scratches", "%", 0.0, 1.0, about="How many go through the paint")
@@ -53,7 +59,9 @@ class Scratching(Effect):
     axis: Literal["x", "y", "z"] = choice(
         "y", "Axis", "Of the object", hints={"unless": {"way": "every"}}, x="X", y="Y (up)", z="Z"
     )
-    spread: float = number(0.2, "Spread", "%", 0.0, 1.0, about="How far single ones leave that direction", unless={"way": "every"})
+    spread: float = number(
+        0.2, "Spread", "%", 0.0, 1.0, about="How far single ones leave that direction", unless={"way": "every"}
+    )
 
     @classmethod
     def default_where(cls, size: ObjectSize = ONE_METRE) -> Recipe:
@@ -73,7 +81,9 @@ class Scratching(Effect):
         shape: list[object] = [self.length_mm, self.way, self.axis, self.spread]
         fine = deep = np.zeros(len(event.mask), np.float32)
         if self.amount > 0:
-            fine = event.kept(["fine", *shape, self.amount], lambda: self._lines(event, 0.3, 0.10, 2.0 + 8.0 * self.amount, 131))
+            fine = event.kept(
+                ["fine", *shape, self.amount], lambda: self._lines(event, 0.3, 0.10, 2.0 + 8.0 * self.amount, 131)
+            )
         if self.deep > 0:
             deep = event.kept(
                 ["deep", *shape, self.deep, self.width_mm],
@@ -93,9 +103,14 @@ class Scratching(Effect):
                 continue
             # Through the coat where the cut is deeper than it; scored where it is not.
             through = np.clip(
-                (left - coat.thickness * np.float32(0.7)) / np.maximum(coat.thickness * np.float32(0.5), np.float32(1.0)), 0.0, 1.0
+                (left - coat.thickness * np.float32(0.7))
+                / np.maximum(coat.thickness * np.float32(0.5), np.float32(1.0)),
+                0.0,
+                1.0,
             )
-            gone = np.where(coat.thickness > 0.5, through * np.minimum(line * np.float32(2.2), np.float32(1.0)), np.float32(0.0))
+            gone = np.where(
+                coat.thickness > 0.5, through * np.minimum(line * np.float32(2.2), np.float32(1.0)), np.float32(0.0)
+            )
             coats[k] = replace(coat, thickness=thinned(coat.thickness, gone.astype(np.float32), coat.substance))
             left = np.maximum(left - coat.thickness, np.float32(0.0))
         out = replace(pile, coats=tuple(coats))
@@ -109,7 +124,9 @@ class Scratching(Effect):
         uses = {**event.uses, "base_color": Use(tone.weight, tone.mode or MODES["overlay"])}
         if "coat_weight" in pile.used:
             sheet["coat_roughness"] = one(0.45)
-        out = out.with_coat(Coat(event.layer, f"{event.name}: scuffed", SHEEN, -np.log1p(-mark * np.float32(0.6)), sheet, uses))
+        out = out.with_coat(
+            Coat(event.layer, f"{event.name}: scuffed", SHEEN, -np.log1p(-mark * np.float32(0.6)), sheet, uses)
+        )
         note = "" if (mark > 0.01).any() else "No scratch meets this place: raise the amounts or widen the place"
         return Outcome(out, mark.astype(np.float32), note)
 
@@ -133,7 +150,9 @@ class Scratching(Effect):
         )
 
     def _around(self, event: Event, width: float, count: float, seed: int) -> np.ndarray:
-        """(n,) 0..1: rings about the axis through the middle of the object, broken into arcs: scratches along it in unrolled space."""
+        """(n,) 0..1: rings about the axis through the middle of the object, broken into arcs: scratches along it in
+        unrolled space.
+        """
         texels = event.pile.texels
         k = "xyz".index(self.axis)
         a, b = [j for j in range(3) if j != k]
@@ -146,7 +165,9 @@ class Scratching(Effect):
         unrolled = np.stack([turn * np.float32(typical), radius, texels.position[:, k]], axis=1).astype(np.float32)
         cos, sin = x / np.maximum(radius, np.float32(1e-9)), y / np.maximum(radius, np.float32(1e-9))
         n = texels.normal
-        normals = np.stack([-n[:, a] * sin + n[:, b] * cos, n[:, a] * cos + n[:, b] * sin, n[:, k]], axis=1).astype(np.float32)
+        normals = np.stack([-n[:, a] * sin + n[:, b] * cos, n[:, a] * cos + n[:, b] * sin, n[:, k]], axis=1).astype(
+            np.float32
+        )
         return scratches(
             unrolled,
             normals,

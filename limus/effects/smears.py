@@ -50,7 +50,9 @@ def _prints(start, end, middle, number, normal, half, ridge, share, out):  # typ
         lines = one
         if ridge > 0:
             lines = np.float32(0.55) + np.float32(0.45) * np.sin(q * np.float32(6.2831853) / ridge)
-        press = np.float32(0.4) + np.float32(0.6) * np.float32((bits >> np.uint32(20)) & np.uint32(255)) / np.float32(255.0)
+        press = np.float32(0.4) + np.float32(0.6) * np.float32((bits >> np.uint32(20)) & np.uint32(255)) / np.float32(
+            255.0
+        )
         out[i] = min((one - r) * np.float32(1.7), one) * lines * press
 
 
@@ -64,7 +66,8 @@ class Smears(Effect):
     group: ClassVar[Group] = "Marks and stains"
     edition: ClassVar[int] = 2
     louder: ClassVar[str] = (
-        "they change gloss alone; raise both amounts, choose a roughness far from that below, or lay lacquer before them"
+        "they change gloss alone; raise both amounts, choose a roughness far from that below, or lay lacquer before "
+        "them"
     )
     summary: ClassVar[str] = "Prints, wiped arcs and a greasy film: roughness only, seen when the light moves"
     when: ClassVar[str] = "On glass, enamel, lacquer and polished metal; the last touch that makes gloss believable"
@@ -116,9 +119,20 @@ class Smears(Effect):
             cell = event.cells(self.print_mm * 2.1, salt=113, jitter=0.8)
             marks = np.empty(len(texels), np.float32)
             ridge = 0.5 * self.print_mm / 8.0
-            for_ranges(_prints, len(marks), cell.from_middle, cell.number, texels.normal, np.float32(self.print_mm * 0.62),
-                       np.float32(ridge if ridge > 2.0 * texels.texel_mm else 0.0), np.float32(self.prints), marks)  # fmt: skip
+            for_ranges(
+                _prints,
+                len(marks),
+                cell.from_middle,
+                cell.number,
+                texels.normal,
+                np.float32(self.print_mm * 0.62),
+                np.float32(ridge if ridge > 2.0 * texels.texel_mm else 0.0),
+                np.float32(self.prints),
+                marks,
+            )
             where = np.clip(event.noise(self.print_mm * 9.0, octaves=2, salt=114) * np.float32(1.2), 0.0, 1.0)
-            blotchy = np.clip(np.float32(0.6) + np.float32(0.3) * event.noise(self.print_mm * 0.35, octaves=3, salt=115), 0.0, 1.0)
+            blotchy = np.clip(
+                np.float32(0.6) + np.float32(0.3) * event.noise(self.print_mm * 0.35, octaves=3, salt=115), 0.0, 1.0
+            )
             out = np.maximum(out, np.minimum(marks * where * blotchy * np.float32(1.2), np.float32(1.0)))
         return (out * event.mask * np.float32(event.strength)).astype(np.float32)

@@ -23,14 +23,15 @@ from limus.surface.blur import blur
 from limus.surface.marching import distance_along
 from limus.surface.texels import Texels
 
-#: Albedo, grain (mm), roughness, height of clumps (mm), share of glints, and how much melts, by kind. Albedos within Oke, Boundary Layer Climates,
-#: table 1.1: fresh 0.80 to 0.95, old 0.40 to 0.70 (from memory).
+#: Albedo, grain (mm), roughness, height of clumps (mm), share of glints, and how much melts, by kind. Albedos within
+#: Oke, Boundary Layer Climates, table 1.1: fresh 0.80 to 0.95, old 0.40 to 0.70 (from memory).
 KINDS: dict[str, tuple[float, float, float, float, float, float]] = {
     "fresh": (0.82, 0.9, 1.0, 1.3, 0.55, 0.15),
     "packed": (0.81, 0.6, 0.92, 0.6, 0.40, 0.10),
     "old": (0.58, 2.2, 0.72, 1.1, 0.25, 0.8),
 }
-#: How far light goes inside snow, mm, and of red, green and blue against each other: 0.36, 0.46, 0.6 at a scale of 0.05 (common practice, no source).
+#: How far light goes inside snow, mm, and of red, green and blue against each other: 0.36, 0.46, 0.6 at a scale of 0.05
+#: (common practice, no source).
 SCATTER_MM, SCATTER = 30.0, (0.60, 0.77, 1.0)
 #: A heap stands no steeper than this over its own rim.
 STEEP = 2.2
@@ -39,14 +40,17 @@ STEEP = 2.2
 def slope_share(up: np.ndarray) -> np.ndarray:
     """(n,) float32 0..1: snow that stays on a slope against that on the level, from the upward part (n,) of the normal.
 
-    EN 1991-1-3, table 5.2 (from memory): the shape coefficient is 0.8 up to 30 degrees, falls straight to 0 at 60 degrees, and is 0 beyond.
+    EN 1991-1-3, table 5.2 (from memory): the shape coefficient is 0.8 up to 30 degrees, falls straight to 0 at 60
+    degrees, and is 0 beyond.
     """
     degrees = np.degrees(np.arccos(np.clip(up, -1.0, 1.0)))
     return np.clip((np.float32(60.0) - degrees) * np.float32(1.0 / 30.0), 0.0, 1.0).astype(np.float32)
 
 
 class Snow(Effect):
-    """Snow on what faces up and sees the sky: by the slope law, blown off what faces the wind and into its lee, rounded over edges, crumbling where it ends."""
+    """Snow on what faces up and sees the sky: by the slope law, blown off what faces the wind and into its lee,
+    rounded over edges, crumbling where it ends.
+    """
 
     kind: Literal["snow"] = "snow"
     order: ClassVar[int] = 24
@@ -65,7 +69,12 @@ class Snow(Effect):
         26.0, "Depth", "mm", 0.0, 3000.0, (0.0, 150.0), "On a level place under the open sky", place="amount", grows=0.5
     )
     wind: float = number(
-        0.5, "Wind", "%", 0.0, 1.0, about="Blown off what faces the wind of the setting, gathered in its lee and in corners"
+        0.5,
+        "Wind",
+        "%",
+        0.0,
+        1.0,
+        about="Blown off what faces the wind of the setting, gathered in its lee and in corners",
     )
     drift_mm: float = number(
         60.0,
@@ -94,7 +103,9 @@ class Snow(Effect):
     @classmethod
     def default_where(cls, size: ObjectSize = ONE_METRE) -> Recipe:
         """Everywhere, thinner in some regions; slope, sky and wind are the effect's own."""
-        return Recipe(terms=[term(Noise(size_mm=size.mm(420.0, 1.0), octaves=4, seed=191), low=0.08, high=0.6, out_low=0.12)])
+        return Recipe(
+            terms=[term(Noise(size_mm=size.mm(420.0, 1.0), octaves=4, seed=191), low=0.08, high=0.6, out_low=0.12)]
+        )
 
     def apply(self, event: Event) -> Outcome:
         """Let it fall, drift and settle."""
@@ -113,7 +124,9 @@ class Snow(Effect):
         clumps = event.noise(11.0, octaves=4, gain=0.6, salt=212)
         lumps = event.noise(46.0, octaves=4, gain=0.55, salt=220)
         bumps = np.float32(self.grain) * (
-            np.float32(0.10 * grain_mm) * fine + np.float32(clump_mm * 0.7) * clumps + np.float32(clump_mm * 2.0) * lumps
+            np.float32(0.10 * grain_mm) * fine
+            + np.float32(clump_mm * 0.7) * clumps
+            + np.float32(clump_mm * 2.0) * lumps
         )
         if self.state == "packed":
             bumps = bumps + self._ridges(event) * np.float32(self.grain * 0.035)
@@ -126,7 +139,9 @@ class Snow(Effect):
             tone = tone * (np.float32(0.97) + np.float32(0.09) * event.noise(70.0, octaves=5, gain=0.6, salt=213))
         sheet: dict[str, np.ndarray] = {
             "base_color": toned(tint, tone, *((0.80, 0.95) if self.state != "old" else (0.40, 0.70))),
-            "roughness": np.clip(np.float32(rough) + np.float32(0.06 if self.state != "old" else 0.16) * clumps, 0.25, 1.0),
+            "roughness": np.clip(
+                np.float32(rough) + np.float32(0.06 if self.state != "old" else 0.16) * clumps, 0.25, 1.0
+            ),
             "specular_ior": one(1.31),
             "subsurface_weight": one(0.4),
             "subsurface_color": one(tuple(min(1.0, albedo * c) for c in tint)),
@@ -135,7 +150,8 @@ class Snow(Effect):
         }
         if self.glints > 0:
             sheet["glint_density"] = (
-                np.clip(np.float32(self.glints * glints) * (np.float32(1.0) + np.float32(0.5) * clumps), 0.0, 1.0) * there
+                np.clip(np.float32(self.glints * glints) * (np.float32(1.0) + np.float32(0.5) * clumps), 0.0, 1.0)
+                * there
             )
         out = pile
         if self.melt > 0:
@@ -150,7 +166,9 @@ class Snow(Effect):
             heaps = event.noise(self.uneven_mm, octaves=5, gain=0.5, salt=214)
             wide = event.noise(self.uneven_mm * 6.0, octaves=3, salt=215)
             lies = lies * np.clip(
-                np.float32(1.0) + np.float32(0.42 * self.uneven) * heaps + np.float32(0.35 * self.uneven) * wide, 0.0, 2.2
+                np.float32(1.0) + np.float32(0.42 * self.uneven) * heaps + np.float32(0.35 * self.uneven) * wide,
+                0.0,
+                2.2,
             )
         target = lies * np.float32(deep) * event.mask
         # It begins where none can lie: where it is steep, and where the surface ends.
@@ -171,7 +189,9 @@ class Snow(Effect):
         if bool(goes_on.any()):
             # What lies against another body is as far from an end as that is there.
             beside = event.handed_over(away / np.float32(most), 0.0) * np.float32(most)
-            away = distance_along(texels, ends, most, np.where(goes_on, np.maximum(beside, np.float32(1e-3)), np.float32(most)))
+            away = distance_along(
+                texels, ends, most, np.where(goes_on, np.maximum(beside, np.float32(1e-3)), np.float32(most))
+            )
         inwards = np.minimum(away / np.maximum(np.float32(0.7) * target, np.float32(1e-3)), np.float32(1.0))
         rounded = target * np.sqrt(np.maximum(np.float32(1.0) - np.square(np.float32(1.0) - inwards), 0.0))
         height = np.minimum(rounded, np.float32(STEEP) * away)
@@ -205,7 +225,9 @@ class Snow(Effect):
         curve = event.scope.place.measured.curvature(self.drift_mm)
         scoured = np.clip(facing * np.float32(1.7), -0.55, 1.0) + np.float32(0.5) * np.maximum(curve, 0)
         gathered = np.float32(1.1) * np.maximum(-curve, 0)
-        return np.asarray(lies * np.clip(np.float32(1.0) - np.float32(self.wind) * (scoured - gathered), 0.05, 1.8), np.float32)
+        return np.asarray(
+            lies * np.clip(np.float32(1.0) - np.float32(self.wind) * (scoured - gathered), 0.05, 1.8), np.float32
+        )
 
     def _crumbled(self, event: Event, height: np.ndarray) -> np.ndarray:
         """(n,) float32 mm: where the cover is thin only crumbs of it are left."""
@@ -216,7 +238,9 @@ class Snow(Effect):
         keep = thin + np.float32(0.17) * lumps + np.float32(0.5 * self.crumble) * (chunks.value - np.float32(0.62))
         there = ramp(keep, 0.10, 0.24)
         # A crumb is round, whatever the thickness of the cover it broke from.
-        dome = np.clip(np.float32(1.0) - np.square(chunks.distance / np.float32(0.62 * max(size, 2.0 * event.texel_mm))), 0.0, 1.0)
+        dome = np.clip(
+            np.float32(1.0) - np.square(chunks.distance / np.float32(0.62 * max(size, 2.0 * event.texel_mm))), 0.0, 1.0
+        )
         single = np.minimum(height, np.float32(0.6 * size)) * (np.float32(0.35) + np.float32(0.65) * dome)
         whole = ramp(thin, 0.3, 0.85)
         broken = (single + (height - single) * whole) * there
@@ -226,8 +250,12 @@ class Snow(Effect):
     def _rounded(event: Event, pile: Pile, height: np.ndarray) -> np.ndarray:
         """(n,) float32 mm: thickness whose top is even although the relief below is not."""
         relief = pile.relief()
-        smooth = blur(pile.texels, relief, max(2.0, 0.4 * float(np.quantile(height[:: max(1, len(height) // 20000)], 0.9))))
-        fills = np.clip(smooth - relief, -height * np.float32(0.85), np.maximum(height, np.float32(0.0)) * np.float32(2.0))
+        smooth = blur(
+            pile.texels, relief, max(2.0, 0.4 * float(np.quantile(height[:: max(1, len(height) // 20000)], 0.9)))
+        )
+        fills = np.clip(
+            smooth - relief, -height * np.float32(0.85), np.maximum(height, np.float32(0.0)) * np.float32(2.0)
+        )
         return np.asarray(height + fills * ramp(height, 0.0, 3.0), np.float32)
 
     @staticmethod
@@ -239,7 +267,12 @@ class Snow(Effect):
         def make() -> np.ndarray:
             points = texels.position - np.float32(0.75) * (texels.position @ way)[:, None] * way
             return fractal(
-                np.ascontiguousarray(points, np.float32), 36.0, octaves=4, gain=0.5, seed=event.seed(218), texel_mm=texels.texel_mm
+                np.ascontiguousarray(points, np.float32),
+                36.0,
+                octaves=4,
+                gain=0.5,
+                seed=event.seed(218),
+                texel_mm=texels.texel_mm,
             ) * np.float32(36.0 * 0.8)
 
         return event.kept(["ridges"], make)

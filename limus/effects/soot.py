@@ -35,7 +35,15 @@ class Soot(Effect):
     color: tuple[float, float, float] = colour((0.012, 0.011, 0.010), "Colour")
     amount: float = number(0.55, "Amount", "%", 0.0, 1.0, about="How dense it gets")
     lick_mm: float = number(
-        60.0, "Lick size", "mm", 1.0, 5000.0, (5.0, 500.0), "Width of the tongues that smoke leaves", log=True, grows=0.8
+        60.0,
+        "Lick size",
+        "mm",
+        1.0,
+        5000.0,
+        (5.0, 500.0),
+        "Width of the tongues that smoke leaves",
+        log=True,
+        grows=0.8,
     )
     washed: float = number(0.4, "Washed", "%", 0.0, 1.0, about="Runs of clean surface where water came through")
 
@@ -46,7 +54,13 @@ class Soot(Effect):
             terms=[
                 term(SlopeSource(towards="up", span="180"), low=0.5, high=0.1),
                 term(Sheltered(reach_mm=size.mm(110.0, 0.9)), low=0.15, high=0.7, combine="screen", amount=0.85),
-                term(Noise(size_mm=size.mm(200.0, 1.0), octaves=4, seed=121), low=0.55, high=0.85, combine="add", amount=0.35),
+                term(
+                    Noise(size_mm=size.mm(200.0, 1.0), octaves=4, seed=121),
+                    low=0.55,
+                    high=0.85,
+                    combine="add",
+                    amount=0.35,
+                ),
                 term(Noise(size_mm=size.mm(430.0, 1.0), octaves=3, seed=122), low=0.2, high=0.75, out_low=0.1),
             ]
         )
@@ -60,5 +74,8 @@ class Soot(Effect):
             lane = event.noise(self.lick_mm * 0.18, octaves=3, tall=25.0, salt=173)
             share = share * (np.float32(1.0) - np.float32(self.washed) * np.clip(lane - np.float32(0.6), 0.0, 1.0))
         share = np.clip(share * np.float32(1.25 * self.amount * event.strength), 0.0, 0.97).astype(np.float32)
-        sheet = {"base_color": toned(self.color, np.float32(1.0) + np.float32(0.3) * fine, 0.3, 2.5), "roughness": one(1.0)}
+        sheet = {
+            "base_color": toned(self.color, np.float32(1.0) + np.float32(0.3) * fine, 0.3, 2.5),
+            "roughness": one(1.0),
+        }
         return Outcome(event.pile.with_coat(event.coat(event.name, SOOT, hidden(share, SOOT.hide_um), sheet)), share)

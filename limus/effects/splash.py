@@ -20,7 +20,9 @@ from limus.readings.catalogue import READINGS
 
 
 class Splash(Effect):
-    """Rain throws earth up the foot of what stands on the ground: dense below, single drops above, some of them drawn out downwards."""
+    """Rain throws earth up the foot of what stands on the ground: dense below, single drops above, some of them drawn
+    out downwards.
+    """
 
     kind: Literal["splash"] = "splash"
     order: ClassVar[int] = 11
@@ -30,14 +32,18 @@ class Splash(Effect):
     law: ClassVar[Law] = "root"
     reads: ClassVar[tuple[str, ...]] = ("setting.ground_mm",)
     summary: ClassVar[str] = "Earth thrown up the foot by rain: a ragged band with single drops above it"
-    when: ClassVar[str] = "On whatever stands on earth, grass or gravel in the open; also for the line that a flood leaves"
+    when: ClassVar[str] = (
+        "On whatever stands on earth, grass or gravel in the open; also for the line that a flood leaves"
+    )
 
     color: tuple[float, float, float] = colour((0.115, 0.083, 0.054), "Colour")
     height_mm: float = number(
         130.0, "Height", "mm", 1.0, 20000.0, (20.0, 800.0), "Up to where single drops reach", log=True, grows=0.8
     )
     amount: float = number(0.6, "Amount", "%", 0.0, 1.0, about="How dense it is at the foot")
-    drop_mm: float = number(4.0, "Drop size", "mm", 0.2, 100.0, (1.0, 20.0), "Of the largest drops", log=True, grows=0.3)
+    drop_mm: float = number(
+        4.0, "Drop size", "mm", 0.2, 100.0, (1.0, 20.0), "Of the largest drops", log=True, grows=0.3
+    )
     roughness: float = number(0.95, "Roughness", "", 0.05, 1.0, (0.5, 1.0))
 
     @classmethod
@@ -55,7 +61,9 @@ class Splash(Effect):
         parts: list[object] = [event.mask_key, event.strength, self.height_mm, self.amount, self.drop_mm]
         share = event.kept(["splash", *parts], lambda: self._share(event))
         if not (share > 0.004).any():
-            return Outcome(event.pile, share, "Nothing stands within the height of the splash: raise it, or set the ground")
+            return Outcome(
+                event.pile, share, "Nothing stands within the height of the splash: raise it, or set the ground"
+            )
         tone = np.float32(1.0) + np.float32(0.14) * event.noise(self.drop_mm * 8, octaves=4, salt=93)
         sheet = {"base_color": toned(self.color, tone, 0.4, 1.6), "roughness": one(self.roughness)}
         return Outcome(event.pile.with_coat(event.coat(event.name, DIRT, hidden(share, DIRT.hide_um), sheet)), share)
@@ -77,7 +85,9 @@ class Splash(Effect):
                 soft=0.5,
                 seed=event.seed(92) & 0xFFFF,
             )
-            small = speckle(texels.position, self.drop_mm * 0.42, amount=0.55, vary=0.8, soft=0.6, seed=event.seed(94) & 0xFFFF)
+            small = speckle(
+                texels.position, self.drop_mm * 0.42, amount=0.55, vary=0.8, soft=0.6, seed=event.seed(94) & 0xFFFF
+            )
             drops = np.maximum(
                 big * (low > event.noise(self.drop_mm * 3, octaves=1, salt=95) * np.float32(0.22) + np.float32(0.42)),
                 small * (low > np.float32(0.3)),

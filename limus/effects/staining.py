@@ -23,7 +23,9 @@ COLORS = {"rust": (0.20, 0.068, 0.020), "lime": (0.56, 0.54, 0.50), "soot": (0.0
 
 
 class Staining(Effect):
-    """What is carried from one thing to another: rust from iron over the stone below it, lime out of cracks and joints, soot above openings."""
+    """What is carried from one thing to another: rust from iron over the stone below it, lime out of cracks and
+    joints, soot above openings.
+    """
 
     kind: Literal["staining"] = "staining"
     edition: ClassVar[int] = 2
@@ -56,14 +58,18 @@ class Staining(Effect):
         170.0, "Length", "mm", 1.0, 20000.0, (10.0, 1500.0), "Until a third of it is left", log=True, grows=0.8
     )
     width_mm: float = number(9.0, "Width of streaks", "mm", 0.2, 500.0, (1.0, 80.0), log=True, grows=0.55)
-    spread_mm: float = number(7.0, "Halo", "mm", 0.0, 1000.0, (0.0, 80.0), "How far it soaks in around where it begins", grows=0.5)
+    spread_mm: float = number(
+        7.0, "Halo", "mm", 0.0, 1000.0, (0.0, 80.0), "How far it soaks in around where it begins", grows=0.5
+    )
     broken: float = number(0.5, "Broken", "%", 0.0, 1.0, about="How uneven streaks are")
     color: tuple[float, float, float] = colour((0.20, 0.068, 0.020), "Colour of rust", when={"what": "rust"})
 
     @classmethod
     def default_where(cls, size: ObjectSize = ONE_METRE) -> Recipe:
         """Everywhere, in some regions more."""
-        return Recipe(terms=[term(Noise(size_mm=size.mm(300.0, 1.0), octaves=3, seed=291), low=0.15, high=0.7, out_low=0.15)])
+        return Recipe(
+            terms=[term(Noise(size_mm=size.mm(300.0, 1.0), octaves=3, seed=291), low=0.15, high=0.7, out_low=0.15)]
+        )
 
     @classmethod
     def on_ground(cls, families: Collection[str]) -> dict[str, Any]:
@@ -84,9 +90,13 @@ class Staining(Effect):
             # Runs of lime stand up from the wall, in steps as it grew.
             steps = event.noise(self.width_mm * 0.7, octaves=3, gain=0.6, tall=0.5, salt=296)
             crust = (
-                np.square(share) * np.clip(np.float32(0.7) + np.float32(0.4) * steps, 0.0, 2.0) * np.float32(45.0 * self.width_mm)
+                np.square(share)
+                * np.clip(np.float32(0.7) + np.float32(0.4) * steps, 0.0, 2.0)
+                * np.float32(45.0 * self.width_mm)
             )
-            thickness = hidden(np.minimum(share, np.float32(0.95)), LIME.hide_um) + np.minimum(crust, np.float32(3000.0))
+            thickness = hidden(np.minimum(share, np.float32(0.95)), LIME.hide_um) + np.minimum(
+                crust, np.float32(3000.0)
+            )
             sheet = {"base_color": toned(COLORS["lime"], tone, 0.6, 1.4), "roughness": one(0.82)}
             return Outcome(pile.with_coat(event.coat(event.name, LIME, thickness, sheet)), share)
         color = self.color if self.what == "rust" else COLORS["soot"]
@@ -108,7 +118,10 @@ class Staining(Effect):
             start = pile.clefts(1.5 * event.texel_mm + 1.0)
             if pile.marks.joint is not None:
                 start = np.maximum(start, pile.marks.joint * np.float32(0.6))
-            return start, "There are no cracks and no joints here: open cracks first, or take the recipe as its beginning"
+            return (
+                start,
+                "There are no cracks and no joints here: open cracks first, or take the recipe as its beginning",
+            )
         # Openings are deep: nearly nothing of the sky is seen out of them, and they begin at an edge.
         deep = ramp(np.asarray(event.scope.place.measured.sky, np.float32), 0.22, 0.06)
         steep = ramp(np.abs(event.pile.texels.normal[:, 1]), 0.95, 0.6)
@@ -118,7 +131,11 @@ class Staining(Effect):
         texels = event.pile.texels
         up = self.what == "soot"
         spots = event.noise(self.width_mm * 4.0, octaves=3, salt=293)
-        source = start * event.mask * np.clip(np.float32(1.0) + np.float32(0.8 * self.broken) * (spots - np.float32(0.2)), 0.0, 1.5)
+        source = (
+            start
+            * event.mask
+            * np.clip(np.float32(1.0) + np.float32(0.8 * self.broken) * (spots - np.float32(0.2)), 0.0, 1.5)
+        )
         # From a part to what it sits on or in.
         near = event.handed_over(np.minimum(source, np.float32(1.0)), max(self.width_mm * 0.8, 3.0))
         source = np.maximum(source, near * np.float32(0.9)).astype(np.float32)

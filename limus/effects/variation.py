@@ -16,7 +16,9 @@ from limus.strata.pile import Coat
 
 
 class Variation(Effect):
-    """The almost invisible unevenness without which a surface looks made by a machine: of tone, of gloss, of relief, and from piece to piece."""
+    """The almost invisible unevenness without which a surface looks made by a machine: of tone, of gloss, of relief,
+    and from piece to piece.
+    """
 
     kind: Literal["variation"] = "variation"
     order: ClassVar[int] = 7
@@ -25,16 +27,21 @@ class Variation(Effect):
     group: ClassVar[Group] = "Finish"
     summary: ClassVar[str] = "Low, wide unevenness of tone, gloss and relief, and a tone for each piece"
     when: ClassVar[str] = (
-        "Early and weak on anything that looks too even; stronger from piece to piece on bricks, slates, boards and assemblies"
+        "Early and weak on anything that looks too even; stronger from piece to piece on bricks, slates, boards and "
+        "assemblies"
     )
 
     tone: float = number(0.25, "Tone", "%", 0.0, 1.0, about="Lighter here, darker there")
     gloss: float = number(0.3, "Gloss", "%", 0.0, 1.0, about="Rougher here, smoother there")
-    size_mm: float = number(180.0, "Size", "mm", 0.5, 100000.0, (10.0, 1000.0), "Of the widest patches", log=True, grows=0.9)
+    size_mm: float = number(
+        180.0, "Size", "mm", 0.5, 100000.0, (10.0, 1000.0), "Of the widest patches", log=True, grows=0.9
+    )
     relief_um: float = number(
         60.0, "Relief", "µm", 0.0, 20000.0, (0.0, 500.0), "Waviness, as of metal beaten or plaster floated by hand"
     )
-    wave_mm: float = number(90.0, "Waves", "mm", 0.5, 10000.0, (5.0, 500.0), "Distance between them", log=True, grows=0.8)
+    wave_mm: float = number(
+        90.0, "Waves", "mm", 0.5, 10000.0, (5.0, 500.0), "Distance between them", log=True, grows=0.8
+    )
     each: Literal["part", "island", "piece", "none"] = choice(
         "part",
         "Each has a tone",
@@ -44,7 +51,9 @@ class Variation(Effect):
         piece="brick, slate or board",
         none="nothing",
     )
-    piece_tone: float = number(0.3, "Tone per piece", "%", 0.0, 1.0, about="How far pieces differ", unless={"each": "none"})
+    piece_tone: float = number(
+        0.3, "Tone per piece", "%", 0.0, 1.0, about="How far pieces differ", unless={"each": "none"}
+    )
 
     def apply(self, event: Event) -> Outcome:
         """Lay a veil of tone over what shows, and bend the surface."""
@@ -62,7 +71,9 @@ class Variation(Effect):
         for voice in sheet:
             use = uses.get(voice, Use())
             uses[voice] = Use(use.weight, use.mode or MODES["overlay"])
-        out = pile.with_coat(Coat(event.layer, event.name, SHEEN, -np.log1p(-np.minimum(place, np.float32(0.9995))), sheet, uses))
+        out = pile.with_coat(
+            Coat(event.layer, event.name, SHEEN, -np.log1p(-np.minimum(place, np.float32(0.9995))), sheet, uses)
+        )
         if self.relief_um > 0:
             wave = event.noise(self.wave_mm, octaves=3, gain=0.4, salt=153)
             out = raised(out, wave * place * np.float32(self.relief_um * 0.0005))

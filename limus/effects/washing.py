@@ -26,7 +26,9 @@ LOOSE = ("loose", "growth")
 
 
 class Washing(Effect):
-    """Rain that runs off edges and ledges washes lanes into dust, dirt and stains; what it takes it leaves at their borders and where they end."""
+    """Rain that runs off edges and ledges washes lanes into dust, dirt and stains; what it takes it leaves at their
+    borders and where they end.
+    """
 
     kind: Literal["washing"] = "washing"
     edition: ClassVar[int] = 2
@@ -42,12 +44,16 @@ class Washing(Effect):
     when: ClassVar[str] = "After dust, dirt or soot, on what stands in the rain"
 
     amount: float = number(0.75, "Amount", "%", 0.0, 1.0, about="How clean the lanes are", place="amount")
-    coverage: float = number(0.34, "Washed", "%", 0.0, 1.0, (0.0, 0.8), "Share of the place that lanes take up", place="amount")
+    coverage: float = number(
+        0.34, "Washed", "%", 0.0, 1.0, (0.0, 0.8), "Share of the place that lanes take up", place="amount"
+    )
     length_mm: float = number(
         320.0, "Length", "mm", 1.0, 20000.0, (20.0, 3000.0), "Until a third of the water is left", log=True, grows=0.9
     )
     lane_mm: float = number(9.0, "Width", "mm", 0.2, 500.0, (1.0, 80.0), "Of one lane", log=True, grows=0.6)
-    marks: float = number(0.4, "Drip marks", "%", 0.0, 1.0, about="What was washed out, left beside and at the end of lanes")
+    marks: float = number(
+        0.4, "Drip marks", "%", 0.0, 1.0, about="What was washed out, left beside and at the end of lanes"
+    )
 
     @classmethod
     def default_where(cls, size: ObjectSize = ONE_METRE) -> Recipe:
@@ -67,7 +73,9 @@ class Washing(Effect):
             if coat.substance.family in LOOSE:
                 there = np.maximum(there, covered(coat.thickness, coat.substance))
         if not bool((there > 0.01).any()):
-            return Outcome(pile, nothing, "There is no dust, dirt or growth here to wash off: put such a layer before it")
+            return Outcome(
+                pile, nothing, "There is no dust, dirt or growth here to wash off: put such a layer before it"
+            )
         wanted = self.coverage * event.strength
         if wanted <= 0:
             return Outcome(pile, nothing, "The coverage is 0")
@@ -78,14 +86,15 @@ class Washing(Effect):
         level = max(SoftLevels(value, pile.texels.area * there_is, SOFT).level(min(wanted, 1.0)), 0.03 + SOFT)
         clean = smoothstep(value, level - SOFT, level + SOFT) * np.float32(self.amount) * there_is
         coats = tuple(
-            replace(c, thickness=thinned(c.thickness, np.minimum(clean * np.float32(0.97), np.float32(0.999)), c.substance)) if c.substance.family in LOOSE else c
+            replace(c, thickness=thinned(c.thickness, np.minimum(clean * np.float32(0.97), np.float32(0.999)),
+                c.substance)) if c.substance.family in LOOSE else c
             for c in pile.coats
         )  # fmt: skip
         out = replace(pile, coats=coats)
         if self.marks > 0:
-            beside = np.clip(np.float32(1.0) - np.abs(value - np.float32(level - SOFT - 0.03)) * np.float32(16.0), 0.0, 1.0) * (
-                value > np.float32(0.02)
-            )
+            beside = np.clip(
+                np.float32(1.0) - np.abs(value - np.float32(level - SOFT - 0.03)) * np.float32(16.0), 0.0, 1.0
+            ) * (value > np.float32(0.02))
             share = (
                 beside
                 * there
@@ -93,7 +102,9 @@ class Washing(Effect):
                 * np.minimum(event.mask * np.float32(8.0), np.float32(1.0))
             ).astype(np.float32)
             sheet = {"base_color": one((0.075, 0.065, 0.053)), "roughness": one(0.9)}
-            out = out.with_coat(event.coat(f"{event.name}: drip marks", STAIN, hidden(share, STAIN.hide_um), sheet, "marks"))
+            out = out.with_coat(
+                event.coat(f"{event.name}: drip marks", STAIN, hidden(share, STAIN.hide_um), sheet, "marks")
+            )
         return Outcome(out, (clean * there).astype(np.float32))
 
     def _lanes(self, event: Event) -> np.ndarray:
@@ -111,6 +122,8 @@ class Washing(Effect):
         lane = event.noise(self.lane_mm, octaves=3, gain=0.6, tall=30.0, salt=303)
         wobble = event.noise(self.lane_mm * 2.2, octaves=3, gain=0.6, tall=4.0, salt=304)
         return np.asarray(
-            np.clip(ran * (np.float32(0.55) + np.float32(0.40) * lane) + np.float32(0.05) * wobble * (ran > 0.01), 0.0, 1.6),
+            np.clip(
+                ran * (np.float32(0.55) + np.float32(0.40) * lane) + np.float32(0.05) * wobble * (ran > 0.01), 0.0, 1.6
+            ),
             np.float32,
         )

@@ -40,7 +40,9 @@ UNDER_WATER = ((1.5 - WATER_IOR) / (1.5 + WATER_IOR)) ** 2 / 0.04
 
 @kernel
 def _sunk(start, end, color, depth, under, water, murk, length, murky, out):  # type: ignore[no-untyped-def]
-    """Light goes down and comes up again: twice the depth (Beer and Lambert); what floats in the water takes its place."""
+    """Light goes down and comes up again: twice the depth (Beer and Lambert); what floats in the water takes its
+    place.
+    """
     for i in range(start, end):
         d = max(depth[i], np.float32(0.0))
         cloud = np.float32(1.0) - np.exp(-d / murky) if murky > 0 else np.float32(0.0)
@@ -80,10 +82,11 @@ def _falls(start, end, links, ground, out):  # type: ignore[no-untyped-def]
 
 
 class Water(Effect):
-    """Water that stands: in hollows up to where they spill, in the relief up to a level, or over everything below a level of the world.
+    """Water that stands: in hollows up to where they spill, in the relief up to a level, or over everything below a
+    level of the world.
 
-    Hollows are those of the shape with its relief and of an unevenness that no model shows; the surface of the water is level. Colour fades with
-    depth, the shore is damp.
+    Hollows are those of the shape with its relief and of an unevenness that no model shows; the surface of the water is
+    level. Colour fades with depth, the shore is damp.
     """
 
     kind: Literal["water"] = "water"
@@ -96,7 +99,9 @@ class Water(Effect):
     reads: ClassVar[tuple[str, ...]] = ("setting.ground_mm", "setting.wind_from_deg", "setting.north_deg")
     louder: ClassVar[str] = "raise the unevenness or the level; water needs hollows"
     summary: ClassVar[str] = "Puddles in hollows up to where they spill, water in joints, or a level of the world"
-    when: ClassVar[str] = "After rain on what lies level; last but for snow. Raise the level until it just shows in the joints"
+    when: ClassVar[str] = (
+        "After rain on what lies level; last but for snow. Raise the level until it just shows in the joints"
+    )
 
     by: Literal["hollows", "relief", "world"] = choice(
         "hollows",
@@ -108,11 +113,13 @@ class Water(Effect):
         world="the world, above the ground",
     )
     level_mm: float = number(
-        3.0, "Level", "mm", -500.0, 20000.0, (0.0, 20.0), "Depth at the deepest place of each hollow, no higher than where it spills",
+        3.0, "Level", "mm", -500.0, 20000.0, (0.0, 20.0),
+        "Depth at the deepest place of each hollow, no higher than where it spills",
         place="amount", step=0.1, says="of the surface is under water", grows=0.6, when={"by": "hollows"},
     )  # fmt: skip
     over_mm: float = number(
-        -0.5, "Level", "mm", -500.0, 500.0, (-12.0, 6.0), "Above the middle of the relief; below 0 only joints and pits are wet",
+        -0.5, "Level", "mm", -500.0, 500.0, (-12.0, 6.0),
+        "Above the middle of the relief; below 0 only joints and pits are wet",
         place="amount", step=0.1, says="of the surface is under water", grows=0.0, when={"by": "relief"},
     )  # fmt: skip
     above_mm: float = number(
@@ -120,20 +127,28 @@ class Water(Effect):
         place="amount", step=0.1, says="of the surface is under water", grows=1.0, when={"by": "world"},
     )  # fmt: skip
     uneven_mm: float = number(
-        3.2, "Unevenness", "mm", 0.0, 500.0, (0.0, 20.0), "Dips of the ground that the model does not show; puddles take their outline from it", grows=0.7
+        3.2, "Unevenness", "mm", 0.0, 500.0, (0.0, 20.0),
+        "Dips of the ground that the model does not show; puddles take their outline from it", grows=0.7
     )  # fmt: skip
     uneven_size_mm: float = number(
         210.0, "Size of dips", "mm", 1.0, 100000.0, (20.0, 2000.0), "From one dip to the next", log=True, grows=0.9
     )
-    color: tuple[float, float, float] = colour((0.60, 0.72, 0.70), "Colour", "What is left of white light after the depth below")
+    color: tuple[float, float, float] = colour(
+        (0.60, 0.72, 0.70), "Colour", "What is left of white light after the depth below"
+    )
     color_mm: float = number(
-        300.0, "Depth of the colour", "mm", 1.0, 100000.0, (20.0, 5000.0), "Way through the water after which its colour is reached", log=True, grows=0.0
+        300.0, "Depth of the colour", "mm", 1.0, 100000.0, (20.0, 5000.0),
+        "Way through the water after which its colour is reached", log=True, grows=0.0
     )  # fmt: skip
     murk: float = number(0.25, "Murk", "%", 0.0, 1.0, about="Silt that floats in it and hides the ground")
     murk_color: tuple[float, float, float] = colour((0.085, 0.075, 0.052), "Colour of the murk")
-    ripple_mm: float = number(18.0, "Ripples", "mm", 1.0, 2000.0, (4.0, 200.0), "From crest to crest", log=True, grows=0.4)
+    ripple_mm: float = number(
+        18.0, "Ripples", "mm", 1.0, 2000.0, (4.0, 200.0), "From crest to crest", log=True, grows=0.4
+    )
     ripple: float = number(0.25, "Strength of ripples", "%", 0.0, 1.0, about="Of the wind; 0 is a mirror")
-    shore_mm: float = number(12.0, "Damp shore", "mm", 0.0, 5000.0, (0.0, 120.0), "How far the ground beside it is damp", grows=0.6)
+    shore_mm: float = number(
+        12.0, "Damp shore", "mm", 0.0, 5000.0, (0.0, 120.0), "How far the ground beside it is damp", grows=0.6
+    )
 
     @classmethod
     def default_where(cls, size: ObjectSize = ONE_METRE) -> Recipe:
@@ -154,13 +169,31 @@ class Water(Effect):
             shape: list[object] = [self.uneven_mm, self.uneven_size_mm, event.mask_key]
             hollows: Hollows = event.before("hollows", shape, lambda: filled(texels, ground))
             if float((hollows.level - ground).max(initial=0.0)) < 1e-3:
-                return Outcome(pile, nothing, "Nothing here is a hollow that could hold water: raise the unevenness, or take the level of the relief")  # fmt: skip
+                return Outcome(
+                    pile,
+                    nothing,
+                    "Nothing here is a hollow that could hold water: raise the unevenness, or take the level of the "
+                    "relief",
+                )
             stands = np.minimum(hollows.level, hollows.bottom + np.float32(max(self.level_mm, 0.0) * event.strength))
-            # What is narrower than the finest dips is a pit, whose water dries; found or not, it hung on the resolution.
-            wide = np.bincount(hollows.hollow, texels.area, count)[hollows.hollow] > (NARROW * 0.001 * self.uneven_size_mm) ** 2
+            # What is narrower than the finest dips is a pit, whose water dries; found or not, it hung on the
+            # resolution.
+            wide = (
+                np.bincount(hollows.hollow, texels.area, count)[hollows.hollow]
+                > (NARROW * 0.001 * self.uneven_size_mm) ** 2
+            )
             holds = wide & (stands - hollows.bottom > np.float32(FILM))
             depth = np.empty(count, np.float32)
-            for_ranges(_deep, count, texels.links, ground, hollows.level, np.ascontiguousarray(stands, np.float32), holds, depth)
+            for_ranges(
+                _deep,
+                count,
+                texels.links,
+                ground,
+                hollows.level,
+                np.ascontiguousarray(stands, np.float32),
+                holds,
+                depth,
+            )
             if self.level_mm <= 0:
                 note = "The level lies below every hollow: raise it"
         elif self.by == "relief":
@@ -186,31 +219,43 @@ class Water(Effect):
         if self.by == "world" and float(under.min()) > 0.99:
             note = "All of the object is under water: lower the level"
         near = blur(texels, under, self.shore_mm) if self.shore_mm > 0 else under
-        # The ground sinks into its dips where there is water, and rises again on the shore: whole as far as the lip that holds the water.
-        lip = grow(texels, np.minimum(under * np.float32(8.0), np.float32(1.0)), max(2.5 * texels.texel_mm, 0.5 * self.shore_mm))
+        # The ground sinks into its dips where there is water, and rises again on the shore: whole as far as the lip
+        # that holds the water.
+        lip = grow(
+            texels,
+            np.minimum(under * np.float32(8.0), np.float32(1.0)),
+            max(2.5 * texels.texel_mm, 0.5 * self.shore_mm),
+        )
         lip = np.maximum(lip, np.minimum(near * np.float32(2.5), np.float32(1.0)))
         out = raised(pile, dips * lip)
         out = out.with_coat(self._below(event, pile, depth, under, near))
         lies = ramp(up, LEVEL - 0.1, LEVEL + 0.05)
         # Up to the surface straight up; a wall has water in front of it, which is no relief of the wall.
         deep = np.minimum(
-            np.maximum(depth, np.float32(0.0)) / np.maximum(up, np.float32(0.4)), np.float32(IN_FRONT) + lies * np.float32(60.0)
+            np.maximum(depth, np.float32(0.0)) / np.maximum(up, np.float32(0.4)),
+            np.float32(IN_FRONT) + lies * np.float32(60.0),
         )
         if self.ripple > 0:
             deep = deep + self._ripples(event) * lies * ramp(depth, 0.0, 0.15 * self.ripple_mm)
-        # The film that makes it water is part of its depth; where it is deeper than the water is, the ground is that much lower.
+        # The film that makes it water is part of its depth; where it is deeper than the water is, the ground is that
+        # much lower.
         film = hidden(np.minimum(under, np.float32(FULL)), WATER.hide_um) * np.float32(0.001)
         deep = np.maximum(deep, 0.0) * under
         out = raised(out, np.minimum(deep - film, np.float32(0.0)))
-        return Outcome(out.with_coat(water_coat(event, under, np.maximum(deep - film, 0.0))), under.astype(np.float32), note)
+        return Outcome(
+            out.with_coat(water_coat(event, under, np.maximum(deep - film, 0.0))), under.astype(np.float32), note
+        )
 
     def _dips(self, event: Event) -> np.ndarray:
-        """(n,) float32 mm: dips and humps that the model does not show, and humps where the recipe is grey, so that shores follow its outline."""
+        """(n,) float32 mm: dips and humps that the model does not show, and humps where the recipe is grey, so that
+        shores follow its outline.
+        """
         if self.by == "world" or self.uneven_mm <= 0:
             return np.zeros(len(event.mask), np.float32)
         wide = event.noise(self.uneven_size_mm, octaves=5, gain=0.48, salt=201)
         return np.asarray(
-            (np.float32(0.5) * wide + np.float32(1.5) * (np.float32(1.0) - event.mask)) * np.float32(self.uneven_mm), np.float32
+            (np.float32(0.5) * wide + np.float32(1.5) * (np.float32(1.0) - event.mask)) * np.float32(self.uneven_mm),
+            np.float32,
         )
 
     def _ground(self, event: Event) -> np.ndarray:
@@ -229,14 +274,19 @@ class Water(Effect):
         damp = under
         if self.shore_mm > 0:
             ragged = event.noise(max(self.shore_mm, 2.0) * 1.6, octaves=4, gain=0.6, salt=204)
-            damp = np.maximum(under, ramp(np.sqrt(near) + np.float32(0.12) * ragged * (near > np.float32(0.02)), 0.12, 0.62))
+            damp = np.maximum(
+                under, ramp(np.sqrt(near) + np.float32(0.12) * ragged * (near > np.float32(0.02)), 0.12, 0.62)
+            )
         sheet = event.visible()
-        wet = wetted(event, pile, damp.astype(np.float32), np.maximum(under, ramp(damp, 0.8, 1.0) * np.float32(0.35)), sheet)
+        wet = wetted(
+            event, pile, damp.astype(np.float32), np.maximum(under, ramp(damp, 0.8, 1.0) * np.float32(0.35)), sheet
+        )
         color = np.empty((len(depth), 3), np.float32)
         # Full murk hides the ground at a hundredth of the depth at which a trace of it does.
         murky = 4000.0 * 0.003**self.murk if self.murk > 0 else 0.0
         for_ranges(
-            _sunk, len(depth), wet.sheet["base_color"], depth, under, np.clip(np.array(self.color, np.float32), 0.001, 1.0),
+            _sunk, len(depth), wet.sheet["base_color"], depth, under, np.clip(np.array(self.color, np.float32),
+                0.001, 1.0),
             np.array(self.murk_color, np.float32), np.float32(self.color_mm), np.float32(murky), color,
         )  # fmt: skip
         weight = spread(sheet.get("specular_weight", one(1.0)), CHANNELS["specular_weight"], len(depth))
@@ -253,6 +303,13 @@ class Water(Effect):
             # Longer across the wind than along it.
             along = texels.position @ way
             points = texels.position - np.float32(0.55) * (texels.position - along[:, None] * way)
-            return fractal(np.ascontiguousarray(points, np.float32), self.ripple_mm, octaves=3, gain=0.45, seed=event.seed(205), texel_mm=texels.texel_mm)  # fmt: skip
+            return fractal(
+                np.ascontiguousarray(points, np.float32),
+                self.ripple_mm,
+                octaves=3,
+                gain=0.45,
+                seed=event.seed(205),
+                texel_mm=texels.texel_mm,
+            )
 
         return event.kept(["ripples", self.ripple_mm], make) * np.float32(self.ripple * 0.012 * self.ripple_mm)

@@ -25,8 +25,9 @@ BEADS_BELOW = 0.06
 class Wetness(Effect):
     """Water in the pores and on the surface.
 
-    Rain beats on it, runs down it, splashes up from the ground and seeps from cracks; sun and wind dry it, what stands out first. Porous
-    surfaces darken (Lekner and Dorf 1988), then a film stands on them; on paint, metal and glass water gathers in beads that run.
+    Rain beats on it, runs down it, splashes up from the ground and seeps from cracks; sun and wind dry it, what stands
+    out first. Porous surfaces darken (Lekner and Dorf 1988), then a film stands on them; on paint, metal and glass
+    water gathers in beads that run.
     """
 
     kind: Literal["wetness"] = "wetness"
@@ -36,15 +37,27 @@ class Wetness(Effect):
     group: ClassVar[Group] = "Weather"
     reads: ClassVar[tuple[str, ...]] = tuple(sorted({*RAIN_READS, *SUN_READS, "setting.ground_mm"}))
     louder: ClassVar[str] = "raise the amount and the film"
-    summary: ClassVar[str] = "Damp where rain, run-off, ground and cracks bring water; beads on paint; drying edges first"
-    when: ClassVar[str] = "Late in the chronicle: after rain, by the water, at the foot of walls; before puddles and snow"
+    summary: ClassVar[str] = (
+        "Damp where rain, run-off, ground and cracks bring water; beads on paint; drying edges first"
+    )
+    when: ClassVar[str] = (
+        "Late in the chronicle: after rain, by the water, at the foot of walls; before puddles and snow"
+    )
 
     amount: float = number(0.62, "Amount", "%", 0.0, 1.0, about="From drying patches to soaked through", place="amount")
     rain: float = number(0.55, "From rain", "%", 0.0, 1.0, about="By direction, wind and open sky")
     runs: float = number(0.5, "From run-off", "%", 0.0, 1.0, about="Lanes below ledges and where water gathers")
     ground: float = number(0.7, "From the ground", "%", 0.0, 1.0, about="Splash and damp that rises at the foot")
     ground_mm: float = number(
-        110.0, "Height at the foot", "mm", 1.0, 20000.0, (20.0, 1000.0), "How high damp rises from the ground", log=True, grows=0.8
+        110.0,
+        "Height at the foot",
+        "mm",
+        1.0,
+        20000.0,
+        (20.0, 1000.0),
+        "How high damp rises from the ground",
+        log=True,
+        grows=0.8,
     )
     cracks: float = number(0.6, "From cracks", "%", 0.0, 1.0, about="Seeps from cracks that layers before have opened")
     dried: float = number(0.5, "Dried", "%", 0.0, 1.0, about="By sun and wind, edges and what stands out first")
@@ -78,8 +91,13 @@ class Wetness(Effect):
         ]  # fmt: skip
         water = event.kept(["wetness", event.mask_key, *brought], lambda: self._water(event))
         if self.cracks > 0 and pile.cleft is not None:
-            seep = np.maximum(pile.clefts(2.5 * self.lane_mm), event.run_down(pile.clefts(self.lane_mm) * np.float32(0.8), 6.0 * self.lane_mm))  # fmt: skip
-            water = water + np.float32(self.cracks * 0.7) * seep * np.minimum(event.mask * np.float32(3.0), np.float32(1.0))
+            seep = np.maximum(
+                pile.clefts(2.5 * self.lane_mm),
+                event.run_down(pile.clefts(self.lane_mm) * np.float32(0.8), 6.0 * self.lane_mm),
+            )
+            water = water + np.float32(self.cracks * 0.7) * seep * np.minimum(
+                event.mask * np.float32(3.0), np.float32(1.0)
+            )
         # The amount is a level that everything is measured against: little of it leaves only where much water comes.
         level = 1.05 - 1.05 * self.amount
         wet = ramp(water, level, level + 0.16) * np.minimum(event.mask * np.float32(8.0), np.float32(1.0))
@@ -98,7 +116,9 @@ class Wetness(Effect):
             dome = event.kept(["beads", self.bead_mm], lambda: self._beads(event))
             sparse = event.noise(self.bead_mm * 9.0, octaves=3, salt=174)
             here = (
-                ramp(wet * np.float32(0.9) + np.float32(0.16) * sparse, 0.35, 0.6) * tight * np.float32(self.beads * event.strength)
+                ramp(wet * np.float32(0.9) + np.float32(0.16) * sparse, 0.35, 0.6)
+                * tight
+                * np.float32(self.beads * event.strength)
             )
             drops = dome * here
             stands = stands * (np.float32(1.0) - np.float32(0.75 * self.beads) * tight)
@@ -120,7 +140,8 @@ class Wetness(Effect):
             )
             share = (rim * np.float32(0.30 * self.tide * event.strength)).astype(np.float32)
             out = out.with_coat(
-                event.coat(f"{event.name}: tide line", SALT, hidden(share, SALT.hide_um), {"base_color": one((0.42, 0.40, 0.36)), "roughness": one(0.9)}, "tide")
+                event.coat(f"{event.name}: tide line", SALT, hidden(share, SALT.hide_um), {"base_color": one((0.42,
+                    0.40, 0.36)), "roughness": one(0.9)}, "tide")
             )  # fmt: skip
         return Outcome(out, np.maximum(damp * ramp(wet, 0.1, 0.5), cover).astype(np.float32))
 
@@ -147,11 +168,15 @@ class Wetness(Effect):
         dry = np.float32(0.45) * sun + np.float32(1.1) * np.maximum(curve, 0) - np.float32(0.7) * np.maximum(-curve, 0)
         patch = event.noise(self.ragged_mm, octaves=5, gain=0.6, salt=177)
         wide = event.noise(self.ragged_mm * 8.0, octaves=3, salt=178)
-        water = water - np.float32(self.dried) * dry * np.float32(0.6) + np.float32(0.10) * patch + np.float32(0.09) * wide
+        water = (
+            water - np.float32(self.dried) * dry * np.float32(0.6) + np.float32(0.10) * patch + np.float32(0.09) * wide
+        )
         return np.asarray(water * (np.float32(0.45) + np.float32(0.55) * event.mask), np.float32)
 
     def _beads(self, event: Event) -> np.ndarray:
-        """(n,) float32 mm: drops of all sizes, the small ones by far the most, drawn down where they have begun to run."""
+        """(n,) float32 mm: drops of all sizes, the small ones by far the most, drawn down where they have begun to
+        run.
+        """
         texels = event.pile.texels
         out = np.zeros(len(texels), np.float32)
         for k, size in enumerate((1.0, 0.55, 0.3)):

@@ -37,7 +37,9 @@ def beside(folder: Path | None, name: str, where: str) -> Path:
             remedy="Keep the files together in one folder or zip",
         ) from None
     raise InputError(
-        f"'{str(name)[:80]}' is missing", where=where, remedy="Bring it in together with the object: drop both, or zip them"
+        f"'{str(name)[:80]}' is missing",
+        where=where,
+        remedy="Bring it in together with the object: drop both, or zip them",
     )
 
 

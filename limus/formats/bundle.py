@@ -52,15 +52,17 @@ def unpack_pictures(path: Path, folder: Path, name: str, limits: Limits = Limits
     unpack_all(path, folder, name, limits)
     found = sorted(p for p in folder.rglob("*") if p.suffix.lower() in PICTURES and p.is_file())
     if not found:
-        raise InputError(f"there is no picture in it ({', '.join(PICTURES)})", where=name, remedy="Add the texture files")
+        raise InputError(
+            f"there is no picture in it ({', '.join(PICTURES)})", where=name, remedy="Add the texture files"
+        )
     return found
 
 
 def unpack_all(path: Path, folder: Path, name: str, limits: Limits) -> None:
     """Unpack a zip into an empty ``folder``.
 
-    Names that lead out of the folder, links and encrypted entries are refused; what unpacks to far more than it is packed is
-    refused before and while it is written (a header may lie).
+    Names that lead out of the folder, links and encrypted entries are refused; what unpacks to far more than it is
+    packed is refused before and while it is written (a header may lie).
 
     Raises
     ------
@@ -73,7 +75,9 @@ def unpack_all(path: Path, folder: Path, name: str, limits: Limits) -> None:
             total = sum(e.file_size for e in entries)
             packed = max(path.stat().st_size, 1)
             if len(entries) > limits.files:
-                raise InputError(f"{len(entries)} files are more than the limit {limits.files}", where=name, remedy=again)
+                raise InputError(
+                    f"{len(entries)} files are more than the limit {limits.files}", where=name, remedy=again
+                )
             if not limits.fits(total, packed):
                 raise InputError(
                     f"it would unpack {packed} bytes to {total}, more than is allowed",
@@ -88,29 +92,47 @@ def unpack_all(path: Path, folder: Path, name: str, limits: Limits) -> None:
                     or any(len(piece.encode("utf-8", "replace")) > 200 for piece in inner.parts)
                     or len(inner.parts) > 40
                 ):
-                    raise InputError(f"'{entry.filename[:80]}' is no name for a file, or too long a one", where=name, remedy=again)
+                    raise InputError(
+                        f"'{entry.filename[:80]}' is no name for a file, or too long a one", where=name, remedy=again
+                    )
                 if inner.is_absolute() or ".." in inner.parts or ":" in inner.parts[0] or "\0" in entry.filename:
-                    raise InputError(f"the name '{entry.filename[:80]}' leads out of its folder", where=name, remedy=again)
+                    raise InputError(
+                        f"the name '{entry.filename[:80]}' leads out of its folder", where=name, remedy=again
+                    )
                 if stat.S_ISLNK(entry.external_attr >> 16):
                     raise InputError(f"'{entry.filename[:80]}' is a link, not a file", where=name, remedy=again)
                 if entry.flag_bits & 1:
-                    raise InputError(f"'{entry.filename[:80]}' is encrypted", where=name, remedy="Zip it without a password")
+                    raise InputError(
+                        f"'{entry.filename[:80]}' is encrypted", where=name, remedy="Zip it without a password"
+                    )
                 target = folder.joinpath(*inner.parts)
                 target.parent.mkdir(parents=True, exist_ok=True)
                 with archive.open(entry) as source, target.open("wb") as out:
                     while block := source.read(1 << 20):
                         written += len(block)
                         if not limits.fits(written, packed):
-                            raise InputError("it unpacks to more than it says", where=name, remedy="Send the files without the zip")
+                            raise InputError(
+                                "it unpacks to more than it says", where=name, remedy="Send the files without the zip"
+                            )
                         out.write(block)
     except InputError:
         raise
     except (
-        zipfile.BadZipFile, zlib.error, lzma.LZMAError, EOFError, NotImplementedError, RuntimeError, ValueError, struct.error, OSError,
-    ) as error:  # fmt: skip
+        zipfile.BadZipFile,
+        zlib.error,
+        lzma.LZMAError,
+        EOFError,
+        NotImplementedError,
+        RuntimeError,
+        ValueError,
+        struct.error,
+        OSError,
+    ) as error:
         if isinstance(error, OSError) and error.errno in (errno.ENOSPC, errno.EDQUOT):
             raise
-        raise InputError(f"the zip cannot be read ({str(error)[:100]})", where=name, remedy="Zip the files again") from error
+        raise InputError(
+            f"the zip cannot be read ({str(error)[:100]})", where=name, remedy="Zip the files again"
+        ) from error
 
 
 def object_in(folder: Path, name: str) -> Path:
@@ -122,7 +144,8 @@ def object_in(folder: Path, name: str) -> Path:
     """
     for suffix in OBJECTS:
         found = sorted(
-            (p for p in folder.rglob("*") if p.suffix.lower() == suffix and p.is_file()), key=lambda p: (len(p.parts), p.name)
+            (p for p in folder.rglob("*") if p.suffix.lower() == suffix and p.is_file()),
+            key=lambda p: (len(p.parts), p.name),
         )
         if not found:
             continue

@@ -18,7 +18,8 @@ SUFFIXES = (".npy", ".exr", ".png")
 def write_field(path: Path, image: np.ndarray, *, low: float = 0.0, high: float = 1.0) -> None:
     """Write a (n, n) float32 image, or (n, n, c) as ``.npy``; NaN where there is no texel.
 
-    ``.npy`` keeps the numbers and the NaNs, row 0 at v = 0 as in glTF. ``.exr`` keeps the numbers (0 where there is no texel).
+    ``.npy`` keeps the numbers and the NaNs, row 0 at v = 0 as in glTF. ``.exr`` keeps the numbers (0 where there is
+    no texel).
     ``.png`` is 16-bit grey from ``low`` (black) to ``high`` (white).
 
     Raises

@@ -12,7 +12,8 @@ from limus.common.errors import InputError
 
 
 def need_regular(path: Path, name: str) -> None:
-    """Refuse what is there and no plain file: reading a pipe or a device may never end. What is missing is for the reader to say.
+    """Refuse what is there and no plain file: reading a pipe or a device may never end. What is missing is for the
+    reader to say.
 
     Raises
     ------
@@ -49,7 +50,9 @@ def bytes_of(path: Path) -> bytes:
     try:
         return path.read_bytes()
     except OSError as error:
-        raise InputError(f"the file cannot be read ({error.strerror})", where=path.name, remedy="Check the path") from error
+        raise InputError(
+            f"the file cannot be read ({error.strerror})", where=path.name, remedy="Check the path"
+        ) from error
 
 
 def write_whole(path: Path, data: bytes) -> None:

@@ -1,4 +1,6 @@
-"""The parts of a glTF 2.0 file: its JSON, its buffers, and arrays out of them, with every count held against the bytes that are there."""
+"""The parts of a glTF 2.0 file: its JSON, its buffers, and arrays out of them, with every count held against the
+bytes that are there.
+"""
 
 from __future__ import annotations
 
@@ -26,7 +28,9 @@ _ROOM = 16 << 20
 class Document:
     """The parsed JSON with its binary part, and the folder that other files of it may lie in."""
 
-    def __init__(self, name: str, document: dict[str, Any], binary: bytes | None, folder: Path | None, size: int) -> None:
+    def __init__(
+        self, name: str, document: dict[str, Any], binary: bytes | None, folder: Path | None, size: int
+    ) -> None:
         self.name, self.doc, self.binary, self.folder = name, document, binary, folder
         #: Bytes of the file and of those beside it that were read.
         self.size = size
@@ -38,7 +42,7 @@ class Document:
         """A refusal that names the file and the field."""
         return InputError(problem, where=f"{self.name}: {field}" if field else self.name, remedy=remedy)
 
-    # -- values -------------------------------------------------------------------------------------------------------------------
+    # -- values ------------------------------------------------------------------------------------
 
     def listing(self, owner: dict[str, Any], key: str, field: str = "") -> list[Any]:
         """A list of the document; empty where there is none."""
@@ -93,7 +97,7 @@ class Document:
         found = owner.get("extensions")
         return {k: v for k, v in found.items() if isinstance(v, dict)} if isinstance(found, dict) else {}
 
-    # -- bytes --------------------------------------------------------------------------------------------------------------------
+    # -- bytes -------------------------------------------------------------------------------------
 
     def buffer(self, number: int, asked_by: str) -> bytes:
         """The bytes of a buffer."""
@@ -114,7 +118,9 @@ class Document:
             self.size += len(data)
         if len(data) < length:
             raise self.fail(
-                f"is cut short: {len(data)} of {length} bytes", field, "Copy the file again; it was not written to its end"
+                f"is cut short: {len(data)} of {length} bytes",
+                field,
+                "Copy the file again; it was not written to its end",
             )
         self._buffers[number] = data
         return data
@@ -131,14 +137,16 @@ class Document:
         entry = self.item("bufferViews", number, asked_by)
         field = f"bufferViews[{number}]"
         if "meshopt" in " ".join(self.extensions(entry)):
-            raise self.fail("is packed by meshopt, which is not read here", field, "Export the object without mesh compression")
+            raise self.fail(
+                "is packed by meshopt, which is not read here", field, "Export the object without mesh compression"
+            )
         data = self.buffer(self.whole(entry, "buffer", 0, field), f"{field}.buffer")
         start, length = self.whole(entry, "byteOffset", 0, field), self.whole(entry, "byteLength", 0, field)
         if start + length > len(data):
             raise self.fail("reaches past the end of its buffer", field)
         return memoryview(data)[start : start + length], self.whole(entry, "byteStride", 0, field)
 
-    # -- arrays -------------------------------------------------------------------------------------------------------------------
+    # -- arrays ------------------------------------------------------------------------------------
 
     def count(self, number: Any, asked_by: str) -> int:
         """How many elements an accessor says it has."""
@@ -157,7 +165,9 @@ class Document:
             raise self.fail("has an unknown componentType or type", field)
         dtype = np.dtype(kind).newbyteorder("<")
         if "bufferView" in entry:
-            out = self._strided(entry["bufferView"], self.whole(entry, "byteOffset", 0, field), dtype, width, count, field)
+            out = self._strided(
+                entry["bufferView"], self.whole(entry, "byteOffset", 0, field), dtype, width, count, field
+            )
         else:
             self._zeros += count * width * dtype.itemsize
             if self._zeros > _ROOM + 16 * self.size:
@@ -230,11 +240,15 @@ def _parse(name: str, text: bytes) -> dict[str, Any]:
 
 def _split(name: str, raw: bytes) -> tuple[dict[str, Any], bytes | None]:
     if len(raw) < 20:
-        raise InputError("the file is cut short", where=name, remedy="Copy the file again; it was not written to its end")
+        raise InputError(
+            "the file is cut short", where=name, remedy="Copy the file again; it was not written to its end"
+        )
     magic, version, length = struct.unpack_from("<4sII", raw)
     if magic != b"glTF":
         raise InputError(
-            "this is not a GLB file (it does not begin with 'glTF')", where=name, remedy="Save the object as binary glTF 2.0 (.glb)"
+            "this is not a GLB file (it does not begin with 'glTF')",
+            where=name,
+            remedy="Save the object as binary glTF 2.0 (.glb)",
         )
     if version != 2:
         raise InputError(f"glTF version {version} is not supported", where=name, remedy="Save the object as glTF 2.0")

@@ -33,8 +33,12 @@ class Materials:
         if not isinstance(entry, dict) or not entry:
             return None
         field = f"materials[{number}].pbrMetallicRoughness"
-        factor = [min(max(x, 0.0), 1.0) for x in self.doc.numbers(entry, "baseColorFactor", (1.0, 1.0, 1.0, 1.0), field)]
-        share = [min(max(self.doc.number(entry, key, 1.0, field), 0.0), 1.0) for key in ("roughnessFactor", "metallicFactor")]
+        factor = [
+            min(max(x, 0.0), 1.0) for x in self.doc.numbers(entry, "baseColorFactor", (1.0, 1.0, 1.0, 1.0), field)
+        ]
+        share = [
+            min(max(self.doc.number(entry, key, 1.0, field), 0.0), 1.0) for key in ("roughnessFactor", "metallicFactor")
+        ]
         return BaseMaps(
             color=self._texture(entry.get("baseColorTexture"), f"{field}.baseColorTexture", "RGBA"),
             orm=self._texture(entry.get("metallicRoughnessTexture"), f"{field}.metallicRoughnessTexture", "RGB"),

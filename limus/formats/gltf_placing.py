@@ -10,13 +10,16 @@ import numpy as np
 from limus.common.wording import plain
 from limus.formats.gltf_document import Document
 
-#: Triangles that a file may place beyond one for every two of its bytes, by naming a mesh many times; and parts of one object.
+#: Triangles that a file may place beyond one for every two of its bytes, by naming a mesh many times; and parts of one
+#: object.
 FREE_TRIANGLES, MOST_PARTS = 300_000, 20_000
 
 
 @dataclass(frozen=True)
 class Placed:
-    """A mesh of the file where a node puts it: ``matrix`` (4, 4) float64 to the axes of the scene, ``node`` the number of the node."""
+    """A mesh of the file where a node puts it: ``matrix`` (4, 4) float64 to the axes of the scene, ``node`` the
+    number of the node.
+    """
 
     name: str
     mesh: int
@@ -59,7 +62,8 @@ def world(doc: Document) -> dict[int, np.ndarray]:
             doc.item("nodes", child, f"nodes[{k}].children")
             if child in above:
                 raise doc.fail(
-                    f"is a child of both nodes[{above[child]}] and nodes[{k}]; the nodes of glTF are trees", f"nodes[{child}]"
+                    f"is a child of both nodes[{above[child]}] and nodes[{k}]; the nodes of glTF are trees",
+                    f"nodes[{child}]",
                 )
             above[child] = k
     if doc.listing(doc.doc, "scenes"):
@@ -91,7 +95,13 @@ def placed(doc: Document, matrices: dict[int, np.ndarray]) -> list[Placed]:
             doc.item("meshes", node["mesh"], f"nodes[{number}].mesh")
             skin = node.get("skin")
             out.append(
-                Placed(plain(node.get("name", ""), 80), node["mesh"], matrix, number, skin if isinstance(skin, int) else None)
+                Placed(
+                    plain(node.get("name", ""), 80),
+                    node["mesh"],
+                    matrix,
+                    number,
+                    skin if isinstance(skin, int) else None,
+                )
             )
     return out
 

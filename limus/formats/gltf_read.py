@@ -23,7 +23,8 @@ from limus.surface.recentre import recentred
 DRACO = "KHR_draco_mesh_compression"
 #: Extensions that a file may require: what they add is read, or does not touch what is read.
 KNOWN = {
-    DRACO, "KHR_mesh_quantization", "KHR_texture_transform", "EXT_texture_webp", "KHR_lights_punctual", "KHR_xmp_json_ld",
+    DRACO, "KHR_mesh_quantization", "KHR_texture_transform", "EXT_texture_webp", "KHR_lights_punctual",
+    "KHR_xmp_json_ld",
     "KHR_materials_variants", "KHR_animation_pointer",
 }  # fmt: skip
 #: Extensions that move or multiply the surface itself: without them another object would be read.
@@ -48,7 +49,9 @@ class _Block:
 
 
 class _Primitive:
-    """Arrays of a primitive, whether they lie open or are packed by Draco; the vertices that its triangles use and no others."""
+    """Arrays of a primitive, whether they lie open or are packed by Draco; the vertices that its triangles use and no
+    others.
+    """
 
     def __init__(self, doc: Document, primitive: dict[str, Any], field: str) -> None:
         self.doc, self.field = doc, field
@@ -78,7 +81,8 @@ class _Primitive:
         wrong = ~(np.abs(self.p) < _FARTHEST).all(axis=1)
         if wrong.any():
             raise doc.fail(
-                f"{int(wrong.sum())} of {len(self.p)} positions are not finite numbers (NaN or infinite), or are beyond all measure",
+                f"{int(wrong.sum())} of {len(self.p)} positions are not finite numbers (NaN or infinite), or are "
+                "beyond all measure",
                 f"{field}.attributes.POSITION",
                 "Clean the mesh and export it again",
             )
@@ -99,12 +103,14 @@ class _Primitive:
             if values.dtype.kind in "iu" and isinstance(number, int):
                 entry = self.doc.item("accessors", number, f"{self.field}.attributes.{name}")
                 if entry.get("normalized") is True:
-                    self._packed[name] = np.maximum(values.astype(np.float32) / np.float32(np.iinfo(values.dtype).max), -1.0)
+                    self._packed[name] = np.maximum(
+                        values.astype(np.float32) / np.float32(np.iinfo(values.dtype).max), -1.0
+                    )
         return faces
 
     def _as_announced(self, faces: np.ndarray, primitive: dict[str, Any], field: str) -> None:
-        """Hold what was unpacked against the accessors, which say what it was before (KHR_draco_mesh_compression, "conformance"):
-        data damaged in the middle unpacks to something else without a complaint.
+        """Hold what was unpacked against the accessors, which say what it was before (KHR_draco_mesh_compression,
+        "conformance"): data damaged in the middle unpacks to something else without a complaint.
         """
         again = "Copy the file again, or export it without mesh compression"
 
@@ -112,14 +118,17 @@ class _Primitive:
             return self.doc.item("accessors", number, where) if isinstance(number, int) else {}
 
         def differs(what: str) -> InputError:
-            return self.doc.fail(f"unpacks to something else than its accessors say ({what}): it is damaged", field, again)
+            return self.doc.fail(
+                f"unpacks to something else than its accessors say ({what}): it is damaged", field, again
+            )
 
         stated = entry(primitive.get("indices"), f"{self.field}.indices").get("count")
         if isinstance(stated, int) and stated != faces.size:
             raise differs(f"{faces.size} indices, not {stated}")
         for name, values in self._packed.items():
             about = entry(self.attributes.get(name), f"{self.field}.attributes.{name}")
-            # Packing may join points that are alike in everything, and some writers leave the count of before: a few, never most.
+            # Packing may join points that are alike in everything, and some writers leave the count of before: a few,
+            # never most.
             if isinstance(about.get("count"), int) and not 0.5 * about["count"] <= len(values) <= about["count"]:
                 raise differs(f"{len(values)} entries of {name}, not {about['count']}")
             low, high = about.get("min"), about.get("max")
@@ -142,7 +151,9 @@ class _Primitive:
         return values if self.used is None else values[self.used]
 
     def attribute(self, key: str, width: int, *, mended: list[str] | None = None) -> np.ndarray | None:
-        """(V, at least ``width``) float32, or None; what is no number is refused, or set to 0 and noted in ``mended``."""
+        """(V, at least ``width``) float32, or None; what is no number is refused, or set to 0 and noted in
+        ``mended``.
+        """
         if key not in self.attributes and key not in self._packed:
             return None
         values = self._raw(key)
@@ -172,7 +183,9 @@ def _three(value: Any) -> bool:
 def _triangles(doc: Document, primitive: dict[str, Any], count: int, field: str) -> np.ndarray | None:
     mode = primitive.get("mode", 4)
     if mode not in (0, 1, 2, 3, 4, 5, 6):
-        raise doc.fail(f"{str(mode)[:20]} is not among 0 to 6", f"{field}.mode", "Export the object again; 4 means triangles")
+        raise doc.fail(
+            f"{str(mode)[:20]} is not among 0 to 6", f"{field}.mode", "Export the object again; 4 means triangles"
+        )
     if mode not in (4, 5, 6):
         # Points and lines have no surface.
         return None
@@ -213,7 +226,12 @@ def _skinned(doc: Document, place: Placed, primitive: _Primitive, matrices: dict
         bind = given.reshape(-1, 4, 4).transpose(0, 2, 1)
     moves = np.stack([matrices[k] for k in bones]) @ bind
     total = weights.sum(axis=1)
-    if not np.isfinite(moves).all() or joints.max(initial=0) >= len(bones) or joints.min(initial=0) < 0 or (total <= 0).any():
+    if (
+        not np.isfinite(moves).all()
+        or joints.max(initial=0) >= len(bones)
+        or joints.min(initial=0) < 0
+        or (total <= 0).any()
+    ):
         return None
     out = np.zeros_like(primitive.p)
     for k in range(4):
@@ -226,15 +244,16 @@ def _skinned(doc: Document, place: Placed, primitive: _Primitive, matrices: dict
 def read_gltf(path: Path | str, *, name: str | None = None) -> Mesh:
     """Read a ``.glb`` or ``.gltf`` file.
 
-    Node transforms are applied; every primitive becomes a part (named after its node or mesh) and every material a map set. A
-    primitive without a material keeps its UVs and vertex colours. Normal textures come along as the base's own normals. Missing normals
-    become flat ones, as the standard asks; so do normals without a length. Skeletons are taken in their rest pose. An object far from the
-    origin is moved to it, and ``Mesh.offset`` says by how much.
+    Node transforms are applied; every primitive becomes a part (named after its node or mesh) and every material a map
+    set. A primitive without a material keeps its UVs and vertex colours. Normal textures come along as the base's own
+    normals. Missing normals become flat ones, as the standard asks; so do normals without a length. Skeletons are taken
+    in their rest pose. An object far from the origin is moved to it, and ``Mesh.offset`` says by how much.
 
     Raises
     ------
-    InputError : not glTF, cut short, nodes that are no tree, no triangles, positions that are not numbers, indices out of range, counts
-        beyond what the bytes hold, only degenerate triangles, extensions that change the shape; the message names the file and the field.
+    InputError : not glTF, cut short, nodes that are no tree, no triangles, positions that are not numbers, indices out
+        of range, counts beyond what the bytes hold, only degenerate triangles, extensions that change the shape; the
+        message names the file and the field.
     """
     path = Path(path)
     doc = open_document(path, name or path.name)
@@ -253,12 +272,16 @@ def _extensions(doc: Document) -> list[str]:
     for extension in sorted(used):
         if "meshopt" in extension:
             raise doc.fail(
-                f"uses {extension}, which is not read here", "extensionsUsed", "Export the object without mesh compression"
+                f"uses {extension}, which is not read here",
+                "extensionsUsed",
+                "Export the object without mesh compression",
             )
     unknown = sorted(x for x in required if x not in KNOWN and not x.startswith("KHR_materials_"))
     if unknown:
         raise doc.fail(
-            f"needs {', '.join(unknown[:6])}, which is not known here", "extensionsRequired", "Export it as plain glTF 2.0"
+            f"needs {', '.join(unknown[:6])}, which is not known here",
+            "extensionsRequired",
+            "Export it as plain glTF 2.0",
         )
     return [f"it uses {x}: {what} are not read" for x, what in SHAPING.items() if x in used]
 
@@ -300,7 +323,13 @@ def _mesh(doc: Document) -> Mesh:
                 wanted = f"{wanted} {k + 1}"
             names[wanted] = names.get(wanted, 0) + 1
             block, zero = _block(
-                doc, place, primitive, matrices, wanted if names[wanted] == 1 else f"{wanted} {names[wanted]}", map_set, notes
+                doc,
+                place,
+                primitive,
+                matrices,
+                wanted if names[wanted] == 1 else f"{wanted} {names[wanted]}",
+                map_set,
+                notes,
             )
             zero_normals += zero
             blocks.append(block)
@@ -324,12 +353,22 @@ def _mesh(doc: Document) -> Mesh:
 
 
 def _block(
-    doc: Document, place: Placed, primitive: _Primitive, matrices: dict[int, np.ndarray], name: str, map_set: int, notes: list[str]
+    doc: Document,
+    place: Placed,
+    primitive: _Primitive,
+    matrices: dict[int, np.ndarray],
+    name: str,
+    map_set: int,
+    notes: list[str],
 ) -> tuple[_Block, int]:
     """A primitive in the axes of the scene, and how many normals without a length were replaced."""
     assert primitive.tri is not None
     tri, p = primitive.tri, primitive.p
-    n, tangent, colour = primitive.attribute("NORMAL", 3, mended=notes), primitive.attribute("TANGENT", 4, mended=notes), None
+    n, tangent, colour = (
+        primitive.attribute("NORMAL", 3, mended=notes),
+        primitive.attribute("TANGENT", 4, mended=notes),
+        None,
+    )
     uv, other = primitive.attribute("TEXCOORD_0", 2, mended=notes), primitive.attribute("TEXCOORD_1", 2, mended=notes)
     colour = primitive.attribute("COLOR_0", 3, mended=notes)
     matrix = place.matrix
@@ -387,7 +426,15 @@ def _block(
         if colour.shape[1] == 3:
             colour = np.concatenate([colour, np.ones((len(colour), 1), np.float32)], axis=1)
     return _Block(
-        name, map_set, p, n, tri, None if uv is None else uv[:, :2], None if other is None else other[:, :2], tangent, colour
+        name,
+        map_set,
+        p,
+        n,
+        tri,
+        None if uv is None else uv[:, :2],
+        None if other is None else other[:, :2],
+        tangent,
+        colour,
     ), zero
 
 
@@ -434,7 +481,10 @@ def _joined(
         held = [getattr(b, key) for b in blocks]
         if all(values is None for values in held):
             return None
-        columns = [v if v is not None else np.full((len(b.p), width), fill, np.float32) for v, b in zip(held, blocks, strict=True)]
+        columns = [
+            v if v is not None else np.full((len(b.p), width), fill, np.float32)
+            for v, b in zip(held, blocks, strict=True)
+        ]
         return columns[0] if len(columns) == 1 else np.concatenate(columns)
 
     missing = [b.name for b in blocks if b.uv is None and len(b.tri)]

@@ -20,66 +20,42 @@ from limus.surface.tangents import corner_tangents
 
 @dataclass(frozen=True)
 class GltfMaps:
-    """PNG files of one map set, already encoded, by the names of ``materials.encode``, and numbers that glTF has no picture for.
+    """PNG files of one map set, already encoded, and where extensions of glTF take them.
 
     Attributes
     ----------
-    pictures : "base_color" sRGB RGB or RGBA; "orm" linear: red ambient occlusion, green roughness, blue metalness; "normal" tangent
-        space, green up. Others where they are used: "clear_coat" red weight, green roughness; "fuzz" sRGB, alpha roughness; "specular"
-        sRGB, alpha weight; "film" red weight, green thickness over 2000 nm; "transmission" red weight; "emission" sRGB.
-    numbers : "ior", "film_ior", "depth_m", "emission" (a factor), where they differ from the standard's defaults.
-    tint : linear colour of what goes through. opaque : False asks for alpha blending.
+    pictures : "base_color" sRGB RGB or RGBA; "orm" linear: red ambient occlusion, green roughness, blue metalness;
+        "normal" tangent space, green up; "emission" sRGB; and whatever ``slots`` name.
+    slots : path of a texture ("KHR_materials_clearcoat.clearcoatTexture") -> the picture it takes. Its factor is 1,
+        so that the picture is all.
+    numbers : path of a number or a colour of an extension -> its value.
+    opaque : False asks for alpha blending.
     """
 
     pictures: Mapping[str, bytes]
-    numbers: Mapping[str, float] = field(default_factory=dict)
-    tint: tuple[float, float, float] = (1.0, 1.0, 1.0)
+    slots: Mapping[str, str] = field(default_factory=dict)
+    numbers: Mapping[str, float | list[float]] = field(default_factory=dict)
     opaque: bool = True
 
 
-#: Thickness that full green of the picture "film" stands for, nm.
-_FILM_NM = 2000.0
+#: What pictures are called in the file, where that is not their name.
+_WORDS = {"orm": "occlusion roughness metalness", "film": "thin film"}
 
 
-def _extensions(maps: GltfMaps, texture: Callable[[str, str], dict[str, Any]], normal: dict[str, Any]) -> dict[str, dict[str, Any]]:
-    """The extensions of glTF 2.0 that a material needs. The coat follows the relief: without a normal texture of its own it would lie flat."""
+def _extensions(maps: GltfMaps, texture: Callable[[str], dict[str, Any]]) -> dict[str, dict[str, Any]]:
+    """The extensions of glTF 2.0 that a material needs."""
     out: dict[str, dict[str, Any]] = {}
-    have, numbers = maps.pictures, maps.numbers
-    if "clear_coat" in have:
-        coat = texture("clear_coat", "clear coat")
-        out["KHR_materials_clearcoat"] = {
-            "clearcoatFactor": 1.0, "clearcoatTexture": coat, "clearcoatRoughnessFactor": 1.0, "clearcoatRoughnessTexture": dict(coat),
-            "clearcoatNormalTexture": dict(normal),
-        }  # fmt: skip
-    if "fuzz" in have:
-        fuzz = texture("fuzz", "fuzz")
-        out["KHR_materials_sheen"] = {
-            "sheenColorFactor": [1.0, 1.0, 1.0], "sheenColorTexture": fuzz, "sheenRoughnessFactor": 1.0, "sheenRoughnessTexture": dict(fuzz),
-        }  # fmt: skip
-    if "specular" in have:
-        shine = texture("specular", "specular")
-        out["KHR_materials_specular"] = {
-            "specularFactor": 1.0, "specularTexture": shine, "specularColorFactor": [1.0, 1.0, 1.0], "specularColorTexture": dict(shine),
-        }  # fmt: skip
-    if "ior" in numbers:
-        out["KHR_materials_ior"] = {"ior": numbers["ior"]}
-    if "film" in have:
-        film = texture("film", "thin film")
-        out["KHR_materials_iridescence"] = {
-            "iridescenceFactor": 1.0, "iridescenceTexture": film, "iridescenceIor": numbers.get("film_ior", 1.4),
-            "iridescenceThicknessMinimum": 0.0, "iridescenceThicknessMaximum": _FILM_NM, "iridescenceThicknessTexture": dict(film),
-        }  # fmt: skip
-    if "transmission" in have:
-        out["KHR_materials_transmission"] = {
-            "transmissionFactor": 1.0,
-            "transmissionTexture": texture("transmission", "transmission"),
-        }
-    if "depth_m" in numbers:
-        out["KHR_materials_volume"] = {
-            "thicknessFactor": numbers.get("thickness_m", 0.0), "attenuationDistance": numbers["depth_m"], "attenuationColor": list(maps.tint),
-        }  # fmt: skip
-    if numbers.get("emission", 1.0) > 1.0:
-        out["KHR_materials_emissive_strength"] = {"emissiveStrength": numbers["emission"]}
+    for path, picture in maps.slots.items():
+        extension, key = path.split(".")
+        entry = out.setdefault(extension, {})
+        entry[key] = texture(picture)
+        factor = key.replace("Texture", "Factor")
+        # A normal has a scale and a thickness a range instead.
+        if "Normal" not in key and "Thickness" not in key:
+            entry[factor] = [1.0, 1.0, 1.0] if "Color" in key else 1.0
+    for path, value in maps.numbers.items():
+        extension, key = path.split(".")
+        out.setdefault(extension, {})[key] = value
     return out
 
 
@@ -131,8 +107,8 @@ def glb_bytes(
 
     Notes
     -----
-    Tangents are written, so that every renderer uses the very frames the normal map was made for. Corners whose tangents differ
-    (mirrored or split UVs) become vertices of their own.
+    Tangents are written, so that every renderer uses the very frames the normal map was made for. Corners whose
+    tangents differ (mirrored or split UVs) become vertices of their own.
     """
     build = _Builder()
     tri = mesh.triangles
@@ -150,7 +126,8 @@ def glb_bytes(
         if outward is not None:
             columns.append(outward[corners])
         table = np.ascontiguousarray(np.concatenate(columns, axis=1, dtype=np.float32))
-        # Vertices stay in the order of their first use: smaller jumps for the reader and the same file for the same mesh.
+        # Vertices stay in the order of their first use: smaller jumps for the reader and the same file for the same
+        # mesh.
         first, inverse = rows_alike(list(table.view(np.int32).T))
         index = inverse.astype(np.uint32)
         table = table[first]
@@ -170,7 +147,11 @@ def glb_bytes(
             attributes["COLOR_0"] = build.array(table[:, at : at + 4], "VEC4", 5126, 34962)
         if outward is not None:
             attributes["_OUTWARD"] = build.array(table[:, -3:], "VEC3", 5126, 34962)
-        primitive: dict[str, Any] = {"attributes": attributes, "indices": build.array(index, "SCALAR", 5125, 34963), "mode": 4}
+        primitive: dict[str, Any] = {
+            "attributes": attributes,
+            "indices": build.array(index, "SCALAR", 5125, 34963),
+            "mode": 4,
+        }
         primitive["material"] = part.map_set
         meshes.append({"name": part.name, "primitives": [primitive]})
         node: dict[str, Any] = {"name": part.name, "mesh": k}
@@ -191,17 +172,28 @@ def glb_bytes(
         extensions: set[str] = set()
 
         for title, entry in zip(mesh.uv_domains, textures, strict=True):
+            known: dict[str, int] = {}
 
-            def texture(name: str, words: str, title: str = title, entry: GltfMaps = entry) -> dict[str, Any]:
-                images.append({"name": f"{title} {words}", "mimeType": "image/png", "bufferView": build.view(entry.pictures[name])})
-                return {"index": len(images) - 1}
+            def texture(
+                name: str, title: str = title, entry: GltfMaps = entry, known: dict[str, int] = known
+            ) -> dict[str, Any]:
+                if name not in known:
+                    words = _WORDS.get(name, name.replace("_", " "))
+                    known[name] = len(images)
+                    images.append(
+                        {
+                            "name": f"{title} {words}",
+                            "mimeType": "image/png",
+                            "bufferView": build.view(entry.pictures[name]),
+                        }
+                    )
+                return {"index": known[name]}
 
-            orm = texture("orm", "occlusion roughness metalness")
-            normal = texture("normal", "normal")
+            orm, normal = texture("orm"), texture("normal")
             material: dict[str, Any] = {
                 "name": title,
                 "pbrMetallicRoughness": {
-                    "baseColorTexture": texture("base_color", "base color"),
+                    "baseColorTexture": texture("base_color"),
                     "metallicRoughnessTexture": orm,
                 },
                 "occlusionTexture": dict(orm),
@@ -210,8 +202,8 @@ def glb_bytes(
             if not entry.opaque:
                 material["alphaMode"] = "BLEND"
             if "emission" in entry.pictures:
-                material |= {"emissiveFactor": [1.0, 1.0, 1.0], "emissiveTexture": texture("emission", "emission")}
-            more = _extensions(entry, texture, normal)
+                material |= {"emissiveFactor": [1.0, 1.0, 1.0], "emissiveTexture": texture("emission")}
+            more = _extensions(entry, texture)
             if more:
                 extensions |= set(more)
                 material["extensions"] = more

@@ -36,4 +36,6 @@ def read_json(path: Path, name: str = "", *, largest: int = 64 << 20) -> Any:
     try:
         return json.loads(text, parse_constant=_no_constant)
     except (ValueError, RecursionError) as error:
-        raise InputError(f"it is not JSON ({error})", where=name, remedy="Restore the file, or correct it by hand") from error
+        raise InputError(
+            f"it is not JSON ({error})", where=name, remedy="Restore the file, or correct it by hand"
+        ) from error

@@ -21,7 +21,9 @@ MOST_PARTS, FARTHEST = 20_000, 1e13
 
 @dataclass(frozen=True)
 class Piece:
-    """One part of a file: (V, 3) positions in units of the file, (T, 3) triangles, and what else it brings per vertex."""
+    """One part of a file: (V, 3) positions in units of the file, (T, 3) triangles, and what else it brings per
+    vertex.
+    """
 
     name: str
     material: str
@@ -57,7 +59,9 @@ def assembled(pieces: list[Piece], name: str) -> Mesh:
     again = "Export the object again"
     pieces = [piece for piece in pieces if len(piece.triangles)]
     if not pieces:
-        raise InputError("the mesh is empty: there are no triangles", where=name, remedy="Export the object with its mesh")
+        raise InputError(
+            "the mesh is empty: there are no triangles", where=name, remedy="Export the object with its mesh"
+        )
     if len(pieces) > MOST_PARTS:
         raise InputError(
             f"it has {len(pieces)} parts, more than {MOST_PARTS}", where=name, remedy="Join parts that belong together"
@@ -81,7 +85,8 @@ def assembled(pieces: list[Piece], name: str) -> Mesh:
         wrong = ~(np.abs(p) < FARTHEST).all(axis=1)
         if wrong.any():
             raise InputError(
-                f"{int(wrong.sum())} of {len(p)} positions are not finite numbers (NaN or infinite), or are beyond all measure",
+                f"{int(wrong.sum())} of {len(p)} positions are not finite numbers (NaN or infinite), or are beyond "
+                "all measure",
                 where=f"{name}: {piece.name}",
                 remedy="Clean the mesh and export it again",
             )
@@ -106,25 +111,35 @@ def assembled(pieces: list[Piece], name: str) -> Mesh:
         title = called if taken[called] == 1 else f"{called} {taken[called]}"
         uv = np.zeros((len(p), 2)) if piece.uv is None else np.asarray(piece.uv, np.float64)
         if uv.shape != (len(p), 2):
-            raise InputError("its UVs do not have two numbers for each vertex", where=f"{name}: {piece.name}", remedy=again)
+            raise InputError(
+                "its UVs do not have two numbers for each vertex", where=f"{name}: {piece.name}", remedy=again
+            )
         usable = np.abs(uv) < 1e9
         if not usable.all():
             notes.append(f"{int((~usable).any(axis=1).sum())} UVs of {title} were not numbers and were set to 0")
         columns["p"].append(p)
         columns["uv"].append(np.where(usable, uv, 0.0).astype(np.float32))
-        columns["c"].append(np.ones((len(p), 4), np.float32) if piece.colours is None else piece.colours.astype(np.float32))
+        columns["c"].append(
+            np.ones((len(p), 4), np.float32) if piece.colours is None else piece.colours.astype(np.float32)
+        )
         normals = piece.normals
         if normals is not None:
             given = np.asarray(normals, np.float64)
             # A normal without a length says nothing: then all are made here.
-            normals = given if given.shape == (len(p), 3) and (np.linalg.norm(given[np.unique(tri)], axis=1) > 1e-6).all() else None
+            normals = (
+                given
+                if given.shape == (len(p), 3) and (np.linalg.norm(given[np.unique(tri)], axis=1) > 1e-6).all()
+                else None
+            )
         corner_normals.append(None if normals is None else np.asarray(normals, np.float32)[tri])
         triangles.append(tri + base)
         parts.append(Part(title, first, len(tri), sets[piece.material]))
         base += len(p)
         first += len(tri)
     if not parts:
-        raise InputError("every triangle is degenerate (no area)", where=name, remedy="Clean the mesh and export it again")
+        raise InputError(
+            "every triangle is degenerate (no area)", where=name, remedy="Clean the mesh and export it again"
+        )
     if dropped:
         notes.append(f"{dropped} degenerate triangles were left out")
     tri = np.concatenate(triangles)

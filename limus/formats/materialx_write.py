@@ -8,20 +8,6 @@ from xml.etree import ElementTree as Xml
 
 import numpy as np
 
-#: Channels whose input of the surface has another name, and by what their numbers are multiplied there.
-INPUTS: dict[str, tuple[str, float]] = {
-    "metalness": ("base_metalness", 1.0),
-    "roughness": ("specular_roughness", 1.0),
-    "subsurface_scale": ("subsurface_radius_scale", 1.0),
-    # OpenPBR counts in micrometres, and scatters in units of the scene: metres here.
-    "thin_film_thickness": ("thin_film_thickness", 0.001),
-    "subsurface_radius": ("subsurface_radius", 0.001),
-    "transmission_depth": ("transmission_depth", 0.001),
-    "opacity": ("geometry_opacity", 1.0),
-}
-#: Channels that OpenPBR has no input for.
-WITHOUT = ("glint_density",)
-
 
 @dataclass(frozen=True)
 class MapNode:
@@ -41,6 +27,7 @@ def materialx(
     name: str,
     values: Mapping[str, np.ndarray],
     maps: Mapping[str, MapNode],
+    inputs: Mapping[str, tuple[str, float]],
     *,
     normal: MapNode | None = None,
     green: str = "up",
@@ -50,8 +37,9 @@ def materialx(
 
     Parameters
     ----------
-    values : one value for each channel, () or (3,). maps : channels that a picture feeds. normal : a tangent-space normal map, whose
-        green points ``green``. repeats : tiles over the unit square of the UVs.
+    values : one value for each channel, () or (3,). maps : channels that a picture feeds. inputs : channel -> (input of
+        the surface, by what its numbers are multiplied there); others are left out. normal : a tangent-space normal
+        map, whose green points ``green``. repeats : tiles over the unit square of the UVs.
     """
     root = Xml.Element("materialx", version="1.39", colorspace="lin_rec709")
     maps_group = Xml.SubElement(root, "nodegraph", name="maps") if maps or normal is not None else None
@@ -66,7 +54,9 @@ def materialx(
             file = Xml.SubElement(made, "input", name="file", type="filename", value=node.file)
             if node.srgb:
                 file.set("colorspace", "srgb_texture")
-            Xml.SubElement(made, "input", name="uvtiling", type="vector2", value=f"{_number(repeats)}, {_number(repeats)}")
+            Xml.SubElement(
+                made, "input", name="uvtiling", type="vector2", value=f"{_number(repeats)}, {_number(repeats)}"
+            )
         return nodes[key]
 
     def output(channel: str, source: str, kind: str) -> str:
@@ -76,9 +66,9 @@ def materialx(
 
     surface = Xml.SubElement(root, "open_pbr_surface", name="surface", type="surfaceshader")
     for channel, value in values.items():
-        if channel in WITHOUT:
+        if channel not in inputs:
             continue
-        wanted, times = INPUTS.get(channel, (channel, 1.0))
+        wanted, times = inputs[channel]
         color = np.ndim(value) == 1
         kind = "color3" if color else "float"
         node = maps.get(channel)
@@ -86,11 +76,15 @@ def materialx(
             text = ", ".join(_number(float(x)) for x in value) if color else _number(float(value) * times)
             Xml.SubElement(surface, "input", name=wanted, type=kind, value=text)
             continue
-        source = image(node, "float" if not color and not node.component else "color3" if node.component != "a" else "color4")
+        source = image(
+            node, "float" if not color and not node.component else "color3" if node.component != "a" else "color4"
+        )
         if node.component:
             picked = f"{source}_{channel}"
             extract = Xml.SubElement(maps_group, "extract", name=picked, type="float")
-            Xml.SubElement(extract, "input", name="in", type="color4" if node.component == "a" else "color3", nodename=source)
+            Xml.SubElement(
+                extract, "input", name="in", type="color4" if node.component == "a" else "color3", nodename=source
+            )
             Xml.SubElement(extract, "input", name="index", type="integer", value=str("rgba".index(node.component)))
             source = picked
         if node.invert:

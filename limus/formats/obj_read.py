@@ -1,4 +1,6 @@
-"""OBJ intake, with the colours and pictures of its MTL file (Wavefront OBJ and MTL formats, appendix B of the 1990s handbook)."""
+"""OBJ intake, with the colours and pictures of its MTL file (Wavefront OBJ and MTL formats, appendix B of the 1990s
+handbook).
+"""
 
 from __future__ import annotations
 
@@ -24,7 +26,8 @@ from limus.surface.picture import Texture
 
 
 def read_obj(path: Path, name: str) -> Mesh:
-    """Read an ``.obj`` file: one part per object and material, one map set per material. OBJ has no unit; numbers are taken as they are.
+    """Read an ``.obj`` file: one part per object and material, one map set per material. OBJ has no unit; numbers are
+    taken as they are.
 
     Raises
     ------
@@ -54,7 +57,9 @@ def read_obj(path: Path, name: str) -> Mesh:
     return mesh
 
 
-def _pieces(found: dict[str, Any], path: Path, name: str, files: Beside, box: PictureBox, notes: list[str]) -> list[Piece]:
+def _pieces(
+    found: dict[str, Any], path: Path, name: str, files: Beside, box: PictureBox, notes: list[str]
+) -> list[Piece]:
     """One piece per object and material of what the library read."""
     pieces = []
     geometry = found.get("geometry", {"": found})
@@ -85,7 +90,8 @@ def _pieces(found: dict[str, Any], path: Path, name: str, files: Beside, box: Pi
     return pieces
 
 
-#: A corner of a face: place, place/UV, place//normal, place/UV/normal; a last stroke with nothing behind it is passed over.
+#: A corner of a face: place, place/UV, place//normal, place/UV/normal; a last stroke with nothing behind it is passed
+#: over.
 _CORNER = re.compile(rb"-?[0-9]+(?:/(?:-?[0-9]+)?(?:/(?:-?[0-9]+)?)?)?")
 _ZERO = re.compile(rb"^f[ \t][^\n]*?(?<![0-9/])0+(?=[/\s])", re.M)
 
@@ -124,7 +130,9 @@ def _explained(path: Path, name: str, error: Exception) -> InputError:
                 try:
                     [float(word) for word in words[1:]]
                 except ValueError:
-                    return InputError(f"'{shown}' holds something that is no number", where=f"{name}: line {number}", remedy=again)
+                    return InputError(
+                        f"'{shown}' holds something that is no number", where=f"{name}: line {number}", remedy=again
+                    )
     return InputError(f"this is not a readable OBJ file ({str(error)[:100]})", where=name, remedy=again)
 
 
@@ -175,7 +183,9 @@ def _maps(material: object, files: Beside, box: PictureBox, notes: list[str]) ->
     # MTL colours are meant for the screen: sRGB, 0..255 as the reader gives them.
     encoded = np.ones(3)
     try:
-        encoded = np.clip(np.asarray(diffuse if diffuse is not None else (255, 255, 255), np.float64)[:3] / 255.0, 0.0, 1.0)
+        encoded = np.clip(
+            np.asarray(diffuse if diffuse is not None else (255, 255, 255), np.float64)[:3] / 255.0, 0.0, 1.0
+        )
     except (ValueError, TypeError):
         notes.append("a colour of its materials could not be read; it is taken for white")
     linear = to_linear(encoded) if encoded.shape == (3,) and np.isfinite(encoded).all() else np.ones(3)

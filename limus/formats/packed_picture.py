@@ -24,8 +24,11 @@ class PictureBox:
         self._known: dict[tuple[str, str], Picture] = {}
         self._pixels = 0
 
-    def take(self, data: bytes, mode: str, change: Callable[[np.ndarray], np.ndarray] | None = None, changed: str = "") -> Picture:
-        """The picture in ``data`` as (h, w, c) uint8 of ``mode`` ("RGB", "RGBA"), then as ``change`` makes it (``changed`` names how).
+    def take(
+        self, data: bytes, mode: str, change: Callable[[np.ndarray], np.ndarray] | None = None, changed: str = ""
+    ) -> Picture:
+        """The picture in ``data`` as (h, w, c) uint8 of ``mode`` ("RGB", "RGBA"), then as ``change`` makes it
+        (``changed`` names how).
 
         Raises
         ------
@@ -67,7 +70,8 @@ def _looked_at(data: bytes) -> tuple[int, int]:
                     raise ValueError("it has no pixels")
                 if width * height > MOST_PIXELS or max(width, height) > LONGEST:
                     raise ValueError(
-                        f"{width} x {height} pixels are more than {MOST_PIXELS >> 20} megapixels or {LONGEST} along a side"
+                        f"{width} x {height} pixels are more than {MOST_PIXELS >> 20} megapixels or {LONGEST} along "
+                        "a side"
                     )
                 if width * height > len(data) * 8800 + 4096:
                     raise ValueError("its header claims more than the file can hold")

@@ -12,7 +12,9 @@ from limus.formats.read import format_of
 
 
 def claimed_triangles(path: Path, name: str | None = None) -> int | None:
-    """Triangles by the file's own headers: glTF accessors, every copy counted, the count of a binary STL, the header of a PLY; None where they do not say."""
+    """Triangles by the file's own headers: glTF accessors, every copy counted, the count of a binary STL, the header
+    of a PLY; None where they do not say.
+    """
     kind = format_of(path, name)
     size = path.stat().st_size
     with path.open("rb") as file:

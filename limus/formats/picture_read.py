@@ -24,7 +24,8 @@ from limus.formats.svg_read import read_svg
 PICTURES = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".webp", ".bmp", ".tga", ".exr", ".svg")
 #: Most pixels of a picture, and most along one side.
 MOST_PIXELS, LONGEST = 8192 * 8192, 16384
-#: Largest number that a float picture may hold: that of a half float (IEEE 754-2008, binary16). More is a fault of what wrote it.
+#: Largest number that a float picture may hold: that of a half float (IEEE 754-2008, binary16). More is a fault of what
+#: wrote it.
 LARGEST = np.float32(65504.0)
 
 
@@ -39,7 +40,8 @@ class ReadPicture:
     Attributes
     ----------
     pixels : (h, w, c) uint8, uint16 or float32, c = 1 grey, 2 grey and alpha, 3 or 4 colour. notes : in words.
-    kind : of file, "PNG", "JPEG", ... gamma : the exponent of its encoding where the file says so (1: plain numbers, about 2.2: sRGB).
+    kind : of file, "PNG", "JPEG", ... gamma : the exponent of its encoding where the file says so (1: plain numbers,
+        about 2.2: sRGB).
     """
 
     pixels: np.ndarray
@@ -105,9 +107,13 @@ def _fits(width: int, height: int, name: str) -> None:
 
 
 def _holds(numbers: int, path: Path, name: str, times: int = 1100) -> None:
-    """Refuse what claims more numbers than its bytes can hold, before anything is allocated: deflate packs at most 1032 to 1."""
+    """Refuse what claims more numbers than its bytes can hold, before anything is allocated: deflate packs at most
+    1032 to 1.
+    """
     if numbers > path.stat().st_size * times + 4096:
-        raise InputError("broken off: its header claims more than the file can hold", where=name, remedy="Save it again")
+        raise InputError(
+            "broken off: its header claims more than the file can hold", where=name, remedy="Save it again"
+        )
 
 
 def _read(path: Path, name: str) -> ReadPicture:
@@ -116,7 +122,9 @@ def _read(path: Path, name: str) -> ReadPicture:
         with path.open("rb") as file:
             start = file.read(64)
         if not start:
-            raise InputError("the file is empty (0 bytes)", where=name, remedy="Save the picture again, or copy the file again")
+            raise InputError(
+                "the file is empty (0 bytes)", where=name, remedy="Save the picture again, or copy the file again"
+            )
         if start[:4] == b"\x76\x2f\x31\x01":
             found = _exr(path, name)
         elif start.removeprefix(b"\xef\xbb\xbf").lstrip()[:1] == b"<" or start[:4] in (b"\xff\xfe<\0", b"\xfe\xff\0<"):
@@ -127,7 +135,9 @@ def _read(path: Path, name: str) -> ReadPicture:
         raise
     except Image.DecompressionBombError as error:
         raise InputError(
-            f"it has more than {MOST_PIXELS >> 20} megapixels", where=name, remedy="Make it smaller and bring it in again"
+            f"it has more than {MOST_PIXELS >> 20} megapixels",
+            where=name,
+            remedy="Make it smaller and bring it in again",
         ) from error
     except FAULTS as error:
         raise InputError(
@@ -141,7 +151,8 @@ def _read(path: Path, name: str) -> ReadPicture:
 
 #: Endings that files of a kind have.
 _ENDINGS = {
-    "PNG": (".png",), "JPEG": (".jpg", ".jpeg"), "TIFF": (".tif", ".tiff"), "WEBP": (".webp",), "BMP": (".bmp",), "TGA": (".tga",),
+    "PNG": (".png",), "JPEG": (".jpg", ".jpeg"), "TIFF": (".tif", ".tiff"), "WEBP": (".webp",), "BMP": (".bmp",),
+    "TGA": (".tga",),
 }  # fmt: skip
 
 
@@ -154,14 +165,20 @@ def _raster(path: Path, name: str) -> ReadPicture:
             kind = str(found.format or "")
             if kind in ("PNG", "TIFF"):
                 _holds(found.width * found.height * len(found.getbands()), path, name)
-            if kind and Path(name).suffix and Path(name).suffix.lower() not in _ENDINGS.get(kind, (Path(name).suffix.lower(),)):
+            if (
+                kind
+                and Path(name).suffix
+                and Path(name).suffix.lower() not in _ENDINGS.get(kind, (Path(name).suffix.lower(),))
+            ):
                 notes.append(f"it is a {kind} file, whatever its name says")
             if found.info.get("icc_profile"):
                 notes.append("its colour profile is not used")
             if getattr(found, "n_frames", 1) > 1:
                 notes.append("it holds several pictures, of which the first is used")
             gamma = found.info.get("gamma")
-            encoding = 1 / gamma if isinstance(gamma, float) and 0.05 < gamma < 20 else (2.2 if "srgb" in found.info else None)
+            encoding = (
+                1 / gamma if isinstance(gamma, float) and 0.05 < gamma < 20 else (2.2 if "srgb" in found.info else None)
+            )
             deep = _deep(path, kind, found, notes)
             if deep is not None:
                 return ReadPicture(deep, tuple(notes), kind, encoding)
@@ -255,13 +272,16 @@ def _unfilter(data, stride, step, out):  # type: ignore[no-untyped-def]
 
 #: What libraries raise for files that are broken or meant to break them.
 FAULTS = (
-    UnidentifiedImageError, OSError, SyntaxError, ValueError, EOFError, MemoryError, RuntimeError, TypeError, IndexError, KeyError,
+    UnidentifiedImageError, OSError, SyntaxError, ValueError, EOFError, MemoryError, RuntimeError, TypeError,
+    IndexError, KeyError,
     struct.error, zlib.error, ZeroDivisionError, OverflowError,
 )  # fmt: skip
 
 
 def _png16(path: Path) -> np.ndarray | None:
-    """(h, w, c) uint16 of a 16-bit PNG with more than one component, which Pillow reads with 8 bits; None for all others."""
+    """(h, w, c) uint16 of a 16-bit PNG with more than one component, which Pillow reads with 8 bits; None for all
+    others.
+    """
     data = path.read_bytes()
     width, height, depth, colour, _, _, interlaced = struct.unpack(">IIBBBBB", data[16:29])
     count = {2: 3, 4: 2, 6: 4}.get(colour)

@@ -30,7 +30,9 @@ def read_ply(path: Path, name: str) -> Mesh:
         vertex: Any = (found.get("metadata") or {}).get("_ply_raw", {}).get("vertex", {}).get("data")
         if not len(found.get("faces", ())):
             raise InputError(
-                "the file holds points only, no faces", where=name, remedy="Make a surface of the points first, and save that"
+                "the file holds points only, no faces",
+                where=name,
+                remedy="Make a surface of the points first, and save that",
             )
         names = vertex.dtype.names or () if hasattr(vertex, "dtype") else tuple(vertex or ())
 
@@ -73,17 +75,23 @@ def _believable(path: Path, name: str) -> None:
         head = file.read(1 << 16)
     end = head.find(b"end_header")
     if not head.startswith(b"ply") or end < 0:
-        raise InputError("this is not a readable PLY file (its header has no end)", where=name, remedy="Export the object again")
+        raise InputError(
+            "this is not a readable PLY file (its header has no end)", where=name, remedy="Export the object again"
+        )
     properties = 0
     if b"element tristrips" in head[:end] and b"element face" not in head[:end]:
         raise InputError(
-            "its surface is stored as triangle strips, which are not read", where=name, remedy="Export it with plain faces"
+            "its surface is stored as triangle strips, which are not read",
+            where=name,
+            remedy="Export it with plain faces",
         )
     for line in [*head[:end].splitlines(), b"element end 0"]:
         words = line.split()
         if words[:1] == [b"element"]:
             if len(words) != 3 or not words[2].isdigit() or len(words[2]) > 12:
-                raise InputError("its header has an element without a count", where=name, remedy="Export the object again")
+                raise InputError(
+                    "its header has an element without a count", where=name, remedy="Export the object again"
+                )
             count = int(words[2])
             # An element takes at least a byte or, as text, a line; what follows the header is all there is.
             if count > size - end:

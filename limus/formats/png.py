@@ -1,7 +1,7 @@
 """PNG, 8 and 16 bit (W3C Portable Network Graphics, third edition).
 
-Written here rather than by an imaging library because rows can be filtered in NumPy and packed by a faster deflate: a seventh of
-the time at 1024 x 1024, with the same pixels when read back.
+Written here rather than by an imaging library because rows can be filtered in NumPy and packed by a faster deflate: a
+seventh of the time at 1024 x 1024, with the same pixels when read back.
 """
 
 from __future__ import annotations

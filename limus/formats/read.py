@@ -41,7 +41,9 @@ def format_of(path: Path, name: str | None = None) -> str:
         reason = getattr(error, "strerror", None) or error
         raise InputError(f"the file cannot be read ({reason})", where=name, remedy="Check the path") from error
     if not head:
-        raise InputError("the file is empty (0 bytes)", where=name, remedy="Export the object again, or copy the file again")
+        raise InputError(
+            "the file is empty (0 bytes)", where=name, remedy="Export the object again, or copy the file again"
+        )
     if head[:4] == b"glTF":
         return ".glb"
     if head[:4] in (b"PK\x03\x04", b"PK\x05\x06"):
@@ -97,7 +99,9 @@ def read_object(path: Path | str, *, name: str | None = None, packed: bool = Fal
     kind = format_of(path, shown)
     if kind == ".zip":
         if packed:
-            raise InputError("it is a zip in a zip", where=shown, remedy="Zip the object and its textures once, in one folder")
+            raise InputError(
+                "it is a zip in a zip", where=shown, remedy="Zip the object and its textures once, in one folder"
+            )
         with tempfile.TemporaryDirectory() as folder:
             inner = unpack(path, Path(folder), shown)
             mesh = read_object(inner, name=f"{shown}/{inner.name}", packed=True)
@@ -106,11 +110,14 @@ def read_object(path: Path | str, *, name: str | None = None, packed: bool = Fal
     mesh = readers[kind](path, shown) if kind in readers else read_gltf(path, name=shown)
     suffix = Path(shown).suffix.lower()
     if suffix and suffix != kind and suffix != ".zip":
-        mesh = replace(mesh, notes=(*mesh.notes, f"the name ends in {suffix}, but the content is {kind}; it was read as {kind}"))
+        mesh = replace(
+            mesh, notes=(*mesh.notes, f"the name ends in {suffix}, but the content is {kind}; it was read as {kind}")
+        )
     return mesh
 
 
-#: Which axis mostly points up in files of formats that do not say (common practice, no source); the others have +y by their standard or habit.
+#: Which axis mostly points up in files of formats that do not say (common practice, no source); the others have +y by
+#: their standard or habit.
 _UP = {".stl": "+z", ".ply": "+z"}
 
 

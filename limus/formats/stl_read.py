@@ -23,7 +23,8 @@ def read_stl(path: Path, name: str) -> Mesh:
     """
     try:
         raw = path.read_bytes()
-        # A text file may be in any encoding, where only the names of solids matter; the library would ask another one which it is.
+        # A text file may be in any encoding, where only the names of solids matter; the library would ask another one
+        # which it is.
         text = raw[:5].lower() == b"solid" and b"\0" not in raw[:4096]
         if not text:
             raw = _whole(raw, name)

@@ -98,7 +98,9 @@ def _shallow(text: str, name: str) -> None:
         nonlocal depth
         depth += 1
         if depth > MOST_DEPTH:
-            raise _refuse(f"the drawing is nested more than {MOST_DEPTH} levels deep", name, "Ungroup it, or save it as a PNG")
+            raise _refuse(
+                f"the drawing is nested more than {MOST_DEPTH} levels deep", name, "Ungroup it, or save it as a PNG"
+            )
 
     def closed(tag: str) -> None:
         nonlocal depth
@@ -109,15 +111,19 @@ def _shallow(text: str, name: str) -> None:
     try:
         parser.Parse(text.encode("utf-8", "replace"), True)
     except expat.ExpatError as error:
-        raise _refuse(f"the drawing cannot be drawn ({error})", name, "Save it again as a plain SVG, or as a PNG") from error
+        raise _refuse(
+            f"the drawing cannot be drawn ({error})", name, "Save it again as a plain SVG, or as a PNG"
+        ) from error
 
 
 def read_svg(path: Path, name: str) -> np.ndarray:
-    """(h, w, 4) uint8 sRGB and alpha, the longer side ``LONGEST`` pixels; drawn in a process with limits of time and memory.
+    """(h, w, 4) uint8 sRGB and alpha, the longer side ``LONGEST`` pixels; drawn in a process with limits of time and
+    memory.
 
     Raises
     ------
-    InputError : see ``checked``; too large or too deep a file, not text, not drawable, or more work than ``SECONDS`` allow.
+    InputError : see ``checked``; too large or too deep a file, not text, not drawable, or more work than ``SECONDS``
+        allow.
     """
     if path.stat().st_size > MOST_BYTES:
         raise _refuse(f"the drawing has more than {MOST_BYTES >> 20} MB", name, "Simplify it, or save it as a PNG")
@@ -127,7 +133,8 @@ def read_svg(path: Path, name: str) -> np.ndarray:
     try:
         done = subprocess.run(
             [sys.executable, "-m", "limus.formats.svg_worker", *map(str, (os.getpid(), SECONDS, MEMORY, LONGEST))],
-            input=text.encode("utf-8", "replace"), stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, timeout=SECONDS * 5, check=False,
+            input=text.encode("utf-8", "replace"), stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,
+            timeout=SECONDS * 5, check=False,
         )  # fmt: skip
     except subprocess.TimeoutExpired as error:
         raise _too_much(name) from error

@@ -1,7 +1,9 @@
-"""Drawing in a process of its own: what a drawing asks for (blurs, noise, a million of anything) is bounded by nothing in it.
+"""Drawing in a process of its own: what a drawing asks for (blurs, noise, a million of anything) is bounded by
+nothing in it.
 
-``python -m limus.formats.svg_worker PARENT SECONDS MEMORY LONGEST`` reads a checked drawing from its standard input and writes a PNG whose longer side
-has ``LONGEST`` pixels, or ends with ``SAID`` and a line of what is wrong; nothing else of the program is loaded.
+``python -m limus.formats.svg_worker PARENT SECONDS MEMORY LONGEST`` reads a checked drawing from its standard input
+and writes a PNG whose longer side has ``LONGEST`` pixels, or ends with ``SAID`` and a line of what is wrong; nothing
+else of the program is loaded.
 """
 
 from __future__ import annotations

@@ -26,7 +26,9 @@ class PartFacts(BaseModel):
 
 @dataclass(frozen=True)
 class MeshHealth:
-    """Counts over the whole mesh: edges with one face, edges with more than two, triangles cut by others (of those looked at); parts that need a look."""
+    """Counts over the whole mesh: edges with one face, edges with more than two, triangles cut by others (of those
+    looked at); parts that need a look.
+    """
 
     open_edges: int = 0
     crowded_edges: int = 0
@@ -38,7 +40,9 @@ class MeshHealth:
 
 @dataclass(frozen=True)
 class Finding:
-    """``what`` is wrong in one sentence, ``why`` it matters, ``mend`` what to do; ``action`` names a step that can be taken here."""
+    """``what`` is wrong in one sentence, ``why`` it matters, ``mend`` what to do; ``action`` names a step that can be
+    taken here.
+    """
 
     key: str
     level: Level
@@ -60,7 +64,9 @@ class Facts(BaseModel):
     suggested_scale: float = 1.0
     suggested_up: str = "+y"
     unit_known: bool = True
-    offset_m: Triple = Field((0.0, 0.0, 0.0), description="What was taken off an object far from the origin of its file")
+    offset_m: Triple = Field(
+        (0.0, 0.0, 0.0), description="What was taken off an object far from the origin of its file"
+    )
     second_uv: bool = Field(False, description="The file has a second UV set")
     parts: list[PartFacts] = Field(default_factory=list)
     map_sets: list[str] = Field(default_factory=list)

@@ -16,7 +16,8 @@ from limus.surface.sheets import thin_sheets
 from limus.surface.turning import inside_out
 from limus.surface.uv_health import UvHealth, uv_health
 
-#: Seconds that looking for edges that cross, and for free backs of sheets, may take each; of the rest a share is looked at.
+#: Seconds that looking for edges that cross, and for free backs of sheets, may take each; of the rest a share is looked
+#: at.
 _PATIENCE = 4.0
 
 
@@ -34,7 +35,8 @@ def uv_findings(health: UvHealth) -> list[Finding]:
     if not health.present:
         return [
             Finding(
-                "uv-missing", "problem", "The object has no UVs", "Maps have no place on it, so it cannot be weathered yet", "Unwrap it here", "unwrap"
+                "uv-missing", "problem", "The object has no UVs",
+                "Maps have no place on it, so it cannot be weathered yet", "Unwrap it here", "unwrap"
             )
         ]  # fmt: skip
     out: list[Finding] = []
@@ -42,7 +44,8 @@ def uv_findings(health: UvHealth) -> list[Finding]:
         out.append(
             Finding(
                 "uv-part-missing", "problem", f"These parts have no UVs: {_names(health.missing)}",
-                "They get no texels: no layer can show on them", "Unwrap it here, or give them UVs in the program it comes from", "unwrap", health.missing,
+                "They get no texels: no layer can show on them",
+                "Unwrap it here, or give them UVs in the program it comes from", "unwrap", health.missing,
             )
         )  # fmt: skip
     if health.overlapping > 0.001:
@@ -50,14 +53,16 @@ def uv_findings(health: UvHealth) -> list[Finding]:
         out.append(
             Finding(
                 "uv-overlap", level, f"UVs overlap on {_share(health.overlapping)} of the used picture",
-                "Two places share one texel: a stain on one shows on the other", "Unwrap it here, or leave it where the repetition is meant", "unwrap",
+                "Two places share one texel: a stain on one shows on the other",
+                "Unwrap it here, or leave it where the repetition is meant", "unwrap",
             )
         )  # fmt: skip
     if health.outside > 0.001:
         out.append(
             Finding(
                 "uv-outside", "warning", f"UVs leave the picture (0 to 1) on {_share(health.outside)} of the surface",
-                "Those triangles are moved back by whole pictures and may come to lie on others", "Move the islands into 0 to 1, or unwrap it here", "unwrap",
+                "Those triangles are moved back by whole pictures and may come to lie on others",
+                "Move the islands into 0 to 1, or unwrap it here", "unwrap",
             )
         )  # fmt: skip
     if health.flipped > 0.001:
@@ -84,27 +89,35 @@ def uv_findings(health: UvHealth) -> list[Finding]:
     if health.density_low > 0 and health.density_high / health.density_low > 4:
         out.append(
             Finding(
-                "uv-density", "warning",
-                f"Texel density runs from {health.density_low:.0f} to {health.density_high:.0f} per metre at 1024, {health.density_high / health.density_low:.0f} times",
-                "Some parts are sharp where others are coarse at any resolution", "Even it out where it matters, or unwrap it here", "unwrap",
+                "uv-density",
+                "warning",
+                f"Texel density runs from {health.density_low:.0f} to {health.density_high:.0f} per metre at 1024, "
+                f"{health.density_high / health.density_low:.0f} times",
+                "Some parts are sharp where others are coarse at any resolution",
+                "Even it out where it matters, or unwrap it here",
+                "unwrap",
             )
-        )  # fmt: skip
+        )
     if health.gap is not None and health.gap < 2 and health.close:
         out.append(
             Finding(
                 "uv-padding", "note", f"{health.close:,} pairs of islands lie less than two texels apart at 1024",
-                "Smaller copies of the maps (mipmaps) mix their colours; nothing leaks inside Limus", "Deliver at a higher resolution, or unwrap it here", "unwrap",
+                "Smaller copies of the maps (mipmaps) mix their colours; nothing leaks inside Limus",
+                "Deliver at a higher resolution, or unwrap it here", "unwrap",
             )
         )  # fmt: skip
     if not any(f.level in ("problem", "warning") for f in out):
         out.insert(
             0,
             Finding(
-                "uv-good", "good", f"UVs are fit: {health.islands} islands using {health.used:.0%} of the picture",
-                f"{'No overlaps' if health.overlapping == 0 else 'Next to no overlaps'}, about {health.density:.0f} texels per metre at 1024 "
+                "uv-good",
+                "good",
+                f"UVs are fit: {health.islands} islands using {health.used:.0%} of the picture",
+                f"{'No overlaps' if health.overlapping == 0 else 'Next to no overlaps'}, about {health.density:.0f} "
+                "texels per metre at 1024 "
                 f"({health.island_low:.0f} to {health.island_high:.0f} from island to island)",
             ),
-        )  # fmt: skip
+        )
     return out
 
 
@@ -157,7 +170,9 @@ def back_is_seen(mesh: Mesh, name: str) -> bool:
     """Whether most of the back of a sheet lies free: nothing is right behind it within a tenth of its size."""
     part = mesh.parts[mesh.part_index(name)]
     rows = np.arange(part.first, part.first + part.count)[:: max(1, part.count // 500)]
-    size = float(np.linalg.norm(np.ptp(mesh.positions[mesh.triangles[part.first : part.first + part.count].ravel()], axis=0)))
+    size = float(
+        np.linalg.norm(np.ptp(mesh.positions[mesh.triangles[part.first : part.first + part.count].ravel()], axis=0))
+    )
     normal = mesh.face_normals[rows]
     origin = (mesh.positions[mesh.triangles[rows]].mean(axis=1) - normal * np.float32(1e-4 * size)).astype(np.float32)
     hits = trace(ray_scene(mesh), origin, np.ascontiguousarray(-normal), np.full(len(rows), 0.1 * size, np.float32))
@@ -191,7 +206,8 @@ def mesh_findings(mesh: Mesh, health: MeshHealth, scale: float) -> list[Finding]
     if scale != 1.0:
         out.append(
             Finding(
-                "size", "problem", f"It is {_length(mesh.diagonal)} across", "Every radius, film and relief is in real millimetres; at a wrong size all of them are wrong",
+                "size", "problem", f"It is {_length(mesh.diagonal)} across",
+                "Every radius, film and relief is in real millimetres; at a wrong size all of them are wrong",
                 f"If its unit is {unit_name(scale)}, it is {_length(mesh.diagonal * scale)} across", "scale",
             )
         )  # fmt: skip
@@ -199,46 +215,66 @@ def mesh_findings(mesh: Mesh, health: MeshHealth, scale: float) -> list[Finding]
         out.append(
             Finding(
                 "inside-out", "problem", f"These parts are inside out: {_names(health.inside_out)}",
-                "Convex and concave change places, and rain falls on the wrong side", "Turn them here", "turn", health.inside_out,
+                "Convex and concave change places, and rain falls on the wrong side", "Turn them here", "turn",
+                health.inside_out,
             )
         )  # fmt: skip
     if health.sheets:
         out.append(
             Finding(
                 "sheets", "note", f"These parts are single sheets: {_names(health.sheets)}",
-                "Front and back share their texels, so they age alike", "Give the back texels of its own", "two_sided", health.sheets,
+                "Front and back share their texels, so they age alike", "Give the back texels of its own",
+                "two_sided", health.sheets,
             )
         )  # fmt: skip
     if health.crowded_edges:
         out.append(
             Finding(
                 "non-manifold", "note", f"More than two faces meet on {health.crowded_edges:,} edges (not manifold)",
-                "Softening and run-off stop at those edges; readings are not affected", "Separate the faces there if it shows",
+                "Softening and run-off stop at those edges; readings are not affected",
+                "Separate the faces there if it shows",
             )
         )  # fmt: skip
     if health.crossing:
         out.append(
             Finding(
-                "crossing", "note", f"About {health.crossing:,} edges run through other surfaces",
-                "Readings follow the outer surface; right where solids pass through each other curvature is less certain", "",
+                "crossing",
+                "note",
+                f"About {health.crossing:,} edges run through other surfaces",
+                "Readings follow the outer surface; right where solids pass through each other curvature is less "
+                "certain",
+                "",
             )
-        )  # fmt: skip
+        )
     if health.open_edges and not health.sheets:
         out.append(
             Finding(
                 "open", "note", f"{health.open_edges:,} edges are open",
-                "The inside can be seen there: thickness and curvature take it for solid", "Close it where it can be seen",
+                "The inside can be seen there: thickness and curvature take it for solid",
+                "Close it where it can be seen",
             )
         )  # fmt: skip
     if health.tiny > 0.01 * len(mesh.triangles):
         out.append(
-            Finding("tiny", "note", f"{health.tiny:,} triangles have next to no area", "They cost memory and give nothing", "")
+            Finding(
+                "tiny",
+                "note",
+                f"{health.tiny:,} triangles have next to no area",
+                "They cost memory and give nothing",
+                "",
+            )
         )
     for note in mesh.notes:
         out.append(Finding("note", "note", note[0].upper() + note[1:], "", ""))
     if not any(f.level in ("problem", "warning") for f in out):
         out.insert(
-            0, Finding("mesh-good", "good", f"The mesh is sound: {len(mesh.triangles):,} triangles in {len(mesh.parts)} parts", "")
+            0,
+            Finding(
+                "mesh-good",
+                "good",
+                f"The mesh is sound: {len(mesh.triangles):,} triangles in {len(mesh.parts)} parts",
+                "",
+            ),
         )
     return out
 
@@ -276,7 +312,8 @@ def inspection(mesh: Mesh, *, unit_known: bool = True, resolution: int = 1024) -
         findings.append(
             Finding(
                 "many-sets", "warning", f"It has {len(mesh.uv_domains)} map sets",
-                "Each is a picture of its own: the view works at a lower resolution, and a delivery is many files", "Join materials that could share one picture",
+                "Each is a picture of its own: the view works at a lower resolution, and a delivery is many files",
+                "Join materials that could share one picture",
             )
         )  # fmt: skip
     found: dict[str, Any] = {

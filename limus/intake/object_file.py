@@ -8,7 +8,8 @@ from pydantic import Field
 
 from limus.common.fields import Document, FileName, Name, number, switch
 
-#: Millimetres: a thousand kilometres are farther than any neighbour. Degrees: any number of turns that somebody may dial.
+#: Millimetres: a thousand kilometres are farther than any neighbour. Degrees: any number of turns that somebody may
+#: dial.
 Far = Annotated[float, Field(ge=-1e9, le=1e9)]
 Turn = Annotated[float, Field(ge=-36000.0, le=36000.0)]
 
@@ -41,8 +42,12 @@ class Neighbour(Document):
     name: Name = Field(min_length=1, max_length=120)
     file: FileName = Field(min_length=1, max_length=500, description="Relative to the scene document")
     on: bool = True
-    position_mm: tuple[Far, Far, Far] = Field((0.0, 0.0, 0.0), title="Position", description="x, y (up), z of its origin")
-    rotation_deg: tuple[Turn, Turn, Turn] = Field((0.0, 0.0, 0.0), title="Rotation", description="About x, then y, then z")
+    position_mm: tuple[Far, Far, Far] = Field(
+        (0.0, 0.0, 0.0), title="Position", description="x, y (up), z of its origin"
+    )
+    rotation_deg: tuple[Turn, Turn, Turn] = Field(
+        (0.0, 0.0, 0.0), title="Rotation", description="About x, then y, then z"
+    )
     scale: float = number(1.0, "Scale", "", 1e-6, 1e6, (0.1, 10.0), "Metres per unit of its file", log=True)
     up: Literal["+y", "-y", "+z", "-z", "+x", "-x"] = "+y"
 
@@ -51,13 +56,20 @@ class ObjectFile(Document):
     """The imported model and what is done to it on the way in; paths are relative to the scene document."""
 
     file: FileName = Field(min_length=1, max_length=500)
-    scale: float = number(1.0, "Unit of the file", "m", 1e-12, 1e12, (0.001, 1.0), "Metres per unit of the file", log=True)
+    scale: float = number(
+        1.0, "Unit of the file", "m", 1e-12, 1e12, (0.001, 1.0), "Metres per unit of the file", log=True
+    )
     uv: Literal["own", "second", "unwrapped"] = Field(
         "own", title="UVs", description="Those of the file, its second set, or made here"
     )
-    turned: list[str] = Field(default_factory=list, max_length=2000, title="Turned parts", description="Parts that came inside out")
+    turned: list[str] = Field(
+        default_factory=list, max_length=2000, title="Turned parts", description="Parts that came inside out"
+    )
     two_sided: list[str] = Field(
-        default_factory=list, max_length=2000, title="Two-sided sheets", description="Thin sheets that have a back of their own"
+        default_factory=list,
+        max_length=2000,
+        title="Two-sided sheets",
+        description="Thin sheets that have a back of their own",
     )
     subdivide_mm: float | None = Field(
         default=None,

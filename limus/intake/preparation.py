@@ -1,7 +1,7 @@
 """From the object of a scene to the mesh that is worked on, and what stands around it.
 
-Everything here is a pure function of the files and the document, so an undo gives the very mesh there was before. What takes long
-(unwrapping) is kept on disk by the hash of what it depends on.
+Everything here is a pure function of the files and the document, so an undo gives the very mesh there was before. What
+takes long (unwrapping) is kept on disk by the hash of what it depends on.
 """
 
 from __future__ import annotations
@@ -52,7 +52,8 @@ def read_once(path: Path) -> Mesh:
 
 
 def prepared(document: ObjectFile, setting: Setting, find: Finder, progress: Progress | None = None) -> Mesh:
-    """The mesh that is worked on: read, given its size, stood upright, turned, split, subdivided and unwrapped as the scene says.
+    """The mesh that is worked on: read, given its size, stood upright, turned, split, subdivided and unwrapped as the
+    scene says.
 
     Raises
     ------
@@ -78,7 +79,9 @@ def by_second_uv(mesh: Mesh) -> Mesh:
     InputError : the file has none.
     """
     if mesh.other_uv is None:
-        raise InputError("the file has no second UV set", where="object.uv", remedy="Choose its own UVs, or unwrap it here")
+        raise InputError(
+            "the file has no second UV set", where="object.uv", remedy="Choose its own UVs, or unwrap it here"
+        )
     return replace(mesh, uv=mesh.other_uv, other_uv=mesh.uv, uv_set=1 - mesh.uv_set, tangents=None, without_uv=())
 
 
@@ -98,7 +101,9 @@ def unwrapped_once(mesh: Mesh, progress: Progress | None = None) -> Mesh:
     except (OSError, ValueError, EOFError, KeyError):
         atlas = atlas_for(mesh, progress)
         out = BytesIO()
-        np.savez(out, rows=atlas.rows, triangles=atlas.triangles, uv=atlas.uv, notes=np.array(atlas.notes, dtype=np.str_))
+        np.savez(
+            out, rows=atlas.rows, triangles=atlas.triangles, uv=atlas.uv, notes=np.array(atlas.notes, dtype=np.str_)
+        )
         write_whole(path, out.getvalue())
     note(path.name)
     return atlas.put_on(mesh)
@@ -115,7 +120,9 @@ def rotation(degrees: tuple[float, float, float]) -> np.ndarray:
 
 
 def between(mesh: Mesh, other: Mesh) -> np.ndarray:
-    """(3,) metres to add to ``other`` so that it stands to ``mesh`` as in their files, where both lie far from the origin of one site."""
+    """(3,) metres to add to ``other`` so that it stands to ``mesh`` as in their files, where both lie far from the
+    origin of one site.
+    """
     return other.offset - mesh.offset if mesh.offset.any() and other.offset.any() else np.zeros(3)
 
 
@@ -145,7 +152,9 @@ def surroundings(document: ObjectFile, setting: Setting, mesh: Mesh, find: Finde
         joined = Mesh(
             positions=np.concatenate([m.positions for m in near]),
             normals=np.concatenate([m.normals for m in near]),
-            triangles=np.concatenate([m.triangles + start for m, start in zip(near, starts, strict=True)]).astype(np.int32),
+            triangles=np.concatenate([m.triangles + start for m, start in zip(near, starts, strict=True)]).astype(
+                np.int32
+            ),
             source="neighbours",
         )
     twin = None

@@ -1,4 +1,5 @@
-"""What the view asks of a scene, and how it is answered: maps, look-through, coverages, ranges, histograms, small pictures.
+"""What the view asks of a scene, and how it is answered: maps, look-through, coverages, ranges, histograms, small
+pictures.
 
 Pictures are named by the hash of their content (see ``gallery``), so nothing that did not change is sent twice.
 """
@@ -37,7 +38,8 @@ class Question(BaseModel):
 class LookAnswer(BaseModel):
     """One picture per map set, by hash, and its legend.
 
-    ``values``: the numbers behind it, for the probe: raw float16, row by row, ``components`` for each pixel, NaN off the surface.
+    ``values``: the numbers behind it, for the probe: raw float16, row by row, ``components`` for each pixel, NaN off
+    the surface.
     """
 
     title: str
@@ -51,10 +53,11 @@ class LookAnswer(BaseModel):
 
 
 class MapsAnswer(BaseModel):
-    """Names of raw RGBA maps, one per map set, by picture (see the channels). A picture of one pixel says that it is the same everywhere.
+    """Names of raw RGBA maps, one per map set, by picture (see the channels). A picture of one pixel says that it is
+    the same everywhere.
 
-    ``more``: pictures beyond the three that are always there, only where something is in them. ``numbers``: means over the surface of
-    channels that renderers take as one number.
+    ``more``: pictures beyond the three that are always there, only where something is in them. ``numbers``: means
+    over the surface of channels that renderers take as one number.
     """
 
     base_color: list[str]
@@ -74,7 +77,9 @@ class BaseAnswer(BaseModel):
     index: int
     title: str
     share: float = Field(description="Of the surface where it lies")
-    relief_mm: tuple[float, float] = Field(description="Lowest and highest of its relief, leaving out the last hundredths")
+    relief_mm: tuple[float, float] = Field(
+        description="Lowest and highest of its relief, leaving out the last hundredths"
+    )
     color: tuple[float, float, float] = Field(description="Its mean, linear")
     repetition: float = Field(0.0, description="How much its tile shows to repeat, 0 to 1; above 0.4 it is seen")
     notes: list[str] = Field(default_factory=list, description="What is odd about it, and how to mend it")
@@ -145,5 +150,7 @@ class Answer(BaseModel):
     pictures: dict[str, str] = Field(description="Small pictures of channels and readings, by name")
     channels: dict[str, str] = Field(default_factory=dict, description="Channels in use, with their titles")
     bases: list[BaseAnswer] = Field(default_factory=list)
-    exposed: dict[str, float] = Field(default_factory=dict, description="Families of substances and the share that shows today")
+    exposed: dict[str, float] = Field(
+        default_factory=dict, description="Families of substances and the share that shows today"
+    )
     spent_ms: float = 0.0

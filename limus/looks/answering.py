@@ -50,7 +50,13 @@ def hidden_notes(layers: list[LayerAnswer], coats: list[CoatAnswer], clear: set[
     for coat in coats:
         shares[coat.layer] = shares.get(coat.layer, 0.0) + coat.share
     for layer in layers:
-        if not layer.note and layer.id in shares and layer.id not in clear and layer.coverage > 0.001 and shares[layer.id] < 0.0005:
+        if (
+            not layer.note
+            and layer.id in shares
+            and layer.id not in clear
+            and layer.coverage > 0.001
+            and shares[layer.id] < 0.0005
+        ):
             layer.note = "Nothing of it shows today: later layers hide it"
 
 
@@ -109,7 +115,8 @@ def answer(session: Session, question: Question, check: Callable[[], None] = lam
 
 
 def answer_as_made(session: Session, question: Question, check: Callable[[], None] = lambda: None) -> Answered:
-    """The object as made, a reading, or its UVs, without playing the chronicle. Works before anything was measured, as far as it can.
+    """The object as made, a reading, or its UVs, without playing the chronicle. Works before anything was measured,
+    as far as it can.
 
     Raises
     ------
@@ -123,7 +130,9 @@ def answer_as_made(session: Session, question: Question, check: Callable[[], Non
         and reading is not None
         and any(what != "colours" for what in reading.reads if not what.startswith("setting"))
     ):
-        raise InputError("this reading has not been measured yet", where="look.name", remedy="Wait for the draft readings")
+        raise InputError(
+            "this reading has not been measured yet", where="look.name", remedy="Wait for the draft readings"
+        )
     measured = readings.measured if readings is not None else Measured.blank(session.texels(question.resolution))
     needs = frozenset().union(*(base.where.needs for base in session.scene.bases if base.where is not None))
     if readings is None and needs:

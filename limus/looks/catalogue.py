@@ -11,6 +11,8 @@ LOOKS: dict[str, LookThrough] = {kind: found() for kind, found in discover(kinds
 
 
 def shown(seen: Seen, look: Look) -> Shown:
-    """What is shown for a look; ``look.kind`` is not "lit". Relief, normal and occlusion are looked through by name like channels."""
+    """What is shown for a look; ``look.kind`` is not "lit". Relief, normal and occlusion are looked through by name
+    like channels.
+    """
     own = LOOKS.get(look.name) if look.kind == "channel" else None
     return (own or LOOKS[look.kind]).shown(seen, look)

@@ -61,7 +61,9 @@ class Shown:
 
 
 class LookThrough:
-    """A kind of look. ``kind`` is what questions call it; those of the finished surface that are no channel go by the name of one."""
+    """A kind of look. ``kind`` is what questions call it; those of the finished surface that are no channel go by the
+    name of one.
+    """
 
     kind: ClassVar[str] = ""
 

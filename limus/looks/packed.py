@@ -1,7 +1,8 @@
 """An answer with its pictures as one run of bytes, so that a step of a drag is one request.
 
-``limus answer 1\\n``, the length of the head (4 bytes, little-endian), the head as JSON, filled up to a multiple of 8 bytes, then the pictures in
-the order of the head's ``pictures`` ({name, media, size}), each filled up to a multiple of 8 so that numbers in them can be read in place.
+``limus answer 1\\n``, the length of the head (4 bytes, little-endian), the head as JSON, filled up to a multiple of 8
+bytes, then the pictures in the order of the head's ``pictures`` ({name, media, size}), each filled up to a multiple of
+8 so that numbers in them can be read in place.
 """
 
 from __future__ import annotations

@@ -27,7 +27,9 @@ class Seen:
 
     @property
     def surface_key(self) -> str:
-        """Hash of the finished surface: the pile, and the occlusion and the twin's normals, which come from the readings."""
+        """Hash of the finished surface: the pile, and the occlusion and the twin's normals, which come from the
+        readings.
+        """
         return f"{self.pile.key} {self.chronicle.measured.key}"
 
     def scope_of(self, chapter: Chapter) -> Scope:
@@ -37,7 +39,9 @@ class Seen:
         return self.chronicle.scope(self.session.scene, before)
 
     def recipe(self, name: str) -> tuple[Chapter, Recipe, np.ndarray, str] | None:
-        """(chapter, recipe, (n,) mask, title) of a layer, or of "episode:" and the id of one, seen from its first layer; None where it is off."""
+        """(chapter, recipe, (n,) mask, title) of a layer, or of "episode:" and the id of one, seen from its first
+        layer; None where it is off.
+        """
         scene = self.session.scene
         if not name.startswith(EPISODE):
             chapter = next((c for c in self.chapters if c.layer.id == name), None)

@@ -44,7 +44,9 @@ def _whole(seen: Seen, width: int, height: int) -> Picture:
 def list_pictures(seen: Seen, gallery: Gallery) -> dict[str, str]:
     """Pictures for the list of looks: the surface, its channels in use, and the readings."""
     thumb = _whole(seen, *THUMB)
-    lit = gallery.small(key_of("lit", seen.surface_key), lambda: moment_picture(seen.pile, thumb, seen.chronicle.occlusion()))
+    lit = gallery.small(
+        key_of("lit", seen.surface_key), lambda: moment_picture(seen.pile, thumb, seen.chronicle.occlusion())
+    )
     return {"lit": lit, **channel_pictures(seen, gallery), **reading_pictures(seen, gallery)}
 
 
@@ -63,7 +65,9 @@ def _thumb(seen: Seen, gallery: Gallery, key: str, look: Look, size: tuple[int, 
 def channel_pictures(seen: Seen, gallery: Gallery) -> dict[str, str]:
     """Small pictures of the channels in use."""
     return {
-        f"channel:{name}": _thumb(seen, gallery, key_of("channel", name, seen.surface_key), Look(kind="channel", name=name))
+        f"channel:{name}": _thumb(
+            seen, gallery, key_of("channel", name, seen.surface_key), Look(kind="channel", name=name)
+        )
         for name in channels_shown(seen)
     }
 
@@ -83,7 +87,9 @@ def reading_pictures(seen: Seen, gallery: Gallery, size: tuple[int, int] = THUMB
 def uv_pictures(seen: Seen, gallery: Gallery) -> dict[str, str]:
     """Small pictures of the UVs."""
     key = seen.chronicle.texels.key
-    return {f"uv:{name}": _thumb(seen, gallery, key_of("uv", name, key), Look(kind="uv", name=name)) for name in UV_LOOKS}
+    return {
+        f"uv:{name}": _thumb(seen, gallery, key_of("uv", name, key), Look(kind="uv", name=name)) for name in UV_LOOKS
+    }
 
 
 def layer_cards(seen: Seen, gallery: Gallery, *, pictures: bool) -> list[LayerAnswer]:
@@ -92,9 +98,12 @@ def layer_cards(seen: Seen, gallery: Gallery, *, pictures: bool) -> list[LayerAn
     for chapter in seen.chapters:
         name = ""
         if pictures:
-            name = gallery.small(key_of("card", chapter.pile.key, seen.chronicle.measured.key), lambda c=chapter: _card(seen, c))  # type: ignore[misc]
+            key = key_of("card", chapter.pile.key, seen.chronicle.measured.key)
+            name = gallery.small(key, lambda c=chapter: _card(seen, c))  # type: ignore[misc]
         frame = FrameAnswer(**asdict(chapter.frame)) if chapter.frame is not None else None
-        out.append(LayerAnswer(id=chapter.layer.id, coverage=chapter.coverage, note=chapter.note, picture=name, frame=frame))
+        out.append(
+            LayerAnswer(id=chapter.layer.id, coverage=chapter.coverage, note=chapter.note, picture=name, frame=frame)
+        )
     return out
 
 

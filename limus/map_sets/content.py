@@ -15,8 +15,9 @@ LOOKED_AT = 256
 
 @dataclass(frozen=True)
 class Content:
-    """``small`` (h, w, c) float32 of the numbers as they stand; ``grey``: no colour in it; ``directions`` 0..1: share of pixels that are
-    unit vectors pointing outwards; ``extremes``: share that is nearly black or white; ``mean``; ``alpha``: its alpha varies.
+    """``small`` (h, w, c) float32 of the numbers as they stand; ``grey``: no colour in it; ``directions`` 0..1: share
+    of pixels that are unit vectors pointing outwards; ``extremes``: share that is nearly black or white; ``mean``;
+    ``alpha``: its alpha varies.
     """
 
     width: int

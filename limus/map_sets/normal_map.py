@@ -36,20 +36,25 @@ class Green:
 def green_of(normals: np.ndarray, height: np.ndarray | None = None) -> Green:
     """Which way the green of a normal map points.
 
-    Slopes of a surface have no curl: the change of the slope across, downwards, is that of the slope down, across. Of the two readings
-    of green only one can fulfil that. Where the relief has no slanting shapes both do; then a height map decides.
+    Slopes of a surface have no curl: the change of the slope across, downwards, is that of the slope down, across. Of
+    the two readings of green only one can fulfil that. Where the relief has no slanting shapes both do; then a height
+    map decides.
 
     Parameters
     ----------
     normals : (h, w, 3) 0..1. height : (h, w) of the same relief, or None.
     """
-    right, down = slopes(normals - normals.mean(axis=(0, 1)) + np.array([0.5, 0.5, normals[:, :, 2].mean()], np.float32))
+    right, down = slopes(
+        normals - normals.mean(axis=(0, 1)) + np.array([0.5, 0.5, normals[:, :, 2].mean()], np.float32)
+    )
     a, b = _ahead(right, 0), _ahead(down, 1)
     up_error, down_error = float(((a - b) ** 2).mean()), float(((a + b) ** 2).mean())
     total = up_error + down_error
     sure = abs(up_error - down_error) / total if total > 1e-12 else 0.0
     if sure > 0.04:
-        return Green("up" if up_error < down_error else "down", sure, "only this way its slopes can be those of a surface")
+        return Green(
+            "up" if up_error < down_error else "down", sure, "only this way its slopes can be those of a surface"
+        )
     if height is not None and float(height.std()) > 1e-4:
         rise = _ahead(height, 0)
         fits = float((rise * down).sum()) / max(float(np.sqrt((rise**2).sum() * (down**2).sum())), 1e-12)
@@ -57,7 +62,8 @@ def green_of(normals: np.ndarray, height: np.ndarray | None = None) -> Green:
         # A height map that is upside down would turn both.
         sign = (
             1.0
-            if float((along * right).sum()) >= 0 or abs(float((along * right).sum())) < abs(float((rise * down).sum())) * 0.05
+            if float((along * right).sum()) >= 0
+            or abs(float((along * right).sum())) < abs(float((rise * down).sum())) * 0.05
             else -1.0
         )
         if abs(fits) > 0.05:
@@ -68,8 +74,8 @@ def green_of(normals: np.ndarray, height: np.ndarray | None = None) -> Green:
 def integrated(normals: np.ndarray, green: str = "up") -> np.ndarray:
     """(h, w) float32: the relief, in widths of the picture, whose slopes come nearest to the map's.
 
-    R. T. Frankot and R. Chellappa, "A Method for Enforcing Integrability in Shape from Shading Algorithms", 1988, with the spectrum of
-    central differences, on a picture that repeats.
+    R. T. Frankot and R. Chellappa, "A Method for Enforcing Integrability in Shape from Shading Algorithms", 1988, with
+    the spectrum of central differences, on a picture that repeats.
     """
     right, down = slopes(normals, green)
     right, down = right - right.mean(), down - down.mean()
@@ -84,7 +90,8 @@ def integrated(normals: np.ndarray, green: str = "up") -> np.ndarray:
 
 
 def range_from(height: np.ndarray, normals: np.ndarray, green: str) -> float:
-    """How high white stands above black, in widths of the picture, so that the slopes of ``height`` are those of the normal map.
+    """How high white stands above black, in widths of the picture, so that the slopes of ``height`` are those of the
+    normal map.
 
     Least squares over all pixels; 0 where the two have nothing to do with each other.
     """

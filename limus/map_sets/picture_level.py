@@ -48,7 +48,8 @@ def level_of(picture: ReadPicture, times: int, *, gamma: float = 1.0) -> np.ndar
 
     Parameters
     ----------
-    gamma : 1 plain numbers; 2.2 sRGB (IEC 61966-2-1); any other an exponent. Light is averaged after it was made linear.
+    gamma : 1 plain numbers; 2.2 sRGB (IEC 61966-2-1); any other an exponent. Light is averaged after it was made
+        linear.
     """
     h, w, count = picture.pixels.shape
     times = max(1, min(times, h, w))

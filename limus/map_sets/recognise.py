@@ -47,7 +47,9 @@ class FileFacts:
 
 @dataclass
 class Recognised:
-    """``uses``: the table, file -> role; ``why`` one sentence for each use; ``findings``: what was odd, and what was done."""
+    """``uses``: the table, file -> role; ``why`` one sentence for each use; ``findings``: what was odd, and what was
+    done.
+    """
 
     files: list[FileFacts]
     uses: list[MapUse]
@@ -66,7 +68,8 @@ def recognise(
 
     Parameters
     ----------
-    files : (file as the scene will name it, name as people know it). check : called with a share 0..1 after each; may raise.
+    files : (file as the scene will name it, name as people know it). check : called with a share 0..1 after each; may
+        raise.
 
     Raises
     ------
@@ -109,7 +112,9 @@ def recognise(
             check((k + 1) / len(files))
     if not facts:
         raise InputError(
-            refused[0].rstrip(".") if refused else "there is no picture among them", where="maps", remedy="Bring texture files"
+            refused[0].rstrip(".") if refused else "there is no picture among them",
+            where="maps",
+            remedy="Bring texture files",
         )
     out = Recognised(facts, [], [], refused=refused)
     claims = [_claims(f, seen[f.file], out.findings) for f in facts]
@@ -119,14 +124,17 @@ def recognise(
             gamma = gammas[f.file]
             linear = not colour or gamma == 1.0 or (f.kind == "EXR")
             if colour and below.get(f.file):
-                out.findings.append(f"{below[f.file]} colours of {f.name} are negative, which no surface is: they are taken as 0")
+                out.findings.append(
+                    f"{below[f.file]} colours of {f.name} are negative, which no surface is: they are taken as 0"
+                )
             if colour and f.kind == "EXR":
                 out.findings.append(f"{f.name} is an EXR: its colours are read as linear light")
             if colour and gamma == 1.0 and f.kind != "EXR":
                 out.findings.append(f"{f.name} says that its colours are plain numbers: they are read so")
             if not colour and role in ROLES and gamma is not None and gamma != 1.0 and component == "all":
                 out.findings.append(
-                    f"{f.name} is marked as encoded colour although it holds {ROLES[role].title.lower()}: its numbers are read as they stand"
+                    f"{f.name} is marked as encoded colour although it holds {ROLES[role].title.lower()}: its "
+                    "numbers are read as they stand"
                 )
             out.uses.append(
                 MapUse(file=f.file, role=role or "left out", component=component, colour="linear" if linear else "srgb")
@@ -152,7 +160,9 @@ def _claims(f: FileFacts, c: Content, findings: list[str]) -> list[tuple[str, Co
     if role == "packed" and c.components >= 3:
         return [(r, COMPONENTS[k], "its name says what it packs") for k, r in enumerate(packed) if r]
     if role == "packed":
-        findings.append(f"{f.name} is named as a packed map but holds one component: it is read as {packed[0] or packed[1]}")
+        findings.append(
+            f"{f.name} is named as a packed map but holds one component: it is read as {packed[0] or packed[1]}"
+        )
         return [(packed[0] or packed[1], "all", "named as packed, but it is grey")]
     if role == "normal" and c.directions < 0.5:
         findings.append(
@@ -163,7 +173,8 @@ def _claims(f: FileFacts, c: Content, findings: list[str]) -> list[tuple[str, Co
         return [(role, "all", "its pixels are no directions")]
     if role and role != "normal" and c.directions > 0.9 and not c.grey and c.spread < 0.2:
         findings.append(
-            f"{f.name} is named as {ROLES[role].title.lower()}, but its pixels are directions: it is read as a normal map"
+            f"{f.name} is named as {ROLES[role].title.lower()}, but its pixels are directions: it is read as a "
+            "normal map"
         )
         return [("normal", "all", "its pixels are unit vectors")]
     if role:
@@ -172,7 +183,9 @@ def _claims(f: FileFacts, c: Content, findings: list[str]) -> list[tuple[str, Co
             claims.append(("opacity", "A", "its alpha is not white"))
         kind = ROLES[role].kind
         if kind == "data" and not c.grey:
-            findings.append(f"{f.name} is named as {ROLES[role].title.lower()} but has colour in it: its brightness is used")
+            findings.append(
+                f"{f.name} is named as {ROLES[role].title.lower()} but has colour in it: its brightness is used"
+            )
         if role == "base_color" and c.grey and c.spread > 0:
             findings.append(f"{f.name} has no colour in it, though it is named as base color")
         return claims
@@ -267,7 +280,8 @@ def _direction(out: Recognised, seen: dict[str, Content]) -> None:
         out.green, out.green_why = named, "its name says so"
     elif named and named != found.green:
         out.findings.append(
-            f"{facts.name} is named as if green pointed {named}, but {found.why}: green is read as pointing {found.green}"
+            f"{facts.name} is named as if green pointed {named}, but {found.why}: green is read as pointing "
+            f"{found.green}"
         )
     out.findings.append(f"green of {facts.name} points {out.green}: {out.green_why}")
     if height is not None:
@@ -284,7 +298,8 @@ def _complete(out: Recognised) -> None:
         largest = max(sizes)
         small = sorted({f.name for f in used if (f.width, f.height) != largest})
         out.findings.append(
-            f"sizes differ: {', '.join(small)} {'is' if len(small) == 1 else 'are'} not {largest[0]} × {largest[1]} as the largest, and will be stretched"
+            f"sizes differ: {', '.join(small)} {'is' if len(small) == 1 else 'are'} not {largest[0]} × {largest[1]} "
+            "as the largest, and will be stretched"
         )
     shapes = {round(f.width / f.height, 2) for f in used}
     if len(shapes) > 1:

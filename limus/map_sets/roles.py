@@ -13,8 +13,9 @@ Kind = Literal["colour", "data", "direction"]
 
 @dataclass(frozen=True)
 class Role:
-    """``kind``: colour is sRGB unless the file says otherwise, data and directions are numbers; ``channel``: what it fills, "" for relief
-    and occlusion; ``words``: how files of this role are called in the trade (common practice, no source).
+    """``kind``: colour is sRGB unless the file says otherwise, data and directions are numbers; ``channel``: what it
+    fills, "" for relief and occlusion; ``words``: how files of this role are called in the trade (common practice, no
+    source).
     """
 
     title: str
@@ -25,16 +26,20 @@ class Role:
 
 #: Roles that are not simply a channel of the registry, and the registry's own words for those that are.
 ROLES: dict[str, Role] = {
-    "base_color": Role("Base color", "colour", "base_color", ("basecolor", "basecolour", "albedo", "diffuse", "diff", "color", "colour", "col", "dif", "alb", "bc")),
+    "base_color": Role("Base color", "colour", "base_color", ("basecolor", "basecolour", "albedo", "diffuse", "diff",
+        "color", "colour", "col", "dif", "alb", "bc")),
     "roughness": Role("Roughness", "data", "roughness", ("roughness", "rough", "rgh")),
     "gloss": Role("Gloss", "data", "roughness", ("gloss", "glossiness", "glossy", "smoothness", "smooth", "gls")),
     "metalness": Role("Metalness", "data", "metalness", ("metalness", "metallic", "metal", "mtl", "met")),
     "reflectance": Role("Specular level", "data", "specular_ior", ("specularlevel", "reflectance", "f0")),
-    "specular": Role("Specular color", "colour", "specular_color", ("specular", "spec", "specularcolor", "reflection", "refl")),
-    "normal": Role("Normal", "direction", "", ("normal", "normals", "nrm", "norm", "nor", "nml", "normalgl", "normaldx", "nrml")),
+    "specular": Role("Specular color", "colour", "specular_color", ("specular", "spec", "specularcolor",
+        "reflection", "refl")),
+    "normal": Role("Normal", "direction", "", ("normal", "normals", "nrm", "norm", "nor", "nml", "normalgl",
+        "normaldx", "nrml")),
     "height": Role("Height", "data", "", ("height", "displacement", "disp", "displace", "depth", "heightmap")),
     "bump": Role("Bump", "data", "", ("bump", "bmp")),
-    "occlusion": Role("Ambient occlusion", "data", "", ("ao", "occlusion", "ambientocclusion", "ambient", "occ", "cavity")),
+    "occlusion": Role("Ambient occlusion", "data", "", ("ao", "occlusion", "ambientocclusion", "ambient", "occ",
+        "cavity")),
     "opacity": Role("Opacity", "data", "opacity", ("opacity", "alpha", "mask", "transparency", "cutout")),
     "emission": Role("Emission", "colour", "emission_color", ("emission", "emissive", "emit", "glow")),
 } | {
@@ -72,7 +77,9 @@ def words_of(name: str) -> list[str]:
 
 
 def by_name(name: str) -> tuple[str, tuple[str, ...]]:
-    """(role, roles of components): what the name of a file says. ("", ()) where it says nothing; packed files have role "packed"."""
+    """(role, roles of components): what the name of a file says. ("", ()) where it says nothing; packed files have
+    role "packed".
+    """
     words = words_of(name)
     joined = [("".join(words[k : k + n]), k + n, n) for n in (3, 2, 1) for k in range(len(words) - n + 1)]
     for text, _, _ in joined:
@@ -80,7 +87,9 @@ def by_name(name: str) -> tuple[str, tuple[str, ...]]:
             return "packed", PACKED[text]
     # The last telling word counts: names begin with the thing and end with the role. Longer words first.
     found = [
-        (end, n, _WORDS[text]) for text, end, n in joined if text in _WORDS and (text not in _WEAK or end == len(words) or n > 1)
+        (end, n, _WORDS[text])
+        for text, end, n in joined
+        if text in _WORDS and (text not in _WEAK or end == len(words) or n > 1)
     ]
     if not found:
         found = [(end, n, _WORDS[text]) for text, end, n in joined if text in _WORDS]

@@ -11,7 +11,9 @@ _BINS = 4096
 
 @kernel
 def _histogram(values, weight, low, scale, bins):  # type: ignore[no-untyped-def]
-    """Weight per bin of ``low .. low + bins / scale``; what lies above goes to one more bin at the end, what lies below nowhere."""
+    """Weight per bin of ``low .. low + bins / scale``; what lies above goes to one more bin at the end, what lies
+    below nowhere.
+    """
     out = np.zeros(bins + 1, np.float64)
     for i in range(len(values)):
         if values[i] >= low:
@@ -32,8 +34,8 @@ def level_for(values: np.ndarray, weight: np.ndarray, coverage: float) -> float:
 
     Notes
     -----
-    A histogram of 4096 bins, then another inside the bin that holds the level: two passes instead of a sort, and exact to a
-    sixteen-millionth of the range.
+    A histogram of 4096 bins, then another inside the bin that holds the level: two passes instead of a sort, and exact
+    to a sixteen-millionth of the range.
     """
     alive = weight > 0
     if not alive.any():
@@ -59,8 +61,8 @@ def level_for(values: np.ndarray, weight: np.ndarray, coverage: float) -> float:
 class SoftLevels:
     """Levels at which ``smoothstep(values, level - width, level + width)`` has a weighted mean.
 
-    A soft edge reaches further out than in where values thin out, so the level of a hard edge gives another mean. Found by halving
-    over a histogram of 4096 bins, made once; the error of the mean is that of a bin.
+    A soft edge reaches further out than in where values thin out, so the level of a hard edge gives another mean. Found
+    by halving over a histogram of 4096 bins, made once; the error of the mean is that of a bin.
 
     Parameters
     ----------

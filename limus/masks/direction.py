@@ -27,7 +27,14 @@ class Directed(Document):
     """Fields of sources that have a direction."""
 
     azimuth_deg: float = number(
-        0.0, "Compass", "°", -360.0, 360.0, (0.0, 360.0), "0 away from you (−Z), 90 to the right (+X)", when={"towards": "other"}
+        0.0,
+        "Compass",
+        "°",
+        -360.0,
+        360.0,
+        (0.0, 360.0),
+        "0 away from you (−Z), 90 to the right (+X)",
+        when={"towards": "other"},
     )
     elevation_deg: float = number(
         0.0, "Above level", "°", -90.0, 90.0, about="90 straight up, −90 straight down", when={"towards": "other"}
@@ -55,7 +62,9 @@ class Directed(Document):
             return np.array([0, -1, 0], np.float32)
         if towards != "other":
             setting = scope.place.setting
-            return compass(setting, setting.wind_from_deg if towards == "wind" else _COMPASS[towards]).astype(np.float32)
+            return compass(setting, setting.wind_from_deg if towards == "wind" else _COMPASS[towards]).astype(
+                np.float32
+            )
         a, e = np.radians(self.azimuth_deg), np.radians(self.elevation_deg)
         out = np.array([np.sin(a) * np.cos(e), np.sin(e), -np.cos(a) * np.cos(e)])
         if self.space == "object":

@@ -20,8 +20,8 @@ def sharpened(values: np.ndarray, share: float) -> np.ndarray:
 def broken_up(texels: Texels, values: np.ndarray, by_mm: float, size_mm: float, way: str, seed: int) -> np.ndarray:
     """A (n,) field whose edges a noise of wavelength ``size_mm`` pulls about by up to about ``by_mm``.
 
-    ``way`` "across": in and out, along the gradient; "along": to and fro beside it. Where the field is even nothing changes. Each
-    texel reads the field a little way off along the surface, so seams do not show.
+    ``way`` "across": in and out, along the gradient; "along": to and fro beside it. Where the field is even nothing
+    changes. Each texel reads the field a little way off along the surface, so seams do not show.
     """
     wide = blur(texels, values, max(by_mm, 1.5 * texels.texel_mm))
     slope = surface_gradient(texels, wide)

@@ -41,9 +41,14 @@ class Pattern(Source):
         return scope.seed * 7919 + int(getattr(self, "seed", 0))
 
     def finding(self, scope: Scope) -> str:
-        """A pattern of less than two texels cannot be shown: it fades to its mean instead of turning into noise of the raster."""
+        """A pattern of less than two texels cannot be shown: it fades to its mean instead of turning into noise of
+        the raster.
+        """
         name, share = self.grain
         size, texel = float(getattr(self, name)) * share, scope.place.texels.texel_mm
         if size >= 2.0 * texel:
             return ""
-        return f"At {size:.3g} mm it is finer than two texels ({2 * texel:.3g} mm): make it larger, or work at a higher resolution"
+        return (
+            f"At {size:.3g} mm it is finer than two texels ({2 * texel:.3g} mm): make it larger, or work at a "
+            "higher resolution"
+        )

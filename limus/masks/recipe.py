@@ -29,7 +29,8 @@ else:
     AnySource = Annotated[Union[tuple(SOURCES.values())], Field(discriminator="kind")]  # noqa: UP007
 
 Unit = Annotated[float, Field(ge=0.0, le=1.0)]
-#: Fields of a term that say how it meets the lines above, and its standing in the recipe; linked terms differ in these only.
+#: Fields of a term that say how it meets the lines above, and its standing in the recipe; linked terms differ in these
+#: only.
 STANDING = {"combine", "amount", "muted", "solo"}
 
 
@@ -37,17 +38,29 @@ class Term(Document):
     """One line of a recipe. Its value goes through the fields in the order they stand here."""
 
     source: AnySource
-    soften_mm: float = number(0.0, "Soften", "mm", 0.0, 500.0, (0.0, 30.0), "Gaussian softening along the surface", grows=0.5)
+    soften_mm: float = number(
+        0.0, "Soften", "mm", 0.0, 500.0, (0.0, 30.0), "Gaussian softening along the surface", grows=0.5
+    )
     low: float = number(0.0, "Black at", "", -10.0, 10.0, (0.0, 1.0), "Values of the source up to this are black")
     high: float = number(1.0, "White at", "", -10.0, 10.0, (0.0, 1.0), "Values of the source from this on are white")
-    gamma: float = number(1.0, "Gamma", "", 0.05, 20.0, (0.25, 4.0), "Below 1 lightens the middle, above 1 darkens it", log=True)
+    gamma: float = number(
+        1.0, "Gamma", "", 0.05, 20.0, (0.25, 4.0), "Below 1 lightens the middle, above 1 darkens it", log=True
+    )
     curve: list[tuple[Unit, Unit]] | None = Field(
-        None, min_length=2, max_length=16, title="Curve", description="A free curve through these points, from left to right",
+        None, min_length=2, max_length=16, title="Curve",
+        description="A free curve through these points, from left to right",
         json_schema_extra={"control": "curve"},
     )  # fmt: skip
     invert: bool = switch(False, "Invert", "Black and white change places")
     grow_mm: float = number(
-        0.0, "Grow", "mm", -500.0, 500.0, (-20.0, 20.0), "White spreads by this on all sides; below 0 it shrinks", grows=0.5
+        0.0,
+        "Grow",
+        "mm",
+        -500.0,
+        500.0,
+        (-20.0, 20.0),
+        "White spreads by this on all sides; below 0 it shrinks",
+        grows=0.5,
     )
     breakup_mm: float = number(
         0.0, "Break up", "mm", 0.0, 100000.0, (0.0, 20.0), "How far a pattern pulls the edge about", grows=0.5
@@ -69,22 +82,28 @@ class Term(Document):
         across="across the edge", along="along the edge",
     )  # fmt: skip
     cover: float | None = Field(
-        None, ge=0.0, le=1.0, title="Coverage", description="Shift the level so that this share of the real surface is more than half white",
-        json_schema_extra={"unit": "%", "soft": [0.0, 1.0], "control": "optional", "empty": "as it comes", "start": 0.3, "scale": "linear"},
+        None, ge=0.0, le=1.0, title="Coverage",
+        description="Shift the level so that this share of the real surface is more than half white",
+        json_schema_extra={"unit": "%", "soft": [0.0, 1.0], "control": "optional", "empty": "as it comes",
+            "start": 0.3, "scale": "linear"},
     )  # fmt: skip
     sharpen: float = number(0.0, "Sharpen", "%", 0.0, 1.0, about="Harden the edge about its middle")
     out_low: float = number(0.0, "Darkest", "", 0.0, 1.0, about="What black becomes")
     out_high: float = number(1.0, "Lightest", "", 0.0, 1.0, about="What white becomes")
     combine: Combine = choice(
         "multiply", "Combine", "How this line meets the lines above",
-        multiply="multiply", add="add", subtract="subtract", darken="darken", lighten="lighten", screen="screen", overlay="overlay",
+        multiply="multiply", add="add", subtract="subtract", darken="darken", lighten="lighten", screen="screen",
+        overlay="overlay",
         difference="difference", over="paint over",
     )  # fmt: skip
     amount: float = number(1.0, "Amount", "%", 0.0, 1.0, about="How much of the operation")
     muted: bool = switch(False, "Muted", "The line is kept but does nothing")
     solo: bool = switch(False, "Solo", "Only lines with this mark count")
     link: str = Field(
-        "", max_length=40, pattern=r"^[a-z0-9-]*$", description="Lines of any layer with the same link are the same line"
+        "",
+        max_length=40,
+        pattern=r"^[a-z0-9-]*$",
+        description="Lines of any layer with the same link are the same line",
     )
 
     @field_validator("curve")
@@ -96,19 +115,25 @@ class Term(Document):
 
     def key(self, scope: Scope) -> str:
         """Hash of everything the shaped value depends on."""
-        return key_of("term", self.source.key(scope), scope.seed, self.model_dump(exclude={"source", "link", *STANDING}))
+        return key_of(
+            "term", self.source.key(scope), scope.seed, self.model_dump(exclude={"source", "link", *STANDING})
+        )
 
     def value(self, scope: Scope) -> np.ndarray:
         """(n,) float32 0..1: the source, shaped, through the cache; before it meets other lines."""
         if self.plain:
             # Nothing but a range: as quick as looking it up, and not worth the memory.
-            return shape(self.source.cached(scope), self.low, self.high, self.gamma, self.invert, self.out_low, self.out_high)
+            return shape(
+                self.source.cached(scope), self.low, self.high, self.gamma, self.invert, self.out_low, self.out_high
+            )
         return scope.keep.get(self.key(scope), lambda: self.shaped(scope, self.source.cached(scope)))
 
     @property
     def plain(self) -> bool:
         """Whether the shaping looks at one texel at a time and keeps nothing."""
-        return not (self.soften_mm or self.curve or self.grow_mm or self.breakup_mm or self.sharpen) and self.cover is None
+        return (
+            not (self.soften_mm or self.curve or self.grow_mm or self.breakup_mm or self.sharpen) and self.cover is None
+        )
 
     def shaped(self, scope: Scope, values: np.ndarray) -> np.ndarray:
         """The shaping of this line on any (n,) float32 field."""
@@ -123,7 +148,9 @@ class Term(Document):
         if self.grow_mm:
             values = grow(texels, values, self.grow_mm)
         if self.breakup_mm:
-            values = broken_up(texels, values, self.breakup_mm, self.breakup_size_mm, self.breakup_way, scope.seed * 7919 + 31)
+            values = broken_up(
+                texels, values, self.breakup_mm, self.breakup_size_mm, self.breakup_way, scope.seed * 7919 + 31
+            )
         if self.cover is not None:
             level = level_for(values, texels.area, self.cover)
             values = np.clip(values + np.float32(0.5 - level), 0.0, 1.0)
@@ -132,13 +159,16 @@ class Term(Document):
         return shape(values, 0.0, 1.0, 1.0, False, self.out_low, self.out_high)
 
     def laid_over(self, scope: Scope) -> tuple[np.ndarray, np.ndarray]:
-        """(n,) what is laid over the lines above, and (n,) how much it hides; what is drawn is shaped by its outline."""
+        """(n,) what is laid over the lines above, and (n,) how much it hides; what is drawn is shaped by its
+        outline.
+        """
         if not self.source.over:
             value = self.value(scope)
             return value, np.ones_like(value)
         white, hides = self.source.shown_over(scope)
         if not self.plain or (self.low, self.high, self.gamma) != (0.0, 1.0, 1.0):
-            # What is painted goes through the same steps as its outline, weighted by it, so that it spreads where the outline does.
+            # What is painted goes through the same steps as its outline, weighted by it, so that it spreads where the
+            # outline does.
             outline = self.model_copy(update={"invert": False, "out_low": 0.0, "out_high": 1.0, "cover": None})
             laid = outline.shaped(scope, np.ascontiguousarray(white * hides))
             hides = outline.shaped(scope, np.ascontiguousarray(hides))
@@ -156,7 +186,10 @@ class Term(Document):
             texels = scope.place.texels
             share = texels.share((self.value(scope) > 0.5 * (self.out_low + self.out_high)).astype(np.float32))
             if abs(share - self.cover) > 0.02:
-                return f"It reaches {share:.0%} of the surface instead of {self.cover:.0%}: large areas have one value. Soften it or break it up"
+                return (
+                    f"It reaches {share:.0%} of the surface instead of {self.cover:.0%}: large areas have one "
+                    "value. Soften it or break it up"
+                )
         return ""
 
 
@@ -167,7 +200,9 @@ class Cut(Document):
         "coverage", "Cut by", "By level, or by the share of the surface to cover", level="level", coverage="coverage"
     )
     level: float = number(0.5, "Level", "", 0.0, 1.0)
-    coverage: float = number(0.1, "Coverage", "%", 0.0, 1.0, (0.0, 0.6), "Share of the real surface, not of the texture")
+    coverage: float = number(
+        0.1, "Coverage", "%", 0.0, 1.0, (0.0, 0.6), "Share of the real surface, not of the texture"
+    )
     width: float = number(0.08, "Softness of the cut", "", 0.001, 1.0, (0.005, 0.5))
 
 
@@ -223,8 +258,11 @@ class Recipe(Document):
                 continue
             value = term.value(scope)
             if out is None:
-                # The first line stands on white; subtracting from white is the only operation that then differs from setting.
-                out = combine(np.ones_like(value), value, "subtract" if term.combine == "subtract" else "multiply", term.amount)
+                # The first line stands on white; subtracting from white is the only operation that then differs from
+                # setting.
+                out = combine(
+                    np.ones_like(value), value, "subtract" if term.combine == "subtract" else "multiply", term.amount
+                )
             else:
                 out = combine(out, value, term.combine, term.amount)
         if out is None:
@@ -232,7 +270,10 @@ class Recipe(Document):
         if self.cut is not None:
             area = scope.place.texels.area
             level = self.cut.level if self.cut.by == "level" else level_for(out, area, self.cut.coverage)
-            if self.cut.by == "coverage" and scope.place.texels.share((np.abs(out - level) < 1e-4).astype(np.float32)) > 0.005:
+            if (
+                self.cut.by == "coverage"
+                and scope.place.texels.share((np.abs(out - level) < 1e-4).astype(np.float32)) > 0.005
+            ):
                 # The mask is flat at this level: a noise decides which part of the flat belongs to the coverage.
                 size_mm = scope.place.texels.mesh.diagonal * 1000 * 0.03
                 out = out + np.float32(2 * self.cut.width) * (

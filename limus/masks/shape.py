@@ -31,7 +31,9 @@ def shape(
     out_low: float = 0.0,
     out_high: float = 1.0,
 ) -> np.ndarray:
-    """Values between ``low`` and ``high`` to 0..1, raised to ``gamma``, turned round where asked, then into the range out."""
+    """Values between ``low`` and ``high`` to 0..1, raised to ``gamma``, turned round where asked, then into the range
+    out.
+    """
     out = np.empty(len(values), np.float32)
     span = high - low
     scale = 1.0 / span if abs(span) > 1e-9 else 1e9
@@ -75,7 +77,8 @@ def _look_up(start, end, values, table, out):  # type: ignore[no-untyped-def]
 
 
 def curved(values: np.ndarray, points: Sequence[tuple[float, float]]) -> np.ndarray:
-    """Values 0..1 through a smooth curve that passes the points (x rising) and never overshoots them; level beyond its ends.
+    """Values 0..1 through a smooth curve that passes the points (x rising) and never overshoots them; level beyond
+    its ends.
 
     Monotone cubic interpolation: F. Fritsch and J. Butland, 1984, as scipy's ``PchipInterpolator`` has it.
     """

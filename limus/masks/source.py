@@ -46,7 +46,8 @@ class Masks(Protocol):
 
 @dataclass(frozen=True)
 class Scope:
-    """What a source may look at: the place, the cache, the seed, the surface at this ``moment`` of the chronicle and as it was
+    """What a source may look at: the place, the cache, the seed, the surface at this ``moment`` of the chronicle and
+    as it was
     ``made``, the ``masks`` of other layers, and where ``files`` of the scene lie.
     """
 
@@ -62,7 +63,8 @@ class Scope:
 class Source(Document):
     """A source gives one value per texel.
 
-    ``sentence`` is read in the recipe, with ``{field}`` filled in; ``looks_back`` tells that the value depends on earlier layers;
+    ``sentence`` is read in the recipe, with ``{field}`` filled in; ``looks_back`` tells that the value depends on
+    earlier layers;
     ``suggest`` is the range in that makes a sensible term.
     """
 
@@ -95,7 +97,9 @@ class Source(Document):
 
     def cached(self, scope: Scope) -> np.ndarray:
         """``value`` through the cache."""
-        return scope.keep.get(key_of("source", self.key(scope)), lambda: np.ascontiguousarray(self.value(scope), np.float32))
+        return scope.keep.get(
+            key_of("source", self.key(scope)), lambda: np.ascontiguousarray(self.value(scope), np.float32)
+        )
 
     @property
     def files(self) -> tuple[str, ...]:

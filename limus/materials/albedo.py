@@ -7,8 +7,8 @@ import numpy as np
 from limus.common.colour import luminance
 from limus.common.errors import InputError
 
-#: Albedos of dry surfaces, low and high (T. R. Oke, Boundary Layer Climates, table 1.1; from memory), and wood and metals (common
-#: practice, no source).
+#: Albedos of dry surfaces, low and high (T. R. Oke, Boundary Layer Climates, table 1.1; from memory), and wood and
+#: metals (common practice, no source).
 RANGES: dict[str, tuple[float, float]] = {
     "fresh snow": (0.80, 0.95),
     "concrete": (0.10, 0.35),
@@ -22,10 +22,16 @@ DARKEST, LIGHTEST, DULLEST_METAL = 0.02, 0.90, 0.25
 
 
 def plausible(color: tuple[float, float, float] | np.ndarray, metalness: float = 0.0) -> str:
-    """What is unlikely about a linear colour as albedo (or as reflectance of metal), in a sentence; "" where nothing is."""
+    """What is unlikely about a linear colour as albedo (or as reflectance of metal), in a sentence; "" where nothing
+    is.
+    """
     mean = float(luminance(np.asarray(color, np.float32)))
     if metalness > 0.5:
-        return f"{mean:.0%} is dark for clean metal, which reflects {DULLEST_METAL:.0%} or more" if mean < DULLEST_METAL else ""
+        return (
+            f"{mean:.0%} is dark for clean metal, which reflects {DULLEST_METAL:.0%} or more"
+            if mean < DULLEST_METAL
+            else ""
+        )
     if mean < DARKEST:
         return f"{mean:.1%} is darker than soot or fresh asphalt, which reflect {DARKEST:.0%} or more"
     if mean > LIGHTEST:
@@ -40,8 +46,10 @@ def without_light(
 
     Parameters
     ----------
-    seen : (3,) linear colour in the picture. grey : (3,) linear colour of a neutral patch in the same light, whose ``reflectance``
-        is known (a grey card: 0.18); both strength and tint of the light go out. Without one, ``exposure`` in stops is taken out.
+    seen : (3,) linear colour in the picture. grey : (3,) linear colour of a neutral patch in the same light, whose
+        ``reflectance``
+        is known (a grey card: 0.18); both strength and tint of the light go out. Without one, ``exposure`` in stops
+        is taken out.
 
     Raises
     ------
@@ -53,6 +61,8 @@ def without_light(
     if patch.min() < 0.004 or patch.max() > 0.985:
         what = "black" if patch.min() < 0.004 else "burnt out"
         raise InputError(
-            f"the grey patch is {what} in the picture", where="grey", remedy="Choose a place in even light, or state the exposure"
+            f"the grey patch is {what} in the picture",
+            where="grey",
+            remedy="Choose a place in even light, or state the exposure",
         )
     return np.clip(np.asarray(seen, np.float32) / patch * np.float32(reflectance), 0.0, 1.0)

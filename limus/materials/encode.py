@@ -53,7 +53,9 @@ def _value(sheet: Sheet, channel: Channel) -> np.ndarray:
 
 
 def pictures_of(sheet: Sheet) -> dict[str, list[Channel]]:
-    """The pictures that this sheet needs, and the channels in each: those of ``ALWAYS``, and those that hold a channel in use."""
+    """The pictures that this sheet needs, and the channels in each: those of ``ALWAYS``, and those that hold a
+    channel in use.
+    """
     out: dict[str, list[Channel]] = {name: [] for name in ALWAYS}
     for name, channel in CHANNELS.items():
         if name in sheet and not _is_default(sheet[name], channel):
@@ -75,15 +77,19 @@ def in_use(sheet: Sheet) -> list[Channel]:
 
 
 def encode_surface(texels: Texels, sheet: Sheet, normal: np.ndarray, occlusion: np.ndarray) -> dict[str, np.ndarray]:
-    """8-bit RGBA pictures, each (pages, size, size, 4) uint8, ready for the screen and for PNG; (pages, 1, 1, 4) where all is even.
+    """8-bit RGBA pictures, each (pages, size, size, 4) uint8, ready for the screen and for PNG; (pages, 1, 1, 4)
+    where all is even.
 
-    ``base_color`` sRGB with opacity; ``orm`` red ambient occlusion (1 - occlusion), green roughness, blue metalness; ``normal`` tangent
+    ``base_color`` sRGB with opacity; ``orm`` red ambient occlusion (1 - occlusion), green roughness, blue metalness;
+    ``normal`` tangent
     space, green up. What else there is and what it holds is declared with the channels.
     """
     return {name: _picture(texels, name, held, sheet, normal, occlusion) for name, held in pictures_of(sheet).items()}
 
 
-def _picture(texels: Texels, name: str, held: list[Channel], sheet: Sheet, normal: np.ndarray, occlusion: np.ndarray) -> np.ndarray:
+def _picture(
+    texels: Texels, name: str, held: list[Channel], sheet: Sheet, normal: np.ndarray, occlusion: np.ndarray
+) -> np.ndarray:
     values = {channel: _value(sheet, channel) for channel in held}
     fill, count = texels.fill_index, len(texels.fill_index)
     if name in ALWAYS or any(not is_even(v, c) for c, v in values.items()):
@@ -105,7 +111,9 @@ def _picture(texels: Texels, name: str, held: list[Channel], sheet: Sheet, norma
             out[:, component : component + channel.width] = row[:, component : component + channel.width]
         else:
             _write(fill, value, channel, scale, out)
-    return np.repeat(out.reshape(shape), texels.pages, axis=0) if count == 1 and texels.pages > 1 else out.reshape(shape)
+    return (
+        np.repeat(out.reshape(shape), texels.pages, axis=0) if count == 1 and texels.pages > 1 else out.reshape(shape)
+    )
 
 
 def _write(fill: np.ndarray, value: np.ndarray, channel: Channel, scale: np.float32, out: np.ndarray) -> None:

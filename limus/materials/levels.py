@@ -16,17 +16,26 @@ class Levels(Document):
     """Applied in the order in which they stand here; for colours in linear light."""
 
     value: list[Annotated[float, Field(ge=-1e6, le=1e6)]] | None = Field(
-        None, min_length=1, max_length=3, title="One value", description="The same everywhere, instead of what the base brings",
+        None, min_length=1, max_length=3, title="One value",
+        description="The same everywhere, instead of what the base brings",
         json_schema_extra={"control": "value"},
     )  # fmt: skip
     invert: bool = switch(False, "Invert", "High and low change places")
-    low: float = number(0.0, "Black at", "%", -1.0, 2.0, (0.0, 1.0), "This share of the channel's range becomes its lowest")
-    high: float = number(1.0, "White at", "%", -1.0, 2.0, (0.0, 1.0), "This share of the channel's range becomes its highest")
-    gamma: float = number(1.0, "Gamma", "", 0.1, 10.0, (0.4, 2.5), "Below 1 lightens the middle, above 1 darkens it", log=True)
+    low: float = number(
+        0.0, "Black at", "%", -1.0, 2.0, (0.0, 1.0), "This share of the channel's range becomes its lowest"
+    )
+    high: float = number(
+        1.0, "White at", "%", -1.0, 2.0, (0.0, 1.0), "This share of the channel's range becomes its highest"
+    )
+    gamma: float = number(
+        1.0, "Gamma", "", 0.1, 10.0, (0.4, 2.5), "Below 1 lightens the middle, above 1 darkens it", log=True
+    )
     exposure: float = number(0.0, "Exposure", "stops", -10.0, 10.0, (-2.0, 2.0), "Doubles or halves")
     contrast: float = number(1.0, "Contrast", "", 0.0, 4.0, (0.0, 2.0), "About the mean")
     shift: float = number(0.0, "Lift", "%", -1.0, 1.0, (-0.5, 0.5), "Added, as a share of the channel's range")
-    hue_deg: float = number(0.0, "Hue", "°", -180.0, 180.0, about="Turned about grey; the luminance stays", colours=True)
+    hue_deg: float = number(
+        0.0, "Hue", "°", -180.0, 180.0, about="Turned about grey; the luminance stays", colours=True
+    )
     saturation: float = number(1.0, "Saturation", "", 0.0, 4.0, (0.0, 2.0), "0 is grey", colours=True)
 
     @property
@@ -74,7 +83,8 @@ def _hued(color: np.ndarray, hue_deg: float, saturation: float) -> np.ndarray:
     # Rotation about (1, 1, 1) (Rodrigues).
     one, root = (1 - c) / 3, s / np.sqrt(3)
     turn = np.array(
-        [[c + one, one - root, one + root], [one + root, c + one, one - root], [one - root, one + root, c + one]], np.float32
+        [[c + one, one - root, one + root], [one + root, c + one, one - root], [one - root, one + root, c + one]],
+        np.float32,
     )
     before = luminance(color)
     turned = np.maximum(color @ turn.T, 0.0)

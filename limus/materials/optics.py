@@ -21,28 +21,35 @@ def reflectance_at_normal(n: float, k: float = 0.0) -> float:
 
 
 def index_from_reflectance(f0: float) -> float:
-    """Index of refraction of a dielectric from its reflectance at normal incidence, (1 + sqrt F0) / (1 - sqrt F0); the inverse of the above."""
+    """Index of refraction of a dielectric from its reflectance at normal incidence, (1 + sqrt F0) / (1 - sqrt F0);
+    the inverse of the above.
+    """
     root = min(max(f0, 0.0), 0.99) ** 0.5
     return (1 + root) / (1 - root)
 
 
 def reflectance_from_level(level: float) -> float:
-    """Reflectance at normal incidence of a "specular level" map, of which 1 stands for 8 % (common practice, no source)."""
+    """Reflectance at normal incidence of a "specular level" map, of which 1 stands for 8 % (common practice, no
+    source).
+    """
     return 0.08 * level
 
 
 def wet_albedo(dry: Any) -> Any:
     """Albedo of a rough absorbing surface under a film of water, from its dry albedo 0..1 (a number or an array).
 
-    ``1 - (1 - R)(1 - a) / (1 - p a)`` with R the reflectance of water for light from above and p that for diffuse light from inside:
-    A. Angstrom, Geografiska Annaler 7, 1925; J. Lekner and M. Dorf, "Why some things are darker when wet", Applied Optics 27(7), 1988.
+    ``1 - (1 - R)(1 - a) / (1 - p a)`` with R the reflectance of water for light from above and p that for diffuse
+    light from inside: A. Angstrom, Geografiska Annaler 7, 1925; J. Lekner and M. Dorf, "Why some things are darker when
+    wet", Applied Optics 27(7), 1988.
     """
     outside = reflectance_at_normal(WATER_IOR)
     return 1.0 - (1.0 - outside) * (1.0 - dry) / (1.0 - WATER_INSIDE * dry)
 
 
 def transmittance(depth: Any, length: Any) -> Any:
-    """Share of light left after ``depth`` where 1/e of it is left after ``length``: ``exp(-d / l)`` (Beer and Lambert)."""
+    """Share of light left after ``depth`` where 1/e of it is left after ``length``: ``exp(-d / l)`` (Beer and
+    Lambert).
+    """
     return np.exp(-np.asarray(depth) / length)
 
 

@@ -40,7 +40,8 @@ class Substance:
 
     Attributes
     ----------
-    hide_um : thickness in micrometres at which 1 - 1/e of what lies below is hidden; coats cover ``1 - exp(-t / hide_um)``.
+    hide_um : thickness in micrometres at which 1 - 1/e of what lies below is hidden; coats cover ``1 - exp(-t /
+        hide_um)``.
     porosity : 0..1 share of open pores (wetting darkens by it). brittleness : 0 scuffs .. 1 flakes.
     clear : hides nothing; leaves every channel alone that it does not speak in.
     """
@@ -80,11 +81,13 @@ def _thinned(start, end, thickness, gone, hide, out):  # type: ignore[no-untyped
 def thinned(thickness_um: np.ndarray, gone: np.ndarray, substance: Substance) -> np.ndarray:
     """(n,) float32 micrometres: a coat of which the share ``gone`` (n,) 0..1 of every texel was taken away.
 
-    What is left covers ``1 - gone`` of what it covered before, so shares of area add up: half a texel laid bare shows as half. A coat
-    with half its thickness would still hide nearly everything.
+    What is left covers ``1 - gone`` of what it covered before, so shares of area add up: half a texel laid bare shows
+    as half. A coat with half its thickness would still hide nearly everything.
     """
     out = np.empty(len(thickness_um), np.float32)
-    for_ranges(_thinned, len(out), np.ascontiguousarray(thickness_um, np.float32), gone, np.float32(substance.hide_um), out)
+    for_ranges(
+        _thinned, len(out), np.ascontiguousarray(thickness_um, np.float32), gone, np.float32(substance.hide_um), out
+    )
     return out
 
 

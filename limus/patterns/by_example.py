@@ -1,9 +1,10 @@
 """Pictures laid over a surface, plainly or with their repetition broken and their histogram kept.
 
-Tiling and blending after E. Heitz and F. Neyret, "High-Performance By-Example Noise using a Histogram-Preserving Blending Operator",
-2018: values are turned into ones that are normally distributed, patches of a lattice of triangles are blended there with weights
-whose squares sum to one, and the result is turned back, so that no blend is greyer than the picture. Colours are blended along their
-principal axes, as T. Deliot and E. Heitz, "Procedural Stochastic Textures by Tiling and Blending", 2019, do.
+Tiling and blending after E. Heitz and F. Neyret, "High-Performance By-Example Noise using a Histogram-Preserving
+Blending Operator", 2018: values are turned into ones that are normally distributed, patches of a lattice of triangles
+are blended there with weights whose squares sum to one, and the result is turned back, so that no blend is greyer than
+the picture. Colours are blended along their principal axes, as T. Deliot and E. Heitz, "Procedural Stochastic Textures
+by Tiling and Blending", 2019, do.
 """
 
 from __future__ import annotations
@@ -25,7 +26,8 @@ _STEPS = 1024
 #: A patch or a side that counts for less than this is left out.
 _LEAST = 0.02
 _TURNS = 36
-#: A value that more than this share of a picture has is a plateau; deviation of what is looked at around it, of the picture's side.
+#: A value that more than this share of a picture has is a plateau; deviation of what is looked at around it, of the
+#: picture's side.
 MANY = 0.02
 SOFT = 0.02
 
@@ -37,7 +39,8 @@ class Laid:
     Attributes
     ----------
     codes : (h, w, c) uint16. tables : (c, m) float32, from codes to values, m = 2 or ``_STEPS`` + 1.
-    axes : for each colour its first channel, (3, 3) float32 axes as rows, and (3,) mean; its values come out along the axes.
+    axes : for each colour its first channel, (3, 3) float32 axes as rows, and (3,) mean; its values come out along
+        the axes.
     broken : codes are normally distributed.
     """
 
@@ -56,7 +59,8 @@ def prepared(planes: np.ndarray, colours: tuple[int, ...] = (), *, broken: bool 
 
     Parameters
     ----------
-    planes : (h, w, c) float32. colours : first channels of those that belong together by three. broken : for breaking repetition.
+    planes : (h, w, c) float32. colours : first channels of those that belong together by three. broken : for breaking
+        repetition.
     """
     # Colours are turned in place, so they are not the caller's.
     planes = np.array(planes, np.float32) if broken and colours else np.asarray(planes, np.float32)
@@ -98,16 +102,20 @@ def prepared(planes: np.ndarray, colours: tuple[int, ...] = (), *, broken: bool 
 
 
 def _part_equals(rank: np.ndarray, plane: np.ndarray, bins: np.ndarray, counts: np.ndarray, below: np.ndarray) -> None:
-    """Give those that share a value (a clipped end, a plateau) ranks of their own, in place: by how high the values around them are.
+    """Give those that share a value (a clipped end, a plateau) ranks of their own, in place: by how high the values
+    around them are.
 
-    With one rank for all they would be less spread than a normal distribution is, and blends of patches would lose contrast.
+    With one rank for all they would be less spread than a normal distribution is, and blends of patches would lose
+    contrast.
     """
     many = counts > MANY * plane.size
     if not many.any():
         return
     h, w = plane.shape
     wave = np.exp(
-        -2.0 * (np.pi * SOFT) ** 2 * (np.square(np.fft.fftfreq(h))[:, None] * h * h + np.square(np.fft.rfftfreq(w)) * w * w)
+        -2.0
+        * (np.pi * SOFT) ** 2
+        * (np.square(np.fft.fftfreq(h))[:, None] * h * h + np.square(np.fft.rfftfreq(w)) * w * w)
     )
     around = fft.irfft2(fft.rfft2(plane.astype(np.float64), workers=2) * wave, plane.shape, workers=2).reshape(-1)
     rows = np.flatnonzero(many[bins].reshape(-1))
@@ -143,7 +151,8 @@ def _add(codes, u, v, weight, acc):  # type: ignore[no-untyped-def]
     p, q, r, s = (one - fx) * (one - fy), fx * (one - fy), (one - fx) * fy, fx * fy
     for k in range(count):
         acc[k] += weight * (
-            p * np.float32(codes[b, a, k]) + q * np.float32(codes[b, c, k]) + r * np.float32(codes[d, a, k]) + s * np.float32(codes[d, c, k])
+            p * np.float32(codes[b, a, k]) + q * np.float32(codes[b, c, k]) + r * np.float32(codes[d, a,
+                k]) + s * np.float32(codes[d, c, k])
             - np.float32(32768.0)
         )  # fmt: skip
 
@@ -175,7 +184,11 @@ def _patches(codes, u, v, weight, turned, scaled, salt, turns, acc):  # type: ig
         h = hashed(np.int32(a + da), np.int32(b + db), np.int32(0), salt)
         # Turned in steps of ten degrees, 70 to 120 % of the size in steps of ten.
         turn = np.int32(unit(again(h, 1)) * np.float32(36.0)) if turned else np.int32(0)
-        size = np.float32(0.7) + np.float32(0.1) * np.floor(unit(again(h, 2)) * np.float32(6.0)) if scaled else np.float32(1.0)
+        size = (
+            np.float32(0.7) + np.float32(0.1) * np.floor(unit(again(h, 2)) * np.float32(6.0))
+            if scaled
+            else np.float32(1.0)
+        )
         cy = (b + db) * np.float32(0.8660254)
         cx = (a + da) + np.float32(0.5) * (b + db)
         x, y = (u - cx) / size, (v - cy) / size
@@ -191,7 +204,9 @@ def _back(acc, scale, tables, out, i):  # type: ignore[no-untyped-def]
     """Codes back to values."""
     steps = tables.shape[1] - 1
     for k in range(len(acc)):
-        code = min(max(acc[k] * scale + np.float32(32768.0), np.float32(0.0)), np.float32(65535.0)) * np.float32(steps / 65535.0)
+        code = min(max(acc[k] * scale + np.float32(32768.0), np.float32(0.0)), np.float32(65535.0)) * np.float32(
+            steps / 65535.0
+        )
         j = min(int(code), steps - 1)
         f = code - np.float32(j)
         out[k, i] = tables[k, j] * (np.float32(1.0) - f) + tables[k, j + 1] * f
@@ -204,7 +219,9 @@ def _flat(start, end, codes, tables, broken, turned, scaled, salt, turns, u, v, 
         acc[:] = np.float32(0.0)
         scale = np.float32(1.0)
         if broken:
-            scale = np.float32(1.0) / np.sqrt(_patches(codes, u[i], v[i], np.float32(1.0), turned, scaled, salt, turns, acc))
+            scale = np.float32(1.0) / np.sqrt(
+                _patches(codes, u[i], v[i], np.float32(1.0), turned, scaled, salt, turns, acc)
+            )
         else:
             _add(codes, u[i], v[i], np.float32(1.0), acc)
         _back(acc, scale, tables, out, i)
@@ -212,7 +229,25 @@ def _flat(start, end, codes, tables, broken, turned, scaled, salt, turns, u, v, 
 
 @kernel
 def _three_sides(  # type: ignore[no-untyped-def]
-    start, end, codes, tables, gaussian, broken, turned, scaled, hard, salt, turns, points, normals, tall, co, si, du, dv, out
+    start,
+    end,
+    codes,
+    tables,
+    gaussian,
+    broken,
+    turned,
+    scaled,
+    hard,
+    salt,
+    turns,
+    points,
+    normals,
+    tall,
+    co,
+    si,
+    du,
+    dv,
+    out,
 ):
     acc = np.empty(codes.shape[2], np.float32)
     w = np.empty(3, np.float32)
@@ -245,7 +280,9 @@ def _three_sides(  # type: ignore[no-untyped-def]
             u, v = co * a - si * b + du, (si * a + co * b) / tall + dv
             sum_ += weight
             if broken:
-                square += _patches(codes, u, v, weight, turned, scaled, np.uint32(salt + np.uint32(k * 7919)), turns, acc)
+                square += _patches(
+                    codes, u, v, weight, turned, scaled, np.uint32(salt + np.uint32(k * 7919)), turns, acc
+                )
             else:
                 square += weight * weight
                 _add(codes, u, v, weight, acc)
@@ -264,7 +301,14 @@ def _along_axes(out: np.ndarray, laid: Laid) -> np.ndarray:
 
 
 def lay_flat(
-    laid: Laid, u: np.ndarray, v: np.ndarray, *, break_up: bool = False, turned: bool = True, scaled: bool = True, seed: int = 0
+    laid: Laid,
+    u: np.ndarray,
+    v: np.ndarray,
+    *,
+    break_up: bool = False,
+    turned: bool = True,
+    scaled: bool = True,
+    seed: int = 0,
 ) -> np.ndarray:
     """(c, n) float32: pictures read at (n,) places, in widths and heights of the picture, repeating.
 
@@ -275,7 +319,18 @@ def lay_flat(
     out = np.empty((laid.codes.shape[2], len(u)), np.float32)
     u, v = np.ascontiguousarray(u, np.float32), np.ascontiguousarray(v, np.float32)
     for_ranges(
-        _flat, len(u), laid.codes, laid.tables, break_up and laid.broken, turned, scaled, salt_of(seed), _TABLE_OF_TURNS, u, v, out
+        _flat,
+        len(u),
+        laid.codes,
+        laid.tables,
+        break_up and laid.broken,
+        turned,
+        scaled,
+        salt_of(seed),
+        _TABLE_OF_TURNS,
+        u,
+        v,
+        out,
     )
     return _along_axes(out, laid)
 
@@ -297,15 +352,17 @@ def lay_on_sides(
 
     Parameters
     ----------
-    points : (n, 3) float32 in widths of the picture. normals : (n, 3). hard : each place sees one side only; else they blend where
-        the surface turns, without loss of contrast where ``laid`` is ``broken``.
+    points : (n, 3) float32 in widths of the picture. normals : (n, 3). hard : each place sees one side only; else they
+        blend where the surface turns, without loss of contrast where ``laid`` is ``broken``.
     """
     out = np.empty((laid.codes.shape[2], len(points)), np.float32)
     f = np.float32
     c, s = np.cos(np.radians(turn_deg)), np.sin(np.radians(turn_deg))
     for_ranges(
-        _three_sides, len(points), laid.codes, laid.tables, laid.broken, break_up and laid.broken, turned, scaled, hard, salt_of(seed), _TABLE_OF_TURNS,
-        np.ascontiguousarray(points, np.float32), np.ascontiguousarray(normals, np.float32), f(laid.codes.shape[0] / laid.codes.shape[1]),
+        _three_sides, len(points), laid.codes, laid.tables, laid.broken, break_up and laid.broken, turned, scaled,
+        hard, salt_of(seed), _TABLE_OF_TURNS,
+        np.ascontiguousarray(points, np.float32), np.ascontiguousarray(normals, np.float32),
+        f(laid.codes.shape[0] / laid.codes.shape[1]),
         f(c), f(s), f(offset[0]), f(offset[1]), out,
     )  # fmt: skip
     return _along_axes(out, laid)

@@ -1,6 +1,7 @@
 """Cells: the space nearest to each of many scattered points.
 
-S. Worley, "A Cellular Texture Basis Function", SIGGRAPH 1996. One point lies in each cube of a lattice, moved from its middle by
+S. Worley, "A Cellular Texture Basis Function", SIGGRAPH 1996. One point lies in each cube of a lattice, moved from
+its middle by
 ``jitter``. Distances are exact: cubes are left out only where none of their points could matter.
 """
 
@@ -84,7 +85,8 @@ def _cells(start, end, points, rate, jitter, salt, edges, distance, edge, number
         middle[i, 0], middle[i, 1], middle[i, 2] = -px, -py, -pz
         if not edges:
             continue
-        # The border to another point q lies (|q|^2 - |p|^2) / (2 |q - p|) away; only q with |q| <= |p| + 2 edge can be nearer.
+        # The border to another point q lies (|q|^2 - |p|^2) / (2 |q - p|) away; only q with |q| <= |p| + 2 edge can be
+        # nearer.
         near = np.float32(1e9)
         own = np.sqrt(best)
         for ring in range(4):
@@ -123,14 +125,16 @@ def cells(points_m: np.ndarray, size_mm: float, *, jitter: float = 1.0, seed: in
 
     Parameters
     ----------
-    points_m : (n, 3) positions in metres. size_mm : side of the lattice, about the width of a cell. jitter : 0 cubes .. 1 scattered.
+    points_m : (n, 3) positions in metres. size_mm : side of the lattice, about the width of a cell. jitter : 0 cubes
+        .. 1 scattered.
     edges : whether distances to borders are wanted (they take most of the time); else they are 0.
     """
     count = len(points_m)
     distance, edge = np.empty(count, np.float32), np.zeros(count, np.float32)
     number, middle = np.empty(count, np.uint32), np.empty((count, 3), np.float32)
     for_ranges(
-        _cells, count, points_m, 1000.0 / size_mm, np.float32(jitter), salt_of(seed), edges, distance, edge, number, middle, smallest=2048
+        _cells, count, points_m, 1000.0 / size_mm, np.float32(jitter), salt_of(seed), edges, distance, edge, number,
+        middle, smallest=2048
     )  # fmt: skip
     size = np.float32(size_mm)
     value = (number >> np.uint32(8)).astype(np.float32) * np.float32(1.0 / 16777216.0)

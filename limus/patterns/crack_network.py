@@ -1,11 +1,13 @@
 """Networks of cracks: old ones divide the surface, younger ones divide what is left between them and end at the older.
 
-Shrinkage cracks form one generation after the other; a young crack meets an older one near a right angle, because stress along the older one
-has been let go across it (S. Bohn, L. Pauchard and Y. Couder, "Hierarchical crack pattern as formed by successive domain divisions", Physical
-Review E 71, 2005). Here each generation lies half way between sites scattered over the surface, looked at only inside the piece that the older ones
-left; close to an older crack the place that is asked about is moved along its normal, so that what arrives arrives straight.
+Shrinkage cracks form one generation after the other; a young crack meets an older one near a right angle, because
+stress along the older one has been let go across it (S. Bohn, L. Pauchard and Y. Couder, "Hierarchical crack pattern as
+formed by successive domain divisions", Physical Review E 71, 2005). Here each generation lies half way between sites
+scattered over the surface, looked at only inside the piece that the older ones left; close to an older crack the place
+that is asked about is moved along its normal, so that what arrives arrives straight.
 
-Distances are those to the planes half way between two sites, along the surface: nothing is drawn into a picture, so it is sharp at any resolution.
+Distances are those to the planes half way between two sites, along the surface: nothing is drawn into a picture, so
+it is sharp at any resolution.
 """
 
 from __future__ import annotations
@@ -29,8 +31,10 @@ FAR = np.float32(1e9)
 class Cracks:
     """Attributes
     ----------
-    distance : (n,) float32 mm along the surface to the middle of the crack that is nearest, counted from its lip; large where there is none.
-    half : (n,) float32 mm, half the width of that crack. number : (n,) uint32 its random bits. piece : (n,) uint32 random bits of the smallest piece here.
+    distance : (n,) float32 mm along the surface to the middle of the crack that is nearest, counted from its lip;
+        large where there is none.
+    half : (n,) float32 mm, half the width of that crack. number : (n,) uint32 its random bits. piece : (n,) uint32
+        random bits of the smallest piece here.
     generation : (n,) uint8, 0 the oldest. across : (n, 3) float32 unit, from the own side of the crack to the other.
     """
 
@@ -44,8 +48,8 @@ class Cracks:
 
 @dataclass(frozen=True)
 class Generation:
-    """Sites sorted into cubes. ``group`` (m,) int64: the piece of the generation before (or the piece of the object) a site lies in; ``own`` (m,) uint32 its
-    random bits; ``low`` (3,), ``side`` m, ``counts`` (3,), ``starts`` the cubes.
+    """Sites sorted into cubes. ``group`` (m,) int64: the piece of the generation before (or the piece of the object) a
+    site lies in; ``own`` (m,) uint32 its random bits; ``low`` (3,), ``side`` m, ``counts`` (3,), ``starts`` the cubes.
     """
 
     position: np.ndarray
@@ -124,10 +128,41 @@ def _moved(x, y, z, rate, bend, rough, salt):  # type: ignore[no-untyped-def]
 
 @kernel
 def _divide(  # type: ignore[no-untyped-def]
-    start, end, points, normals, mine, level, rate, bend, rough, salt, apart, half_mm, vary, missing, most,
-    p, group, own, low, side, counts, starts, edge, second, across, distance, half, number, piece, generation, way,
-):  # fmt: skip
-    """One generation: ``mine`` (n,) the piece of the one before, made that of this one; ``edge`` and ``second`` (n,) m to the nearest older crack and the next, ``across`` (n, 3) its direction."""
+    start,
+    end,
+    points,
+    normals,
+    mine,
+    level,
+    rate,
+    bend,
+    rough,
+    salt,
+    apart,
+    half_mm,
+    vary,
+    missing,
+    most,
+    p,
+    group,
+    own,
+    low,
+    side,
+    counts,
+    starts,
+    edge,
+    second,
+    across,
+    distance,
+    half,
+    number,
+    piece,
+    generation,
+    way,
+):
+    """One generation: ``mine`` (n,) the piece of the one before, made that of this one; ``edge`` and ``second`` (n,)
+    m to the nearest older crack and the next, ``across`` (n, 3) its direction.
+    """
     for i in range(start, end):
         if mine[i] < 0:
             continue
@@ -148,14 +183,19 @@ def _divide(  # type: ignore[no-untyped-def]
             mine[i] = -1
             continue
         piece[i] = own[a]
-        # The planes half way to the others: only sites nearer than own distance + twice the nearest plane can give a nearer one.
+        # The planes half way to the others: only sites nearer than own distance + twice the nearest plane can give a
+        # nearer one.
         near, next_near, there = np.float32(1e30), np.float32(1e30), -1
         gap, gap_half, gap_bits = FAR, np.float32(0.0), np.uint32(0)
         gx, gy, gz = np.float32(0.0), np.float32(0.0), np.float32(0.0)
         nx, ny, nz = np.float32(0.0), np.float32(0.0), np.float32(0.0)
         own_way = np.sqrt(best)
         wide = np.float32(0.0)
-        cx, cy, cz = int(np.floor((qx - low[0]) / side)), int(np.floor((qy - low[1]) / side)), int(np.floor((qz - low[2]) / side))
+        cx, cy, cz = (
+            int(np.floor((qx - low[0]) / side)),
+            int(np.floor((qy - low[1]) / side)),
+            int(np.floor((qz - low[2]) / side)),
+        )
         # Two directions along the surface, to tell how steeply the distance falls there.
         tx, ty, tz = normals[i, 1], -normals[i, 0], np.float32(0.0)
         if abs(normals[i, 2]) > np.float32(0.7):
@@ -170,7 +210,8 @@ def _divide(  # type: ignore[no-untyped-def]
         cx_, cy_, cz_ = _moved(x + h * bx, y + h * by, z + h * bz, rate, bend, rough, salt)
         ax, ay, az = tx + (ax - ox) / h, ty + (ay - oy) / h, tz + (az - oz) / h
         cx_, cy_, cz_ = bx + (cx_ - ox) / h, by + (cy_ - oy) / h, bz + (cz_ - oz) / h
-        # Which crack is nearest by its lip is known once planes further away than it, with the widest lip, are left out.
+        # Which crack is nearest by its lip is known once planes further away than it, with the widest lip, are left
+        # out.
         for ring in range(most + 1):
             reach = own_way + np.float32(2.0) * min(max(near, wide), np.float32(1.3) * apart)
             if ring > 1 and np.float32((ring - 1) * side) > reach:
@@ -209,7 +250,9 @@ def _divide(  # type: ignore[no-untyped-def]
                                 wide = max(wide, np.float32(1.3) * apart) if gap >= FAR else wide
                                 continue
                             # Width of this crack: some wide, more narrow.
-                            w = half_mm * (np.float32(1.0) + vary * (np.float32(2.0) * unit(again(bits, 2)) - np.float32(1.0)))
+                            w = half_mm * (
+                                np.float32(1.0) + vary * (np.float32(2.0) * unit(again(bits, 2)) - np.float32(1.0))
+                            )
                             g1 = ux * ax + uy * ay + uz * az
                             g2 = ux * cx_ + uy * cy_ + uz * cz_
                             steep = max(np.sqrt(g1 * g1 + g2 * g2), np.float32(0.25))
@@ -233,7 +276,9 @@ def _divide(  # type: ignore[no-untyped-def]
 @kernel
 def _home(start, end, points, mine, most, p, group, low, side, counts, starts, out):  # type: ignore[no-untyped-def]
     for i in range(start, end):
-        found, _ = _nearest(points[i, 0], points[i, 1], points[i, 2], mine[i], most, p, group, low, side, counts, starts)
+        found, _ = _nearest(
+            points[i, 0], points[i, 1], points[i, 2], mine[i], most, p, group, low, side, counts, starts
+        )
         out[i] = found
 
 
@@ -255,10 +300,12 @@ def crack_network(
 
     Parameters
     ----------
-    points_m, normals : (n, 3) float32. piece : (n,) int, which piece of the object a point belongs to; no crack goes from one to another.
-    generations : sites and (m,) int the piece of the object each lies in, the oldest first. apart_mm : distance of sites of each. half_mm : half the width of
-    cracks of each. vary : 0..1 how far widths differ. missing : share of the cracks of each that has not opened. bend : how far cracks wander, in distances of
-    sites (deviation about a fifth of it); rough : how much of that is fine.
+    points_m, normals : (n, 3) float32. piece : (n,) int, which piece of the object a point belongs to; no crack goes
+        from one to another.
+    generations : sites and (m,) int the piece of the object each lies in, the oldest first. apart_mm : distance of
+        sites of each. half_mm : half the width of
+    cracks of each. vary : 0..1 how far widths differ. missing : share of the cracks of each that has not opened. bend
+    : how far cracks wander, in distances of sites (deviation about a fifth of it); rough : how much of that is fine.
     """
     count = len(points_m)
     distance, half = np.full(count, FAR, np.float32), np.zeros(count, np.float32)
@@ -277,14 +324,31 @@ def crack_network(
         at = np.ascontiguousarray(sites.position, np.float32)
         for older in homes:
             out = np.empty(len(at), np.int64)
-            for_ranges(_home, len(at), at, group, 6, older.position, older.group, older.low, older.side, older.counts, older.starts, out, smallest=512)  # fmt: skip
+            for_ranges(
+                _home,
+                len(at),
+                at,
+                group,
+                6,
+                older.position,
+                older.group,
+                older.low,
+                older.side,
+                older.counts,
+                older.starts,
+                out,
+                smallest=512,
+            )
             group = out
         made = _sorted(sites.position, group, sites.number, apart_mm[level] / 1000.0)
         apart = apart_mm[level] / 1000.0
         for_ranges(
-            _divide, count, points_m, normals, mine, level, np.float32(1.0 / (1.1 * apart)), np.float32(bend * apart), np.float32(rough),
-            np.uint32((seed * 2654435761 + 77 + level) & 0xFFFFFFFF), np.float32(apart), np.float32(half_mm[level]), np.float32(vary),
-            np.float32(lots[level]), 6, made.position, made.group, made.own, made.low, made.side, made.counts, made.starts,
+            _divide, count, points_m, normals, mine, level, np.float32(1.0 / (1.1 * apart)),
+            np.float32(bend * apart), np.float32(rough),
+            np.uint32((seed * 2654435761 + 77 + level) & 0xFFFFFFFF), np.float32(apart), np.float32(half_mm[level]),
+            np.float32(vary),
+            np.float32(lots[level]), 6, made.position, made.group, made.own, made.low, made.side, made.counts,
+            made.starts,
             edge, second, across, distance, half, number, own_piece, generation, way, smallest=2048,
         )  # fmt: skip
         homes.append(made)

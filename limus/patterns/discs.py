@@ -12,8 +12,9 @@ from limus.surface.grid import grid_of
 
 @dataclass(frozen=True)
 class Covering:
-    """``which`` (n,) int32 number of the disc, -1 where there is none; ``share`` (n,) float32 distance from its middle in radii, 1 and more
-    outside; ``away`` (n, 3) float32 m from its middle. Where discs overlap it is the one whose ball stands higher, so borders are straight.
+    """``which`` (n,) int32 number of the disc, -1 where there is none; ``share`` (n,) float32 distance from its
+    middle in radii, 1 and more outside; ``away`` (n, 3) float32 m from its middle. Where discs overlap it is the one
+    whose ball stands higher, so borders are straight.
     """
 
     which: np.ndarray
@@ -23,7 +24,23 @@ class Covering:
 
 @kernel
 def _cover(  # type: ignore[no-untyped-def]
-    start, end, points, normals, low, side, counts, starts, order, position, facing, radius, reach, rings, which, share, away
+    start,
+    end,
+    points,
+    normals,
+    low,
+    side,
+    counts,
+    starts,
+    order,
+    position,
+    facing,
+    radius,
+    reach,
+    rings,
+    which,
+    share,
+    away,
 ):
     for i in range(start, end):
         best, found = np.float32(-1e30), -1
@@ -60,13 +77,19 @@ def _cover(  # type: ignore[no-untyped-def]
 
 
 def covering(
-    points_m: np.ndarray, normals: np.ndarray, position: np.ndarray, facing: np.ndarray, radius_m: np.ndarray, reach: float = 1.0
+    points_m: np.ndarray,
+    normals: np.ndarray,
+    position: np.ndarray,
+    facing: np.ndarray,
+    radius_m: np.ndarray,
+    reach: float = 1.0,
 ) -> Covering:
     """The disc over each point.
 
     Parameters
     ----------
-    points_m, normals : (n, 3) float32. position, facing : (m, 3) of the discs, radius_m : (m,). reach : how far outside of a disc it still
+    points_m, normals : (n, 3) float32. position, facing : (m, 3) of the discs, radius_m : (m,). reach : how far
+        outside of a disc it still
     counts, in its radii: for outlines that bulge.
     """
     count = len(points_m)
@@ -77,7 +100,8 @@ def covering(
         grid = grid_of(np.asarray(position), 160, side_m=most)
         for_ranges(
             _cover, count, points_m, normals, grid.low, grid.side, grid.counts, grid.starts, grid.order,
-            np.ascontiguousarray(position, np.float32), np.ascontiguousarray(facing, np.float32), np.ascontiguousarray(radius_m, np.float32),
+            np.ascontiguousarray(position, np.float32), np.ascontiguousarray(facing, np.float32),
+            np.ascontiguousarray(radius_m, np.float32),
             np.float32(reach), int(most / grid.side) + 1, which, share, away, smallest=2048,
         )  # fmt: skip
     return Covering(which, share, away)

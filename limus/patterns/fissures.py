@@ -1,7 +1,8 @@
-"""Single cracks that begin somewhere and end somewhere: from corners and holes where stress gathers, from picked places, along fibres.
+"""Single cracks that begin somewhere and end somewhere: from corners and holes where stress gathers, from picked
+places, along fibres.
 
-Each is a cut through the body that begins at a place of the surface, goes along a direction, wanders, gets narrower and ends; because it is a cut and
-not a line it goes round edges. Branches are cracks that begin on another one.
+Each is a cut through the body that begins at a place of the surface, goes along a direction, wanders, gets narrower and
+ends; because it is a cut and not a line it goes round edges. Branches are cracks that begin on another one.
 """
 
 from __future__ import annotations
@@ -17,14 +18,17 @@ from limus.surface.mesh import Mesh
 
 #: Faces that turn by less than this count as one flat place, cosine.
 FLAT = 0.985
-#: A place's flat surroundings must be wider than half a turn by this, radians, to be the rim of a hole or an inner corner.
+#: A place's flat surroundings must be wider than half a turn by this, radians, to be the rim of a hole or an inner
+#: corner.
 REENTRANT = 0.03
 
 
 @dataclass(frozen=True)
 class Fissures:
-    """``start`` (m, 3) m; ``way`` (m, 3) and ``out`` (m, 3) unit, along it and out of the surface; ``length`` (m,) m; ``half`` (m,) mm at its widest;
-    ``piece`` (m,) int64 the piece it lies in; ``number`` (m,) uint32; ``both`` (m,) bool: it gets narrower on both sides of its start.
+    """``start`` (m, 3) m; ``way`` (m, 3) and ``out`` (m, 3) unit, along it and out of the surface; ``length`` (m,) m;
+    ``half`` (m,) mm at its widest;
+    ``piece`` (m,) int64 the piece it lies in; ``number`` (m,) uint32; ``both`` (m,) bool: it gets narrower on both
+    sides of its start.
     """
 
     start: np.ndarray
@@ -42,7 +46,9 @@ class Fissures:
 
 @dataclass(frozen=True)
 class WeakPoints:
-    """Places where cracks begin: ``at`` (m, 3) m, ``out`` (m, 3) unit normals, ``way`` (m, 3) unit, into the material, ``triangle`` (m,) int64."""
+    """Places where cracks begin: ``at`` (m, 3) m, ``out`` (m, 3) unit normals, ``way`` (m, 3) unit, into the
+    material, ``triangle`` (m,) int64.
+    """
 
     at: np.ndarray
     out: np.ndarray
@@ -52,7 +58,9 @@ class WeakPoints:
 
 @kernel
 def _fans(triangles, welded, positions, normals, areas, count, wide, way, out, owner):  # type: ignore[no-untyped-def]
-    """For each place of the mesh the widest flat part of the faces around it: its angle, mean direction, normal and a triangle."""
+    """For each place of the mesh the widest flat part of the faces around it: its angle, mean direction, normal and a
+    triangle.
+    """
     faces = triangles.shape[0]
     starts = np.zeros(count + 1, np.int64)
     for t in range(faces):
@@ -121,7 +129,8 @@ def weak_points(mesh: Mesh) -> WeakPoints:
     wide, owner = np.zeros(count), np.full(count, -1, np.int64)
     way, out = np.zeros((count, 3)), np.zeros((count, 3))
     _fans(
-        mesh.triangles.astype(np.int64), mesh.welded.astype(np.int64), mesh.positions.astype(np.float64), mesh.face_normals.astype(np.float64),
+        mesh.triangles.astype(np.int64), mesh.welded.astype(np.int64), mesh.positions.astype(np.float64),
+        mesh.face_normals.astype(np.float64),
         mesh.areas.astype(np.float64), count, wide, way, out, owner,
     )  # fmt: skip
     first = np.full(count, -1, np.int64)
@@ -136,14 +145,25 @@ def weak_points(mesh: Mesh) -> WeakPoints:
 
 
 def grown_from(
-    at: np.ndarray, out: np.ndarray, way: np.ndarray, piece: np.ndarray, length_m: float, half_mm: float, *, vary: float = 0.5, turn_deg: float = 25.0,
-    branches: float = 0.5, both: bool = False, seed: int = 0,
-) -> Fissures:  # fmt: skip
+    at: np.ndarray,
+    out: np.ndarray,
+    way: np.ndarray,
+    piece: np.ndarray,
+    length_m: float,
+    half_mm: float,
+    *,
+    vary: float = 0.5,
+    turn_deg: float = 25.0,
+    branches: float = 0.5,
+    both: bool = False,
+    seed: int = 0,
+) -> Fissures:
     """Cracks from places, with branches.
 
     Parameters
     ----------
-    at, out, way : (m, 3). piece : (m,). length_m, half_mm : typical ones. vary : how far they differ. turn_deg : how far they turn from the way given.
+    at, out, way : (m, 3). piece : (m,). length_m, half_mm : typical ones. vary : how far they differ. turn_deg : how
+        far they turn from the way given.
     branches : share that has a branch.
     """
     random = np.random.Generator(np.random.PCG64([seed & 0xFFFFFFFF, 53]))
@@ -162,9 +182,28 @@ def grown_from(
         if random.uniform() < branches:
             where = random.uniform(0.25, 0.65)
             a = np.radians(random.choice([-1.0, 1.0]) * random.uniform(22.0, 55.0))
-            rows.append((at[k] + h * long * where, h * np.cos(a) + np.cross(n, h) * np.sin(a), n, long * random.uniform(0.25, 0.55), half * 0.55, int(piece[k]), False))  # fmt: skip
+            rows.append(
+                (
+                    at[k] + h * long * where,
+                    h * np.cos(a) + np.cross(n, h) * np.sin(a),
+                    n,
+                    long * random.uniform(0.25, 0.55),
+                    half * 0.55,
+                    int(piece[k]),
+                    False,
+                )
+            )
     if not rows:
-        return Fissures(np.zeros((0, 3)), np.zeros((0, 3)), np.zeros((0, 3)), np.zeros(0), np.zeros(0), np.zeros(0, np.int64), np.zeros(0, np.uint32), np.zeros(0, np.bool_))  # fmt: skip
+        return Fissures(
+            np.zeros((0, 3)),
+            np.zeros((0, 3)),
+            np.zeros((0, 3)),
+            np.zeros(0),
+            np.zeros(0),
+            np.zeros(0, np.int64),
+            np.zeros(0, np.uint32),
+            np.zeros(0, np.bool_),
+        )
     numbers = random.integers(0, 2**32, len(rows), dtype=np.uint32)
     start, along, normal, lengths, halves = (np.array([row[k] for row in rows], np.float64) for k in range(5))
     pieces, sides = np.array([row[5] for row in rows], np.int64), np.array([row[6] for row in rows], np.bool_)
@@ -213,7 +252,8 @@ def _nearest(  # type: ignore[no-untyped-def]
             reach = wander * l
             if abs(w) > np.float32(3.0) * reach + np.float32(0.02) * l:
                 continue
-            # It wanders, the more the further it is from where it began; the noise is that of the place, so it is one cut through the body.
+            # It wanders, the more the further it is from where it began; the noise is that of the place, so it is one
+            # cut through the body.
             salt = np.uint32(number[k])
             rate = np.float32(3.2) / l
             bend, weight = np.float32(0.0), np.float32(1.0)
@@ -238,7 +278,13 @@ def _nearest(  # type: ignore[no-untyped-def]
 
 
 def fissure_field(
-    points_m: np.ndarray, normals: np.ndarray, piece: np.ndarray, cracks: Fissures, *, wander: float = 0.06, rough: float = 0.55
+    points_m: np.ndarray,
+    normals: np.ndarray,
+    piece: np.ndarray,
+    cracks: Fissures,
+    *,
+    wander: float = 0.06,
+    rough: float = 0.55,
 ) -> Cracks:
     """The nearest of single cracks at each point; for the fields see ``crack_network.Cracks``.
 
@@ -254,7 +300,9 @@ def fissure_field(
             return np.ascontiguousarray(a, np.float32)
 
         for_ranges(
-            _nearest, count, points_m, normals, piece.astype(np.int64), f(cracks.start), f(cracks.way), f(cracks.out), f(side), f(cracks.length),
-            f(cracks.half), cracks.piece, cracks.number, cracks.both, np.float32(wander), np.float32(rough), distance, half, number, across, smallest=2048,
+            _nearest, count, points_m, normals, piece.astype(np.int64), f(cracks.start), f(cracks.way),
+            f(cracks.out), f(side), f(cracks.length),
+            f(cracks.half), cracks.piece, cracks.number, cracks.both, np.float32(wander), np.float32(rough),
+            distance, half, number, across, smallest=2048,
         )  # fmt: skip
     return Cracks(distance, half, number, np.zeros(count, np.uint32), np.zeros(count, np.uint8), across)

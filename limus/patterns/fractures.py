@@ -1,7 +1,9 @@
-"""Pieces into which something brittle breaks: cells of three sizes, one inside the other, with borders that are nearly straight.
+"""Pieces into which something brittle breaks: cells of three sizes, one inside the other, with borders that are
+nearly straight.
 
-A field that is even within each piece has level sets that follow the borders: straight runs, facets and tongues of the coarse pieces, with
-corners broken off by the finer ones and slivers left between. That is what the outline of a chip is made of.
+A field that is even within each piece has level sets that follow the borders: straight runs, facets and tongues of the
+coarse pieces, with corners broken off by the finer ones and slivers left between. That is what the outline of a chip is
+made of.
 """
 
 from __future__ import annotations
@@ -22,8 +24,8 @@ _SLOTS = 1 << 20
 
 @dataclass(frozen=True)
 class Fractures:
-    """For each size of piece ``number`` (n,) uint32, the piece's random bits, and ``value`` (n,) float32 0..1; sizes too small for the texels
-    are left out.
+    """For each size of piece ``number`` (n,) uint32, the piece's random bits, and ``value`` (n,) float32 0..1; sizes
+    too small for the texels are left out.
     """
 
     number: tuple[np.ndarray, ...]
@@ -55,12 +57,15 @@ def mean_over(number: np.ndarray, field: np.ndarray, weight: np.ndarray) -> np.n
     return out
 
 
-def fractures(points_m: np.ndarray, size_mm: float, *, bend: float = 0.10, seed: int = 0, texel_mm: float = 0.0) -> Fractures:
+def fractures(
+    points_m: np.ndarray, size_mm: float, *, bend: float = 0.10, seed: int = 0, texel_mm: float = 0.0
+) -> Fractures:
     """The pieces.
 
     Parameters
     ----------
-    points_m : (n, 3) metres. size_mm : width of the largest pieces. bend : how far borders leave the straight line, in widths.
+    points_m : (n, 3) metres. size_mm : width of the largest pieces. bend : how far borders leave the straight line,
+        in widths.
     texel_mm : pieces narrower than two texels are left out, but for the largest.
     """
     moved = points_m

@@ -11,12 +11,15 @@ from limus.common.parallel import inlined
 def hashed(ix, iy, iz, salt):  # type: ignore[no-untyped-def]
     """32 random bits for a lattice point (int32 x, y, z) and a uint32 ``salt``.
 
-    Multiply, shift and exclusive-or (the constants of a published low-bias search: C. Wellons, "Prospecting for Hash Functions",
-    2018), with three large odd numbers to tell the axes apart, and two added, or a place in a plane through the origin and its mirror
-    image would have the same bits.
+    Multiply, shift and exclusive-or (the constants of a published low-bias search: C. Wellons, "Prospecting for Hash
+    Functions", 2018), with three large odd numbers to tell the axes apart, and two added, or a place in a plane through
+    the origin and its mirror image would have the same bits.
     """
     h = np.uint32(
-        np.uint32(ix * 0x8DA6B343 + 0x1B873593) ^ np.uint32(iy * 0xD8163841 + 0x6A09E667) ^ np.uint32(iz * 0xCB1AB31F) ^ salt
+        np.uint32(ix * 0x8DA6B343 + 0x1B873593)
+        ^ np.uint32(iy * 0xD8163841 + 0x6A09E667)
+        ^ np.uint32(iz * 0xCB1AB31F)
+        ^ salt
     )
     h = np.uint32((h ^ (h >> np.uint32(15))) * np.uint32(0x2C1B3C6D))
     h = np.uint32((h ^ (h >> np.uint32(12))) * np.uint32(0x297A2D39))

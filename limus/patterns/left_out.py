@@ -1,8 +1,9 @@
 """What octaves that are too fine for the texels would have done where noise is clipped, on average.
 
-A clip of noise has another mean than the clip of its mean: leave octaves out, and what they pushed over the level is missing. So the coverage of one
-document would hang on the resolution. Octaves left out are close to normal, so the mean of the clip is known in closed form (that of a rectified
-normal variable, N. L. Johnson, S. Kotz and N. Balakrishnan, "Continuous Univariate Distributions" 1, 1994, 13.10: from memory).
+A clip of noise has another mean than the clip of its mean: leave octaves out, and what they pushed over the level is
+missing. So the coverage of one document would hang on the resolution. Octaves left out are close to normal, so the mean
+of the clip is known in closed form (that of a rectified normal variable, N. L. Johnson, S. Kotz and N. Balakrishnan,
+"Continuous Univariate Distributions" 1, 1994, 13.10: from memory).
 """
 
 from __future__ import annotations
@@ -29,9 +30,9 @@ def left_out(size_mm: float, texel_mm: float, *, octaves: int = 4, gain: float =
 def _above(m, s):  # type: ignore[no-untyped-def]
     """Mean of what lies above 0 of a normal variable of mean m and deviation s."""
     u = m / s
-    return m * np.float32(0.5) * np.float32(math.erfc(-u * np.float32(0.70710678))) + s * np.float32(0.39894228) * np.exp(
-        np.float32(-0.5) * u * u
-    )
+    return m * np.float32(0.5) * np.float32(math.erfc(-u * np.float32(0.70710678))) + s * np.float32(
+        0.39894228
+    ) * np.exp(np.float32(-0.5) * u * u)
 
 
 @kernel
@@ -52,7 +53,9 @@ def _inside(start, end, values, deviation, each, out):  # type: ignore[no-untype
 
 
 def inside(values: np.ndarray, deviation: float | np.ndarray) -> np.ndarray:
-    """(n,) float32 0..1: chance that ``values + deviation * z`` is not clipped. Times deviation it is the mean of z times the clip (C. Stein's lemma)."""
+    """(n,) float32 0..1: chance that ``values + deviation * z`` is not clipped. Times deviation it is the mean of z
+    times the clip (C. Stein's lemma).
+    """
     each = isinstance(deviation, np.ndarray)
     out = np.empty(len(values), np.float32)
     spread = np.ascontiguousarray(deviation if each else [deviation], np.float32)
@@ -65,7 +68,8 @@ def clipped(values: np.ndarray, deviation: float | np.ndarray) -> np.ndarray:
 
     Parameters
     ----------
-    values : (n,) float32. deviation : a number or (n,) float32, from 0; of what ``left_out`` says, times its weight in ``values``.
+    values : (n,) float32. deviation : a number or (n,) float32, from 0; of what ``left_out`` says, times its weight
+        in ``values``.
 
     Returns
     -------

@@ -53,7 +53,9 @@ def lettering(text: str, font: str) -> np.ndarray:
     if not drawn.strip():
         return np.zeros((1, 1), np.float32)
     face = _font(font, size)
-    box = ImageDraw.Draw(Image.new("L", (1, 1))).multiline_textbbox((0, 0), drawn, font=face, align="center", spacing=size * 0.15)
+    box = ImageDraw.Draw(Image.new("L", (1, 1))).multiline_textbbox(
+        (0, 0), drawn, font=face, align="center", spacing=size * 0.15
+    )
     margin = 3
     w, h = int(box[2] - box[0]) + 2 * margin, int(box[3] - box[1]) + 2 * margin
     image = Image.new("L", (max(1, min(w, 2 * LONGEST)), max(1, min(h, 2 * LONGEST))))

@@ -1,8 +1,8 @@
 """Gradient noise and its fractal sums, at 3-D points.
 
-Gradient noise after K. Perlin, "An Image Synthesizer", SIGGRAPH 1985, with the quintic fade of "Improving Noise", 2002. The
-gradient at a lattice point comes from an integer hash instead of a table, so that the loop needs no look-ups and the compiler
-turns it into vector instructions.
+Gradient noise after K. Perlin, "An Image Synthesizer", SIGGRAPH 1985, with the quintic fade of "Improving Noise", 2002.
+The gradient at a lattice point comes from an integer hash instead of a table, so that the loop needs no look-ups and
+the compiler turns it into vector instructions.
 """
 
 from __future__ import annotations
@@ -17,8 +17,8 @@ from limus.patterns.lattice import hashed
 
 Form = Literal["fractal", "ridged", "billow"]
 _FORMS = {"fractal": 0, "ridged": 1, "billow": 2}
-#: Standard deviation of one octave: root of 8 A B^2, A and B the integrals of (1 - fade)^2 x^2 and (1 - fade)^2 over 0..1, since
-#: the components of a gradient are independent and even over -1..1 (variance 1/3).
+#: Standard deviation of one octave: root of 8 A B^2, A and B the integrals of (1 - fade)^2 x^2 and (1 - fade)^2 over
+#: 0..1, since the components of a gradient are independent and even over -1..1 (variance 1/3).
 OCTAVE_DEVIATION = 0.190944
 #: Ratio of the rates of two octaves; not exactly 2, so that the zeros of the octaves do not fall on one lattice.
 LACUNARITY = 2.03
@@ -57,8 +57,14 @@ def octave(px, py, pz, salt):  # type: ignore[no-untyped-def]
 
 @kernel
 def _sum(start, end, points, rate, weights, salts, shift, form, out):  # type: ignore[no-untyped-def]
-    # In pieces that stay in the cache; octave by octave, so that the innermost loop runs over points and can be vectorised.
-    xs, ys, zs, acc = np.empty(512, np.float32), np.empty(512, np.float32), np.empty(512, np.float32), np.empty(512, np.float32)
+    # In pieces that stay in the cache; octave by octave, so that the innermost loop runs over points and can be
+    # vectorised.
+    xs, ys, zs, acc = (
+        np.empty(512, np.float32),
+        np.empty(512, np.float32),
+        np.empty(512, np.float32),
+        np.empty(512, np.float32),
+    )
     first = start
     while first < end:
         count = min(512, end - first)
@@ -85,7 +91,9 @@ def _sum(start, end, points, rate, weights, salts, shift, form, out):  # type: i
 
 
 def kept_octaves(octaves: int, gain: float, size_mm: float, texel_mm: float) -> np.ndarray:
-    """(octaves,) float32 weights, the first 1; an octave fades out where its wavelength comes down from four texels to two."""
+    """(octaves,) float32 weights, the first 1; an octave fades out where its wavelength comes down from four texels
+    to two.
+    """
     weights = gain ** np.arange(octaves)
     if texel_mm > 0:
         wave = size_mm / LACUNARITY ** np.arange(octaves)
@@ -110,7 +118,8 @@ def fractal(
 
     Parameters
     ----------
-    points_m : (n, 3) positions in metres. size_mm : wavelength of the widest octave. gain : amplitude ratio of successive octaves.
+    points_m : (n, 3) positions in metres. size_mm : wavelength of the widest octave. gain : amplitude ratio of
+        successive octaves.
     texel_mm : octaves finer than two texels are left out; 0 leaves out nothing.
 
     Returns
@@ -178,8 +187,8 @@ def noise(
 
     Parameters
     ----------
-    form : "fractal"; "ridged": sharp crests, 1 where the noise crosses zero; "billow": rounded heaps with sharp valleys (its
-        magnitude). warp : turbulence: how far points are first moved by another noise, in widths of ``size_mm``.
+    form : "fractal"; "ridged": sharp crests, 1 where the noise crosses zero; "billow": rounded heaps with sharp valleys
+        (its magnitude). warp : turbulence: how far points are first moved by another noise, in widths of ``size_mm``.
     Others as for ``fractal``.
 
     Returns
@@ -207,5 +216,7 @@ def warped(
     """(n, 3) points moved by a vector noise of deviation ``by_mm`` along each axis and wavelength ``size_mm``."""
     out = points_m.astype(np.float32, copy=True)
     for k in range(3):
-        out[:, k] += np.float32(by_mm / 1000.0) * fractal(points_m, size_mm, octaves=octaves, seed=seed + k * 7, texel_mm=texel_mm)
+        out[:, k] += np.float32(by_mm / 1000.0) * fractal(
+            points_m, size_mm, octaves=octaves, seed=seed + k * 7, texel_mm=texel_mm
+        )
     return out

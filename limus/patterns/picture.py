@@ -8,7 +8,9 @@ from limus.patterns.by_example import lay_flat, lay_on_sides, prepared
 
 
 def reduced(image: np.ndarray, times: float) -> np.ndarray:
-    """(h, w) ``image`` halved, by means of four, while one of its pixels is less than 1 / ``times`` of what reads it."""
+    """(h, w) ``image`` halved, by means of four, while one of its pixels is less than 1 / ``times`` of what reads
+    it.
+    """
     while times >= 2.0 and min(image.shape) > 1:
         h, w = image.shape[0] // 2 * 2, image.shape[1] // 2 * 2
         image = image[:h, :w].reshape(h // 2, 2, w // 2, 2).mean(axis=(1, 3), dtype=np.float32)
@@ -21,6 +23,10 @@ def repeated(image: np.ndarray, u: np.ndarray, v: np.ndarray, *, broken: bool = 
     return lay_flat(prepared(image[:, :, None], broken=broken), u, v, break_up=broken, seed=seed)[0]
 
 
-def on_sides(image: np.ndarray, points: np.ndarray, normals: np.ndarray, *, broken: bool = False, seed: int = 0) -> np.ndarray:
-    """(n,) float32: a picture (h, w) laid on from three sides at (n, 3) places, in widths of the picture; see ``by_example``."""
+def on_sides(
+    image: np.ndarray, points: np.ndarray, normals: np.ndarray, *, broken: bool = False, seed: int = 0
+) -> np.ndarray:
+    """(n,) float32: a picture (h, w) laid on from three sides at (n, 3) places, in widths of the picture; see
+    ``by_example``.
+    """
     return lay_on_sides(prepared(image[:, :, None], broken=broken), points, normals, break_up=broken, seed=seed)[0]

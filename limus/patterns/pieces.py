@@ -12,8 +12,8 @@ from limus.patterns.cells import cells
 
 @dataclass(frozen=True)
 class Pieces:
-    """``chance`` (m, 4) float32 random numbers 0..1 of each of m pieces; ``piece`` (n,) which piece a point belongs to; ``at`` (n, 3)
-    its place from the middle of the piece, in half widths of it.
+    """``chance`` (m, 4) float32 random numbers 0..1 of each of m pieces; ``piece`` (n,) which piece a point belongs
+    to; ``at`` (n, 3) its place from the middle of the piece, in half widths of it.
     """
 
     piece: np.ndarray
@@ -29,7 +29,9 @@ class Pieces:
         return self.chance[:, :3].mean(axis=1)[self.piece]
 
     def tilt(self) -> np.ndarray:
-        """(n,) float32 0..1: a slant across each piece, each in a direction and strength of its own; 0.5 in the middle."""
+        """(n,) float32 0..1: a slant across each piece, each in a direction and strength of its own; 0.5 in the
+        middle.
+        """
         z = 2.0 * self.chance[:, 0] - 1.0
         turn = 2 * np.pi * self.chance[:, 1]
         flat = np.sqrt(np.maximum(1.0 - z * z, 0.0))
@@ -69,7 +71,9 @@ def by_number(piece: np.ndarray, numbers: list[int], points_m: np.ndarray, seed:
 
 
 def by_box(points_m: np.ndarray, size_mm: float, stagger: float, seed: int) -> Pieces:
-    """Tiles: boxes of ``size_mm`` in rows, every other row of height moved by ``stagger`` of a width, as masonry is laid."""
+    """Tiles: boxes of ``size_mm`` in rows, every other row of height moved by ``stagger`` of a width, as masonry is
+    laid.
+    """
     at = points_m.astype(np.float64) * (1000.0 / size_mm)
     row = np.floor(at[:, 1])
     shift = np.where(row % 2 == 1, stagger, 0.0)
@@ -78,7 +82,9 @@ def by_box(points_m: np.ndarray, size_mm: float, stagger: float, seed: int) -> P
     box = np.floor(at)
     rows, piece = np.unique(box.astype(np.int64), axis=0, return_inverse=True)
     number = (rows[:, 0] * 73856093) ^ (rows[:, 1] * 19349663) ^ (rows[:, 2] * 83492791)
-    return Pieces(np.asarray(piece).reshape(-1), _chances(number & 0xFFFFFFFF, seed), ((at - box - 0.5) * 2).astype(np.float32))
+    return Pieces(
+        np.asarray(piece).reshape(-1), _chances(number & 0xFFFFFFFF, seed), ((at - box - 0.5) * 2).astype(np.float32)
+    )
 
 
 def by_cell(points_m: np.ndarray, size_mm: float, seed: int) -> Pieces:

@@ -13,7 +13,9 @@ SEEN = 0.4
 
 @dataclass(frozen=True)
 class Repetition:
-    """``strength`` -1..1: the highest autocorrelation away from the middle; ``apart`` pixels between what looks alike."""
+    """``strength`` -1..1: the highest autocorrelation away from the middle; ``apart`` pixels between what looks
+    alike.
+    """
 
     strength: float
     apart: float
@@ -22,8 +24,9 @@ class Repetition:
 def repetition(image: np.ndarray, *, least: float = 16.0) -> Repetition:
     """How alike a picture is to itself, moved.
 
-    Autocorrelation by the Wiener-Khinchin theorem on a picture padded with its mean, each shift weighed by how much of the picture
-    still overlaps; the finest grain and the widest shading, which no eye takes for repetition, are taken out first.
+    Autocorrelation by the Wiener-Khinchin theorem on a picture padded with its mean, each shift weighed by how much of
+    the picture still overlaps; the finest grain and the widest shading, which no eye takes for repetition, are taken
+    out first.
 
     Parameters
     ----------
@@ -35,7 +38,9 @@ def repetition(image: np.ndarray, *, least: float = 16.0) -> Repetition:
     """
     plane = np.asarray(image, np.float64)
     h, w = plane.shape
-    plane = ndimage.gaussian_filter(plane, 1.0, mode="nearest") - ndimage.gaussian_filter(plane, min(h, w) / 6, mode="nearest")
+    plane = ndimage.gaussian_filter(plane, 1.0, mode="nearest") - ndimage.gaussian_filter(
+        plane, min(h, w) / 6, mode="nearest"
+    )
     plane = plane - plane.mean()
     power = float((plane**2).mean())
     if power < 1e-10:

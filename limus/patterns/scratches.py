@@ -61,7 +61,10 @@ def _cuts(start, end, points, normals, rate, per_cube, half, least, along, sprea
                 best = max(
                     best,
                     depth
-                    * min(max((shown - off) / max(np.float32(0.5) * shown, np.float32(1e-9)), np.float32(0.0)), np.float32(1.0)),
+                    * min(
+                        max((shown - off) / max(np.float32(0.5) * shown, np.float32(1e-9)), np.float32(0.0)),
+                        np.float32(1.0),
+                    ),
                 )
         out[i] = best
 
@@ -82,8 +85,10 @@ def scratches(
 
     Parameters
     ----------
-    points_m, normals : (n, 3). length_mm : of the longest. width_mm : in its middle. per_cube : how many in a cube of that length.
-    along : (3,) direction they run in; spread : 0 all along it .. 1 every way. texel_mm : width below which they get fainter.
+    points_m, normals : (n, 3). length_mm : of the longest. width_mm : in its middle. per_cube : how many in a cube of
+        that length.
+    along : (3,) direction they run in; spread : 0 all along it .. 1 every way. texel_mm : width below which they get
+        fainter.
 
     Returns
     -------
@@ -92,7 +97,9 @@ def scratches(
     out = np.empty(len(points_m), np.float32)
     direction = np.array([0.0, 1.0, 0.0] if along is None else along, np.float32)
     for_ranges(
-        _cuts, len(points_m), points_m, normals, 1000.0 / length_mm, np.float32(per_cube), np.float32(0.5 * width_mm / length_mm),
-        np.float32(0.6 * texel_mm / length_mm), direction, np.float32(1.0 if along is None else spread), salt_of(seed), out, smallest=2048,
+        _cuts, len(points_m), points_m, normals, 1000.0 / length_mm, np.float32(per_cube),
+        np.float32(0.5 * width_mm / length_mm),
+        np.float32(0.6 * texel_mm / length_mm), direction, np.float32(1.0 if along is None else spread),
+        salt_of(seed), out, smallest=2048,
     )  # fmt: skip
     return out

@@ -1,7 +1,8 @@
-"""Points scattered over a surface, none too near another: where cracks leave pieces between them, where lichens and cushions of moss sit.
+"""Points scattered over a surface, none too near another: where cracks leave pieces between them, where lichens and
+cushions of moss sit.
 
-Poisson discs by throwing darts (R. Cook, "Stochastic Sampling in Computer Graphics", 1986) at triangles chosen by their area. They depend on the mesh
-alone, so every resolution has the same ones.
+Poisson discs by throwing darts (R. Cook, "Stochastic Sampling in Computer Graphics", 1986) at triangles chosen by their
+area. They depend on the mesh alone, so every resolution has the same ones.
 """
 
 from __future__ import annotations
@@ -21,8 +22,8 @@ DARTS = 5.0
 
 @dataclass(frozen=True)
 class Sites:
-    """``position`` (m, 3) float64 m; ``normal`` (m, 3) float32; ``triangle`` (m,) int64; ``number`` (m,) uint32 random bits of each; ``short``: there is
-    no room for as many as were asked for.
+    """``position`` (m, 3) float64 m; ``normal`` (m, 3) float32; ``triangle`` (m,) int64; ``number`` (m,) uint32
+    random bits of each; ``short``: there is no room for as many as were asked for.
     """
 
     position: np.ndarray
@@ -41,7 +42,9 @@ class Sites:
 
 @kernel
 def _spaced(points, normals, group, cube, apart, heads, kept):  # type: ignore[no-untyped-def]
-    """Marks in ``kept`` the points that come no nearer than ``apart`` to one kept before them, of their own group and facing alike."""
+    """Marks in ``kept`` the points that come no nearer than ``apart`` to one kept before them, of their own group and
+    facing alike.
+    """
     count = len(points)
     after = np.full(count, -1, np.int64)
     slots = len(heads)
@@ -62,7 +65,11 @@ def _spaced(points, normals, group, cube, apart, heads, kept):  # type: ignore[n
                             d = 0.0
                             for k in range(3):
                                 d += (points[i, k] - points[j, k]) ** 2
-                            facing = normals[i, 0] * normals[j, 0] + normals[i, 1] * normals[j, 1] + normals[i, 2] * normals[j, 2]
+                            facing = (
+                                normals[i, 0] * normals[j, 0]
+                                + normals[i, 1] * normals[j, 1]
+                                + normals[i, 2] * normals[j, 2]
+                            )
                             if d < apart * apart and facing > -0.5:
                                 free = False
                                 break
@@ -81,7 +88,8 @@ def scattered_on(mesh: Mesh, apart_mm: float, *, seed: int = 0, group: np.ndarra
 
     Parameters
     ----------
-    apart_mm : least distance between two of them, mm. group : (T,) int, points on triangles of different groups may come as near as they like.
+    apart_mm : least distance between two of them, mm. group : (T,) int, points on triangles of different groups may
+        come as near as they like.
     """
     areas = mesh.areas.astype(np.float64)
     total = float(areas.sum())
@@ -97,7 +105,9 @@ def scattered_on(mesh: Mesh, apart_mm: float, *, seed: int = 0, group: np.ndarra
     number = random.integers(0, 2**32, count, dtype=np.uint32)
     p = mesh.positions.astype(np.float64)
     corners = mesh.triangles[triangle]
-    position: np.ndarray = p[corners[:, 0]] * (1 - a - b)[:, None] + p[corners[:, 1]] * a[:, None] + p[corners[:, 2]] * b[:, None]
+    position: np.ndarray = (
+        p[corners[:, 0]] * (1 - a - b)[:, None] + p[corners[:, 1]] * a[:, None] + p[corners[:, 2]] * b[:, None]
+    )
     normal = np.ascontiguousarray(mesh.face_normals[triangle], np.float32)
     short = wanted > count
     if short:
@@ -108,7 +118,13 @@ def scattered_on(mesh: Mesh, apart_mm: float, *, seed: int = 0, group: np.ndarra
     # Cube by cube: darts that are compared then lie next to each other in memory.
     wide = cube.max(axis=0) + 1
     order = np.argsort((cube[:, 0] * wide[1] + cube[:, 1]) * wide[2] + cube[:, 2], kind="stable")
-    position, normal, triangle, number, cube = position[order], normal[order], triangle[order], number[order], cube[order]
+    position, normal, triangle, number, cube = (
+        position[order],
+        normal[order],
+        triangle[order],
+        number[order],
+        cube[order],
+    )
     kept = np.zeros(count, np.bool_)
     groups = np.zeros(count, np.int64) if group is None else group[triangle].astype(np.int64)
     _spaced(position, normal, groups, cube, apart, np.full(max(16, 2 * count), -1, np.int64), kept)

@@ -1,7 +1,7 @@
 """Speckle: scattered dots, as balls in space that the surface cuts.
 
-By Delesse's principle (A. Delesse, 1847; basis of stereology) the share of a cut that lies in the balls is their share of the
-volume, so the amount means the same on every surface.
+By Delesse's principle (A. Delesse, 1847; basis of stereology) the share of a cut that lies in the balls is their share
+of the volume, so the amount means the same on every surface.
 """
 
 from __future__ import annotations
@@ -31,7 +31,10 @@ def _dots(start, end, points, rate, chance, vary, soft, salt, out):  # type: ign
                     qz = bz + dz + unit(again(h, 3)) - z
                     r = np.float32(0.5) * (np.float32(1.0) - vary * unit(again(h, 4)))
                     d = np.sqrt(qx * qx + qy * qy + qz * qz)
-                    inside = min(max((r - d) / max(soft * r, np.float32(1e-6)) + np.float32(0.5), np.float32(0.0)), np.float32(1.0))
+                    inside = min(
+                        max((r - d) / max(soft * r, np.float32(1e-6)) + np.float32(0.5), np.float32(0.0)),
+                        np.float32(1.0),
+                    )
                     best = max(best, inside)
         out[i] = best
 
@@ -43,7 +46,8 @@ def speckle(
 
     Parameters
     ----------
-    points_m : (n, 3) metres. size_mm : diameter of the largest ball. amount : chance that a cube of that side holds one, 0..1.
+    points_m : (n, 3) metres. size_mm : diameter of the largest ball. amount : chance that a cube of that side holds
+        one, 0..1.
     vary : 0 all alike .. 1 down to nothing. soft : width of the rim as a share of the radius.
 
     Returns
@@ -52,7 +56,8 @@ def speckle(
     """
     out = np.empty(len(points_m), np.float32)
     for_ranges(
-        _dots, len(points_m), points_m, 1000.0 / size_mm, np.float32(amount), np.float32(vary), np.float32(soft), salt_of(seed), out,
+        _dots, len(points_m), points_m, 1000.0 / size_mm, np.float32(amount), np.float32(vary), np.float32(soft),
+        salt_of(seed), out,
         smallest=2048,
     )  # fmt: skip
     return out

@@ -17,9 +17,11 @@ class Tiling:
 
     Attributes
     ----------
-    number : (n,) uint32 random bits, the same all over a piece. edge : (n,) float32 mm to the piece's border, below 0 in the joint.
+    number : (n,) uint32 random bits, the same all over a piece. edge : (n,) float32 mm to the piece's border, below 0
+        in the joint.
     fade : 0 where pieces are too small to be told apart (all chances are then 0.5) .. 1.
-    across, up : (n,) float32 mm from the middle of the piece. half_width, half_height : (n,) float32 mm of the piece without its joint.
+    across, up : (n,) float32 mm from the middle of the piece. half_width, half_height : (n,) float32 mm of the piece
+        without its joint.
     """
 
     number: np.ndarray
@@ -50,7 +52,9 @@ def _at(k, r, what, salt):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _tiles(start, end, x, y, width, height, joint, stagger, loose, vary, corner, salt, number, edge, across, up, halves):  # type: ignore[no-untyped-def]
+def _tiles(  # type: ignore[no-untyped-def]
+    start, end, x, y, width, height, joint, stagger, loose, vary, corner, salt, number, edge, across, up, halves
+):
     for i in range(start, end):
         row = np.floor(y[i] / height)
         r = np.int32(row)
@@ -99,15 +103,17 @@ def tiling(
 
     Parameters
     ----------
-    x_mm, y_mm : (n,) places in the plane, y up. width_mm, height_mm : from joint to joint. stagger : how far every other row is
-        moved, in widths; loose : how far each row is moved by chance. vary : 0 all of one width .. below 1. corner_mm : rounding.
+    x_mm, y_mm : (n,) places in the plane, y up. width_mm, height_mm : from joint to joint. stagger : how far every
+        other row is moved, in widths; loose : how far each row is moved by chance. vary : 0 all of one width .. below
+        1. corner_mm : rounding.
     """
     count = len(x_mm)
     number = np.empty(count, np.uint32)
     edge, across, up, halves = (np.empty(s, np.float32) for s in (count, count, count, (2, count)))
     f = np.float32
     for_ranges(
-        _tiles, count, np.ascontiguousarray(x_mm, np.float32), np.ascontiguousarray(y_mm, np.float32), f(width_mm), f(height_mm), f(joint_mm),
+        _tiles, count, np.ascontiguousarray(x_mm, np.float32), np.ascontiguousarray(y_mm, np.float32), f(width_mm),
+        f(height_mm), f(joint_mm),
         f(stagger), f(loose), f(min(vary, 0.95)), f(corner_mm), salt_of(seed), number, edge, across, up, halves,
     )  # fmt: skip
     return Tiling(number, edge, across, up, halves[0], halves[1], fade)

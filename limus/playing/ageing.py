@@ -3,8 +3,10 @@
 A layer begins at a year and grows from there by the law of its effect until today, where it is as it was set:
 
 - *at once*: it is there from its year on (paint, a decal, a lacquer);
-- *even*: in step with time: dust settles at a constant rate (Hinds, Aerosol Technology), chips and rubbing add up with use (common practice, no source);
-- *root*: by the root of time, as what diffuses or soaks in (dirt carried by water; Crank, The Mathematics of Diffusion);
+- *even*: in step with time: dust settles at a constant rate (Hinds, Aerosol Technology), chips and rubbing add up
+with use (common practice, no source);
+- *root*: by the root of time, as what diffuses or soaks in (dirt carried by water; Crank, The Mathematics of
+Diffusion);
 - *late*: by its square: paint holds for years, then lets go (common practice, no source);
 - *years*: by the effect's own field of years, whose law is in the effect (rust and patina, ISO 9224: ``D = r t^b``).
 """
@@ -24,7 +26,9 @@ def grown(law: str, share: float) -> float:
 
 
 def at_year(layer: Layer, year: float, today: float) -> Layer:
-    """The layer as it was in ``year``; off where it had not begun. ``today`` is the year in which it is as it was set."""
+    """The layer as it was in ``year``; off where it had not begun. ``today`` is the year in which it is as it was
+    set.
+    """
     if year >= today:
         return layer
     if year < layer.since:

@@ -28,9 +28,13 @@ MOST_KEPT = 1_200_000
 
 
 def owner_of_parts(scene: Scene, mesh: Mesh) -> np.ndarray:
-    """(parts,) int: which base of the scene covers each part; the last that names it, else the first that names none."""
+    """(parts,) int: which base of the scene covers each part; the last that names it, else the first that names
+    none.
+    """
     plain = [k for k, b in enumerate(scene.bases) if b.where is None]
-    out = np.full(len(mesh.parts), next((k for k in plain if scene.bases[k].parts is None), plain[0] if plain else 0), np.int64)
+    out = np.full(
+        len(mesh.parts), next((k for k in plain if scene.bases[k].parts is None), plain[0] if plain else 0), np.int64
+    )
     for k in plain:
         named = scene.bases[k].parts
         if named is not None:
@@ -83,7 +87,9 @@ def as_made(place: Place, keep: Keep, scene: Scene, find: Find = None) -> Pile:
     wheres = [b.where.key(scope) if b.where is not None else "" for b in bases]
     stamps = [_stamps(b.files, find) for b in bases]
     own = scene.object.own_maps
-    key = key_of("as made 3", texels.key, [b.model_dump(exclude={"where"}) for b in bases], wheres, stamps, scene.seed, own)
+    key = key_of(
+        "as made 3", texels.key, [b.model_dump(exclude={"where"}) for b in bases], wheres, stamps, scene.seed, own
+    )
 
     def make() -> Pile:
         shown = replace_empty(scene, bases)
@@ -96,10 +102,21 @@ def as_made(place: Place, keep: Keep, scene: Scene, find: Find = None) -> Pile:
             whole = len(rows) == len(texels)
             # Levels, relief and flags are not among the parts of the key: dragging them lays nothing again.
             raw_key = key_of(
-                "laid base", texels.key, choice.material.model_dump(), choice.placing.model_dump(), scene.seed, stamps[k], name
+                "laid base",
+                texels.key,
+                choice.material.model_dump(),
+                choice.placing.model_dump(),
+                scene.seed,
+                stamps[k],
+                name,
             )
             label = key_of(
-                "ground of a base", texels.key, choice.material.is_solid, choice.placing.model_dump(), choice.material.kind, name
+                "ground of a base",
+                texels.key,
+                choice.material.is_solid,
+                choice.placing.model_dump(),
+                choice.material.kind,
+                name,
             )
             kept = keep.get if len(rows) <= MOST_KEPT else None
             raw: Skin = keep.get(
@@ -126,7 +143,11 @@ def as_made(place: Place, keep: Keep, scene: Scene, find: Find = None) -> Pile:
         for k, choice in enumerate(bases):
             if choice.where is None:
                 continue
-            named = None if choice.parts is None else {n for n, p in enumerate(texels.mesh.parts) if p.name in set(choice.parts)}
+            named = (
+                None
+                if choice.parts is None
+                else {n for n, p in enumerate(texels.mesh.parts) if p.name in set(choice.parts)}
+            )
             rows = np.arange(len(texels)) if named is None else np.flatnonzero(np.isin(texels.part, list(named)))
             if not len(rows):
                 continue
@@ -134,7 +155,11 @@ def as_made(place: Place, keep: Keep, scene: Scene, find: Find = None) -> Pile:
             above = skin_on(k, rows, sorted(choice.parts) if choice.parts is not None else "all")
             above = replace(above, relief=above.relief + np.float32(choice.stands_mm))
             blended, share = over(_at(skin, rows), above, mask, choice.blend_mm)
-            skin = joined(len(texels), [(np.arange(len(texels)), skin), (rows, blended)]) if len(rows) < len(texels) else blended
+            skin = (
+                joined(len(texels), [(np.arange(len(texels)), skin), (rows, blended)])
+                if len(rows) < len(texels)
+                else blended
+            )
             substances.append(choice.substance)
             order.append(k)
             index[rows[share > 0.5]] = len(substances) - 1
@@ -142,7 +167,12 @@ def as_made(place: Place, keep: Keep, scene: Scene, find: Find = None) -> Pile:
         if len(order) > len(used) and plain[order[len(used) :]].any():
             lay_maps(texels, sheet, plain[np.array(order)][index] & (index >= len(used)))
         marks = Marks(skin.joint, skin.piece, skin.occlusion, tuple(order), key)
-        for array in (*sheet.values(), skin.relief, index, *(a for a in (skin.joint, skin.piece, skin.occlusion) if a is not None)):
+        for array in (
+            *sheet.values(),
+            skin.relief,
+            index,
+            *(a for a in (skin.joint, skin.piece, skin.occlusion) if a is not None),
+        ):
             array.setflags(write=False)
         return Pile(texels, key, sheet, tuple(substances), index, skin.relief, marks=marks)
 

@@ -1,7 +1,7 @@
 """Playing the chronicle: from a scene to the finished surface.
 
-Every step is keyed by a hash of what it depends on. Changing layer k therefore plays k and what comes after it again and nothing
-before; masks and noises of later layers are found in the cache unless they look at what changed.
+Every step is keyed by a hash of what it depends on. Changing layer k therefore plays k and what comes after it again
+and nothing before; masks and noises of later layers are found in the cache unless they look at what changed.
 """
 
 from __future__ import annotations
@@ -59,7 +59,8 @@ def place_key(places: list[Recipe], scope: Scope) -> str:
 class Chapter:
     """What one layer did.
 
-    ``mask`` (n,) is its recipe; ``shown`` (n,) where it showed when it happened; ``coverage`` the area-weighted mean of ``shown``;
+    ``mask`` (n,) is its recipe; ``shown`` (n,) where it showed when it happened; ``coverage`` the area-weighted mean
+    of ``shown``;
     ``pile`` the surface after it; ``note`` why it did nothing, or ""; ``frame`` what it can be taken hold of by.
     """
 
@@ -74,7 +75,9 @@ class Chapter:
 
 @dataclass(frozen=True)
 class Surface:
-    """The finished surface: ``sheet`` of the channels in use, ``relief`` (n,) mm, ``normal`` (n, 3) tangent space, ``occlusion`` (n,) 0 open."""
+    """The finished surface: ``sheet`` of the channels in use, ``relief`` (n,) mm, ``normal`` (n, 3) tangent space,
+    ``occlusion`` (n,) 0 open.
+    """
 
     sheet: Sheet
     relief: np.ndarray
@@ -101,7 +104,9 @@ class LayerMasks:
         found = self._scopes.get(layer.id)
         if found is None:
             before = (
-                self.chronicle.before(self.scene, layer.id) if any(where.looks_back for where in self.scene.places(layer)) else None
+                self.chronicle.before(self.scene, layer.id)
+                if any(where.looks_back for where in self.scene.places(layer))
+                else None
             )
             found = self._scopes[layer.id] = self.chronicle.scope(self.scene, before, self)
         return found
@@ -125,8 +130,9 @@ class LayerMasks:
 
 #: Layers that cover more than this are seen.
 SCARCE = 0.075
-#: Mean change over the fiftieth part of the surface where a layer does most that an eye finds without being told (common practice, no source):
-#: steps of 255 in encoded colour, and of any other channel between 0 and 1; heights against the width of a texel.
+#: Mean change over the fiftieth part of the surface where a layer does most that an eye finds without being told
+#: (common practice, no source): steps of 255 in encoded colour, and of any other channel between 0 and 1; heights
+#: against the width of a texel.
 _COLOUR, _OTHER, _HEIGHT = 4.0, 0.03, 0.02
 
 
@@ -151,7 +157,9 @@ def hardly_seen(before: Pile, after: Pile, shown: np.ndarray) -> bool:
 
 
 class Chronicle:
-    """Plays scenes over one object at one resolution, with a cache that may be shared. ``files`` finds what scenes name."""
+    """Plays scenes over one object at one resolution, with a cache that may be shared. ``files`` finds what scenes
+    name.
+    """
 
     def __init__(
         self,
@@ -209,8 +217,12 @@ class Chronicle:
         """
         return list(self.playing(scene, until=until, check=check))
 
-    def playing(self, scene: Scene, *, until: str | None = None, check: Callable[[], None] | None = None) -> Iterator[Chapter]:
-        """``play`` one layer at a time, for those who need only the last: what is not looked at any more can be let go."""
+    def playing(
+        self, scene: Scene, *, until: str | None = None, check: Callable[[], None] | None = None
+    ) -> Iterator[Chapter]:
+        """``play`` one layer at a time, for those who need only the last: what is not looked at any more can be let
+        go.
+        """
         scene = aged(scene)
         masks = LayerMasks(self, scene)
         pile = masks.made
@@ -249,7 +261,8 @@ class Chronicle:
         pile, note = outcome.pile, outcome.note
         quiet = {voice: Use(1.0 - use.weight) for voice, use in uses.items() if use.weight < 1}
         if loss and quiet and pile is not before:
-            # Opaque wherever something was lost: what showed there goes on showing, to the share that the voice is quiet.
+            # Opaque wherever something was lost: what showed there goes on showing, to the share that the voice is
+            # quiet.
             thick = np.where(outcome.shown > 0, np.float32(20.0), np.float32(0.0))
             kept = {name: value for name, value in before.visible().items() if CHANNELS[name].voice in quiet}
             pile = pile.with_coat(Coat(layer.id, f"{layer.name}: kept", VEIL, thick, kept, quiet))
@@ -295,7 +308,9 @@ class Chronicle:
         if pile.marks.occlusion is None:
             return measured
         own = pile.marks.occlusion
-        return self.cache.get(key_of("ao with maps", self.measured.key, pile.marks.key), lambda: 1 - (1 - measured) * (1 - own))  # type: ignore[no-any-return]
+        return self.cache.get(
+            key_of("ao with maps", self.measured.key, pile.marks.key), lambda: 1 - (1 - measured) * (1 - own)
+        )  # type: ignore[no-any-return]
 
     def base_normal(self) -> np.ndarray | None:
         """(n, 3) normals that the twin gives or the object brought, or None."""
@@ -313,8 +328,12 @@ class Chronicle:
         )  # type: ignore[no-any-return]
 
     def exposures(self, pile: Pile) -> list[tuple[str, str, np.ndarray]]:
-        """(id of the coat, name, (n,) exposure) of the base ("", "Bare base") and of every coat, oldest first; veils left out."""
+        """(id of the coat, name, (n,) exposure) of the base ("", "Bare base") and of every coat, oldest first; veils
+        left out.
+        """
         fields: list[np.ndarray] = self.cache.get(key_of("exposures", pile.key), pile.exposures)
         named = [("", "Bare base", fields[0])]
-        named += [(c.id, c.name, f) for c, f in zip(pile.coats, fields[1:], strict=True) if c.substance.family != "veil"]
+        named += [
+            (c.id, c.name, f) for c, f in zip(pile.coats, fields[1:], strict=True) if c.substance.family != "veil"
+        ]
         return named

@@ -1,7 +1,7 @@
 """One scene being worked on: its object, its readings in the best quality there is, and players of its chronicle.
 
-A session itself is light. Everything heavy lies in the store, by keys that name what it depends on, so sessions of one object share
-it, whoever asks; no lock is held while something is made.
+A session itself is light. Everything heavy lies in the store, by keys that name what it depends on, so sessions of one
+object share it, whoever asks; no lock is held while something is made.
 """
 
 from __future__ import annotations
@@ -45,7 +45,8 @@ RAYS: dict[str, tuple[int, int]] = {"draft": (16, 8), "good": (32, 16), "fine": 
 WORDS: dict[str, str] = {"draft": "Draft readings", "good": "Measuring readings", "fine": "Measuring fine readings"}
 #: Resolution at which good readings are measured, unless the session says otherwise.
 GOOD = 1024
-#: Most pixels of all map sets together in readings of each quality, so that a draft is a matter of seconds whatever comes in.
+#: Most pixels of all map sets together in readings of each quality, so that a draft is a matter of seconds whatever
+#: comes in.
 MOST_MEASURED = {"draft": 1 << 20, "good": 1 << 23, "fine": 1 << 24}
 #: Sizes of maps that can be looked at, and bytes that the evaluation of one texel needs at once.
 SIZES = (256, 512, 1024, 2048, 4096, 8192)
@@ -82,7 +83,9 @@ def fitting_sizes(sets: int, memory: int) -> list[int]:
 
 
 def object_key(document: ObjectFile, up: str) -> str:
-    """Hash of what a scene says of its object; where file names tell their content (as on the server), of all the mesh depends on."""
+    """Hash of what a scene says of its object; where file names tell their content (as on the server), of all the
+    mesh depends on.
+    """
     return key_of("mesh 2", document.model_dump(exclude={"twin", "neighbours"}), up)
 
 
@@ -99,12 +102,16 @@ class Session:
         self.store = store or shared()
 
     @classmethod
-    def on(cls, mesh: Mesh, scene: Scene, find: Finder | None = None, *, store: Store | None = None, good: int = GOOD) -> Session:
+    def on(
+        cls, mesh: Mesh, scene: Scene, find: Finder | None = None, *, store: Store | None = None, good: int = GOOD
+    ) -> Session:
         """A session on a mesh that was made here, whatever file the scene names."""
 
         def nowhere(name: str) -> Path:
             raise InputError(
-                f"'{name}' cannot be found: this scene lies nowhere", where="files", remedy="Give a function that finds files"
+                f"'{name}' cannot be found: this scene lies nowhere",
+                where="files",
+                remedy="Give a function that finds files",
             )
 
         out = cls(scene, find or nowhere, store=store, good=good)
@@ -113,7 +120,7 @@ class Session:
         out.store.put(out._mesh_key, mesh)
         return out
 
-    # -- the object ---------------------------------------------------------------------------------------------------------------
+    # -- the object --------------------------------------------------------------------------------
 
     @cached_property
     def object_key(self) -> str:
@@ -139,7 +146,9 @@ class Session:
 
     def prepare(self, progress: Progress | None = None) -> Mesh:
         """The mesh that is worked on; made once, with ``progress`` where it takes long."""
-        mesh: Mesh = self.store.get(self._mesh_key, lambda: prepared(self.scene.object, self.scene.setting, self.find, progress))
+        mesh: Mesh = self.store.get(
+            self._mesh_key, lambda: prepared(self.scene.object, self.scene.setting, self.find, progress)
+        )
         return mesh
 
     @cached_property
@@ -153,10 +162,13 @@ class Session:
         document = self.scene.object
         files = [n.file for n in document.neighbours] + ([document.twin.file] if document.twin is not None else [])
         key = key_of(
-            "around", self._mesh_key, document.model_dump(include={"twin", "neighbours"}), [self._stamp(f) for f in files],
+            "around", self._mesh_key, document.model_dump(include={"twin", "neighbours"}),
+            [self._stamp(f) for f in files],
             self.scene.setting.ground_mm, self.scene.setting.ground_hides,
         )  # fmt: skip
-        found: Surroundings = self.store.get(key, lambda: surroundings(document, self.scene.setting, self.mesh, self.find))
+        found: Surroundings = self.store.get(
+            key, lambda: surroundings(document, self.scene.setting, self.mesh, self.find)
+        )
         return found
 
     @property
@@ -193,21 +205,24 @@ class Session:
     def bare_glb(self) -> bytes:
         """The mesh alone, for the 3D view."""
         data: bytes = self.store.get(
-            key_of("bare glb with outward", self.mesh.key), lambda: glb_bytes(self.mesh, name="object", outward=outward(self.mesh))
+            key_of("bare glb with outward", self.mesh.key),
+            lambda: glb_bytes(self.mesh, name="object", outward=outward(self.mesh)),
         )
         return data
 
     def neighbour_glb(self, neighbour: Neighbour) -> bytes:
         """A neighbour where it stands, for the 3D view."""
         key = key_of("neighbour glb", self._mesh_key, neighbour.model_dump(), self._stamp(neighbour.file))
-        data: bytes = self.store.get(key, lambda: glb_bytes(neighbour_mesh(neighbour, self.find, self.mesh), name="neighbour"))
+        data: bytes = self.store.get(
+            key, lambda: glb_bytes(neighbour_mesh(neighbour, self.find, self.mesh), name="neighbour")
+        )
         return data
 
     def picture_width(self, name: str) -> int:
         """Pixels across of a picture that the scene names."""
         return int(read_picture(self.find(name), name.rsplit("/", 1)[-1]).pixels.shape[1])
 
-    # -- sizes --------------------------------------------------------------------------------------------------------------------
+    # -- sizes -------------------------------------------------------------------------------------
 
     @property
     def most_pixels(self) -> int:
@@ -231,10 +246,12 @@ class Session:
         """The texels at a resolution, or the next smaller one that memory holds."""
         return texels_of(self.mesh, self.fitted(resolution))
 
-    # -- readings -----------------------------------------------------------------------------------------------------------------
+    # -- readings ----------------------------------------------------------------------------------
 
     def readings_quality(self) -> tuple[Quality, bool] | None:
-        """Quality of the best readings there are, and whether they are of these very surroundings; nothing is read for it."""
+        """Quality of the best readings there are, and whether they are of these very surroundings; nothing is read
+        for it.
+        """
         mesh, around = self.mesh, self.around
         if mesh.uv is None:
             return None
@@ -279,7 +296,9 @@ class Session:
         return Exposure(texels, np.concatenate(tables, axis=1), keys)
 
     def _weather(self, part: int, texels: Texels) -> tuple[np.ndarray, str]:
-        """Sun (part 0), or rain and run-off (part 1): a table at ``texels``, and what it was measured for and how well."""
+        """Sun (part 0), or rain and run-off (part 1): a table at ``texels``, and what it was measured for and how
+        well.
+        """
         mesh, around, setting = self.mesh, self.around, self.scene.setting
         for quality in QUALITIES:
             size, rays = self.reading_size(quality), RAYS[quality][1]
@@ -298,7 +317,8 @@ class Session:
         raise AssertionError("a draft is always made")
 
     def measure(self, wished: str, say: Say) -> None:
-        """A draft first, so that something can be seen in a second or two, then better ones up to the quality ``wished``.
+        """A draft first, so that something can be seen in a second or two, then better ones up to the quality
+        ``wished``.
 
         May raise ``Cancelled`` through ``say``.
         """
@@ -319,10 +339,12 @@ class Session:
             if quality == wished:
                 return
 
-    # -- players of the chronicle -------------------------------------------------------------------------------------------------
+    # -- players of the chronicle ------------------------------------------------------------------
 
     def is_warm(self, resolution: int) -> bool:
-        """Whether everything that does not depend on layers is in memory for this resolution, so that an answer is a matter of moments."""
+        """Whether everything that does not depend on layers is in memory for this resolution, so that an answer is a
+        matter of moments.
+        """
         return self.ready and texels_key(self.mesh, self.fitted(resolution)) in self.store
 
     def chronicle(self, readings: Measured, resolution: int, *, weather: bool = False) -> Chronicle:
@@ -349,7 +371,9 @@ class Session:
             exposure = measure_exposure(texels, self.scene.setting, self.around, progress=lambda s: say(0.8 + 0.2 * s))
         return Chronicle(texels, measured, self.store, exposure, self.find)
 
-    def finished(self, resolution: int, *, until: str | None = None, say: Say | None = None) -> tuple[Texels, Surface, list[str]]:
+    def finished(
+        self, resolution: int, *, until: str | None = None, say: Say | None = None
+    ) -> tuple[Texels, Surface, list[str]]:
         """Measure (from disk where possible), play the chronicle and finish the surface at ``resolution``.
 
         Parameters
@@ -389,5 +413,7 @@ def layer_of(scene: Scene, name: str, where: str) -> str:
     for layer in scene.layers:
         if name in (layer.id, layer.name):
             return layer.id
-    remedy = one_of([layer.id for layer in scene.layers], name) if scene.layers else "The scene has no layers: add one first"
+    remedy = (
+        one_of([layer.id for layer in scene.layers], name) if scene.layers else "The scene has no layers: add one first"
+    )
     raise InputError(f"there is no layer '{name}'", where=where, remedy=remedy)

@@ -8,7 +8,9 @@ from limus.readings.reading import Place, Reading
 
 
 class Curvature(Reading):
-    """1 - 2 f with f the part of a ball of this radius that lies inside: -1 deep in a crease, 0 flat, 0.5 a straight square edge, 1 a needle tip."""
+    """1 - 2 f with f the part of a ball of this radius that lies inside: -1 deep in a crease, 0 flat, 0.5 a straight
+    square edge, 1 a needle tip.
+    """
 
     kind = "curvature"
     order = 1
@@ -24,7 +26,10 @@ class Curvature(Reading):
     # A straight square edge is 0.5; little lies beyond.
     shown = (-0.6, 0.6)
     colours = "signed"
-    about = "1 - 2 f with f the part of a ball of this radius that lies inside: -1 deep in a crease, 0 flat, 0.5 a straight square edge, 1 a needle tip"
+    about = (
+        "1 - 2 f with f the part of a ball of this radius that lies inside: -1 deep in a crease, 0 flat, 0.5 a "
+        "straight square edge, 1 a needle tip"
+    )
 
     @classmethod
     def value(cls, place: Place, size_mm: float) -> np.ndarray:

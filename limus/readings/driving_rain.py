@@ -19,10 +19,11 @@ def wall_share(wind_speed: float, rain_mm_per_hour: float) -> float:
 
 
 def rain_vector(setting: Setting) -> np.ndarray:
-    """(3,) where rain comes from: its dot product with an outward unit normal is the rain caught, relative to open ground.
+    """(3,) where rain comes from: its dot product with an outward unit normal is the rain caught, relative to open
+    ground.
 
-    Up it is 1, so that a level surface catches 1; towards the wind it is ``wall_share``, so that a wall at the angle q to the wind
-    catches 2/9 v r^(8/9) cos q and one on the lee side nothing.
+    Up it is 1, so that a level surface catches 1; towards the wind it is ``wall_share``, so that a wall at the angle q
+    to the wind catches 2/9 v r^(8/9) cos q and one on the lee side nothing.
     """
     share = wall_share(setting.wind_speed, setting.rain_mm / WET_HOURS)
     return np.array([0.0, 1.0, 0.0]) + share * compass(setting, setting.wind_from_deg)

@@ -73,7 +73,9 @@ def exposure_keys(texels: Texels, setting: Setting, around: Surroundings, rays: 
 
 
 def exposure_files(texels_key: str, setting: Setting, around: Surroundings, rays: int) -> tuple[str, str]:
-    """Hashes of what the sun, and what rain and run-off depend on; the names of their files on disk. Of the setting only what matters counts."""
+    """Hashes of what the sun, and what rain and run-off depend on; the names of their files on disk. Of the setting
+    only what matters counts.
+    """
     sun = setting.model_dump(include={"north_deg", "latitude", "day"})
     rain = setting.model_dump(include={"north_deg", "wind_from_deg", "wind_speed", "rain_mm"})
     return key_of("sun 5", texels_key, sun, around.key, rays), key_of("rain 4", texels_key, rain, around.key, rays)
@@ -118,12 +120,28 @@ def stored_exposure(
 
 @kernel
 def _sun_rays(  # type: ignore[no-untyped-def]
-    start, end, rays, lean, epsilon, far, pixel, size, position, face, normal, path, hours, origins, directions, limits, weight
+    start,
+    end,
+    rays,
+    lean,
+    epsilon,
+    far,
+    pixel,
+    size,
+    position,
+    face,
+    normal,
+    path,
+    hours,
+    origins,
+    directions,
+    limits,
+    weight,
 ):
     """Rays towards the sun at moments when it shines on the texel, drawn from an even sequence over days and hours.
 
-    Moments with the sun behind the surface say nothing of what hides it; drawing on until there are enough of the others keeps walls that
-    get the sun for an hour or two of a day from being measured by a ray or none.
+    Moments with the sun behind the surface say nothing of what hides it; drawing on until there are enough of the
+    others keeps walls that get the sun for an hour or two of a day from being measured by a ray or none.
     """
     days, steps = path.shape[0], path.shape[1]
     row = 0
@@ -157,7 +175,23 @@ def _sun_rays(  # type: ignore[no-untyped-def]
 
 @kernel
 def _rain_rays(  # type: ignore[no-untyped-def]
-    start, end, rays, lean, epsilon, far, pixel, size, position, face, normal, path, hours, origins, directions, limits, weight
+    start,
+    end,
+    rays,
+    lean,
+    epsilon,
+    far,
+    pixel,
+    size,
+    position,
+    face,
+    normal,
+    path,
+    hours,
+    origins,
+    directions,
+    limits,
+    weight,
 ):
     """``path`` (1, 3, 3): the direction rain comes from and two across it."""
     row = 0
@@ -231,7 +265,8 @@ def _free(
         origins, directions = np.empty((count, 3), np.float32), np.empty((count, 3), np.float32)
         limits, weight = np.empty(count, np.float32), np.empty(count, np.float32)
         make(
-            start, end, rays, np.float32(lean), epsilon, far, texels.pixel, texels.size, position, face, normal, path, hours,
+            start, end, rays, np.float32(lean), epsilon, far, texels.pixel, texels.size, position, face, normal,
+            path, hours,
             origins, directions, limits, weight,
         )  # fmt: skip
         go = np.flatnonzero(limits > 0)
@@ -258,10 +293,11 @@ def measure_exposure(
     progress: Progress | None = None,
     folder: Path | None = None,
 ) -> Exposure:
-    """Sun, rain and run-off, from disk where they are there, else measured (may raise ``Cancelled`` through ``progress``).
+    """Sun, rain and run-off, from disk where they are there, else measured (may raise ``Cancelled`` through
+    ``progress``).
 
-    ``rays`` towards the sun's path for each texel, half as many towards the rain. What an unhidden point gets follows from its
-    direction exactly; rays only tell how much of it is hidden.
+    ``rays`` towards the sun's path for each texel, half as many towards the rain. What an unhidden point gets follows
+    from its direction exactly; rays only tell how much of it is hidden.
     """
     keys = exposure_keys(texels, setting, around, rays)
     sun, rain = (stored_part(texels, setting, around, rays, part, folder) for part in range(2))
@@ -278,7 +314,9 @@ def measure_exposure(
     return Exposure(texels, np.concatenate([sun, rain], axis=1), keys)
 
 
-def _sun(texels: Texels, setting: Setting, around: Surroundings, rays: int, carried: Carried | None, say: Progress) -> np.ndarray:
+def _sun(
+    texels: Texels, setting: Setting, around: Surroundings, rays: int, carried: Carried | None, say: Progress
+) -> np.ndarray:
     """(n,) float32 direct sun."""
     normal = texels.normal if carried is None else carried.normal
     path, hours = sun_directions(setting)
@@ -289,7 +327,9 @@ def _sun(texels: Texels, setting: Setting, around: Surroundings, rays: int, carr
     return filter_along(texels, sun[:, None].copy(), np.array([0.3], np.float32), 4)[:, 0]
 
 
-def _rain(texels: Texels, setting: Setting, around: Surroundings, rays: int, carried: Carried | None, say: Progress) -> np.ndarray:
+def _rain(
+    texels: Texels, setting: Setting, around: Surroundings, rays: int, carried: Carried | None, say: Progress
+) -> np.ndarray:
     """(n, 2) float32 rain that is caught, and water that runs past."""
     normal = texels.normal if carried is None else carried.normal
     table = np.zeros((len(texels), 2), np.float32)
@@ -309,7 +349,11 @@ def _rain(texels: Texels, setting: Setting, around: Surroundings, rays: int, car
         around,
         lambda s: say(0.45 * s),
     )
-    wet = np.maximum(normal @ vector.astype(np.float32), 0.0) * free if setting.rain_mm > 0 else np.zeros(len(texels), np.float32)
+    wet = (
+        np.maximum(normal @ vector.astype(np.float32), 0.0) * free
+        if setting.rain_mm > 0
+        else np.zeros(len(texels), np.float32)
+    )
     table[:, 0] = filter_along(texels, wet[:, None].astype(np.float32), np.array([0.3], np.float32), 4)[:, 0]
     say(0.5)
     ran = flow(texels, table[:, 0])

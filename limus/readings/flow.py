@@ -1,9 +1,9 @@
 """Water running down a mesh, from triangle to triangle, so that UV seams do not exist for it.
 
-Drops start on the surface with what rain they catch there and take the steepest way: across a triangle, along a valley edge where
-both sides lead into it, on from a vertex by the steepest of what meets there. On what overhangs they hang on for a little, then
-drip and go on where they fall. Every drop feels a pull tilted by up to a degree in a direction of its own, so that a level top
-drains over all its edges and not over none.
+Drops start on the surface with what rain they catch there and take the steepest way: across a triangle, along a valley
+edge where both sides lead into it, on from a vertex by the steepest of what meets there. On what overhangs they hang on
+for a little, then drip and go on where they fall. Every drop feels a pull tilted by up to a degree in a direction of
+its own, so that a level top drains over all its edges and not over none.
 """
 
 from __future__ import annotations
@@ -34,8 +34,8 @@ class Flow:
     """Attributes
     ----------
     passing : (n,) float32 water that passes a texel per width: m2 of open ground whose rain it carries, per m.
-    started, pooled, left, fell : where the water began and ended, m2 of open ground: stayed in a hollow, ran off an open edge, fell past
-        the object.
+    started, pooled, left, fell : where the water began and ended, m2 of open ground: stayed in a hollow, ran off an
+        open edge, fell past the object.
     """
 
     passing: np.ndarray
@@ -49,8 +49,16 @@ class Flow:
 def _deposit(p, q, t, share, uv, corners, positions, pages, size, index, area, out):  # type: ignore[no-untyped-def]
     """Spread ``share`` x length over the texels under the segment p-q in triangle t."""
     i0, i1, i2 = corners[t, 0], corners[t, 1], corners[t, 2]
-    ux, uy, uz = positions[i1, 0] - positions[i0, 0], positions[i1, 1] - positions[i0, 1], positions[i1, 2] - positions[i0, 2]
-    vx, vy, vz = positions[i2, 0] - positions[i0, 0], positions[i2, 1] - positions[i0, 1], positions[i2, 2] - positions[i0, 2]
+    ux, uy, uz = (
+        positions[i1, 0] - positions[i0, 0],
+        positions[i1, 1] - positions[i0, 1],
+        positions[i1, 2] - positions[i0, 2],
+    )
+    vx, vy, vz = (
+        positions[i2, 0] - positions[i0, 0],
+        positions[i2, 1] - positions[i0, 1],
+        positions[i2, 2] - positions[i0, 2],
+    )
     uu, uv_, vv = ux * ux + uy * uy + uz * uz, ux * vx + uy * vy + uz * vz, vx * vx + vy * vy + vz * vz
     det = uu * vv - uv_ * uv_
     if det <= 0.0:
@@ -101,9 +109,32 @@ def _pull(t, gx, gy, gz, normal, out):  # type: ignore[no-untyped-def]
 
 @kernel
 def _run(  # type: ignore[no-untyped-def]
-    first, last, start_p, start_t, mass, pulls, positions, corners, place, normal, twin, twin_edge, fan_start, fan, border,
-    uv, pages, size, index, area, most, out, end_state, end_p, end_t,
-):  # fmt: skip
+    first,
+    last,
+    start_p,
+    start_t,
+    mass,
+    pulls,
+    positions,
+    corners,
+    place,
+    normal,
+    twin,
+    twin_edge,
+    fan_start,
+    fan,
+    border,
+    uv,
+    pages,
+    size,
+    index,
+    area,
+    most,
+    out,
+    end_state,
+    end_p,
+    end_t,
+):
     p, q, d, m = np.empty(3), np.empty(3), np.empty(3), np.empty(3)
     for i in range(first, last):
         t = start_t[i]
@@ -133,13 +164,21 @@ def _run(  # type: ignore[no-untyped-def]
             exit_edge, reach = -1, 1e300
             for e in range(3):
                 a, b = corners[t, e], corners[t, (e + 1) % 3]
-                ex, ey, ez = positions[b, 0] - positions[a, 0], positions[b, 1] - positions[a, 1], positions[b, 2] - positions[a, 2]
+                ex, ey, ez = (
+                    positions[b, 0] - positions[a, 0],
+                    positions[b, 1] - positions[a, 1],
+                    positions[b, 2] - positions[a, 2],
+                )
                 m[0] = normal[t, 1] * ez - normal[t, 2] * ey
                 m[1] = normal[t, 2] * ex - normal[t, 0] * ez
                 m[2] = normal[t, 0] * ey - normal[t, 1] * ex
                 rate = d[0] * m[0] + d[1] * m[1] + d[2] * m[2]
                 if rate < -1e-12 * (ex * ex + ey * ey + ez * ez) ** 0.5:
-                    gap = (p[0] - positions[a, 0]) * m[0] + (p[1] - positions[a, 1]) * m[1] + (p[2] - positions[a, 2]) * m[2]
+                    gap = (
+                        (p[0] - positions[a, 0]) * m[0]
+                        + (p[1] - positions[a, 1]) * m[1]
+                        + (p[2] - positions[a, 2]) * m[2]
+                    )
                     s = max(gap, 0.0) / -rate
                     if s < reach:
                         reach, exit_edge = s, e
@@ -169,7 +208,10 @@ def _run(  # type: ignore[no-untyped-def]
                 m[1] = normal[other, 2] * ex - normal[other, 0] * ez
                 m[2] = normal[other, 0] * ey - normal[other, 1] * ex
                 steep = _pull(other, gx, gy, gz, normal, d)
-                if steep >= 1e-7 and d[0] * m[0] + d[1] * m[1] + d[2] * m[2] > 1e-9 * (ex * ex + ey * ey + ez * ez) ** 0.5:
+                if (
+                    steep >= 1e-7
+                    and d[0] * m[0] + d[1] * m[1] + d[2] * m[2] > 1e-9 * (ex * ex + ey * ey + ez * ez) ** 0.5
+                ):
                     t = other
                     continue
             # Both sides lead into this edge (or it is open): along it, downwards.
@@ -318,12 +360,22 @@ def flow(texels: Texels, caught: np.ndarray, seed: int = 7) -> Flow:
         sums = np.zeros((BLOCKS, len(texels)), np.float32)
 
         def block(
-            k: int, p: np.ndarray = p, t: np.ndarray = t, mass: np.ndarray = mass, pulls: np.ndarray = pulls,
-            edges: list[int] = edges, sums: np.ndarray = sums, state: np.ndarray = state, end_p: np.ndarray = end_p, end_t: np.ndarray = end_t,
-        ) -> None:  # fmt: skip
+            k: int,
+            p: np.ndarray = p,
+            t: np.ndarray = t,
+            mass: np.ndarray = mass,
+            pulls: np.ndarray = pulls,
+            edges: list[int] = edges,
+            sums: np.ndarray = sums,
+            state: np.ndarray = state,
+            end_p: np.ndarray = end_p,
+            end_t: np.ndarray = end_t,
+        ) -> None:
             _run(
-                edges[k], edges[k + 1], p, t, mass, pulls, positions, mesh.triangles, mesh.welded, normal, near.twin, near.twin_edge,
-                starts, fan, border, texels.uv, pages, texels.size, texels.index, texels.area, most, sums[k], state, end_p, end_t,
+                edges[k], edges[k + 1], p, t, mass, pulls, positions, mesh.triangles, mesh.welded, normal, near.twin,
+                near.twin_edge,
+                starts, fan, border, texels.uv, pages, texels.size, texels.index, texels.area, most, sums[k], state,
+                end_p, end_t,
             )  # fmt: skip
 
         map_blocks(block, list(range(BLOCKS)))
@@ -367,7 +419,11 @@ def _hang(texels: Texels, p: np.ndarray, t: np.ndarray, mass: np.ndarray, passin
     for inwards in (0.04, 0.15, 0.4):
         c1, c2 = (1 - inwards) * b1[todo] + inwards / 3, (1 - inwards) * b2[todo] + inwards / 3
         own = t[todo]
-        at = texels.uv[own, 0] * (1 - c1 - c2)[:, None] + texels.uv[own, 1] * c1[:, None] + texels.uv[own, 2] * c2[:, None]
+        at = (
+            texels.uv[own, 0] * (1 - c1 - c2)[:, None]
+            + texels.uv[own, 1] * c1[:, None]
+            + texels.uv[own, 2] * c2[:, None]
+        )
         x, y = (np.clip((at[:, k] * texels.size).astype(np.int64), 0, texels.size - 1) for k in range(2))
         j = texels.index[mesh.triangle_map_set[own].astype(np.int64) * texels.size**2 + y * texels.size + x]
         ok = j >= 0

@@ -1,4 +1,6 @@
-"""Where readings are kept on disk, and which of them were touched: whoever looks after the disk wants to know whose they are."""
+"""Where readings are kept on disk, and which of them were touched: whoever looks after the disk wants to know whose
+they are.
+"""
 
 from __future__ import annotations
 
@@ -13,7 +15,9 @@ _noted: ContextVar[set[str] | None] = ContextVar("kept files", default=None)
 
 def cache_folder() -> Path:
     """Where readings are kept: LIMUS_CACHE, or a folder in the user's cache directory."""
-    return Path(os.environ.get("LIMUS_CACHE") or Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache") / "limus")
+    return Path(
+        os.environ.get("LIMUS_CACHE") or Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache") / "limus"
+    )
 
 
 def note(name: str) -> None:

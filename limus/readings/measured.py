@@ -104,7 +104,9 @@ def _width(plan: RayPlan, around: Surroundings) -> int:
     return plan.width + (3 if around.twin is not None else 0)
 
 
-def stored(texels: Texels, plan: RayPlan, folder: Path | None = None, around: Surroundings = NOTHING) -> Measured | None:
+def stored(
+    texels: Texels, plan: RayPlan, folder: Path | None = None, around: Surroundings = NOTHING
+) -> Measured | None:
     """The readings if they were measured before, else None."""
     path = (folder or cache_folder()) / f"{plan.key(texels, around)}.npy"
     try:
@@ -128,7 +130,8 @@ def measure(
 ) -> Measured:
     """Measured readings, from disk where they are there, else by a ray pass (which may raise ``Cancelled``).
 
-    Values are rounded to half floats (3 decimal digits) either way, so that a second run gives the same bytes as the first.
+    Values are rounded to half floats (3 decimal digits) either way, so that a second run gives the same bytes as the
+    first.
     ``carried`` is what ``carry`` found of ``around.twin``; it is looked for here when left out.
     """
     plan = plan or RayPlan.for_mesh(texels.mesh)
@@ -139,7 +142,9 @@ def measure(
         carried = carry(texels, around.twin, around.twin_reach_m)
     table = measure_rays(texels, plan, progress, around, carried)
     if carried is not None:
-        extra = np.concatenate([carried.tangent_normal(texels)[:, :2], carried.missed[:, None].astype(np.float32)], axis=1)
+        extra = np.concatenate(
+            [carried.tangent_normal(texels)[:, :2], carried.missed[:, None].astype(np.float32)], axis=1
+        )
         table = np.concatenate([table, extra], axis=1)
     table = table.astype(np.float16)
     out = BytesIO()

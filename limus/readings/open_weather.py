@@ -1,6 +1,8 @@
-"""Rain and sun by direction and open sky: what effects look at that must work before anything but the rays has been measured.
+"""Rain and sun by direction and open sky: what effects look at that must work before anything but the rays has been
+measured.
 
-The readings *rain* and *sun* trace the wind and the sun's path and are exact; they take their time, so recipes ask for them and effects do not.
+The readings *rain* and *sun* trace the wind and the sun's path and are exact; they take their time, so recipes ask
+for them and effects do not.
 """
 
 from __future__ import annotations

@@ -8,7 +8,9 @@ from limus.readings.reading import Place, Reading
 
 
 class Rain(Reading):
-    """Driving rain reaching the point, relative to open level ground: 1 there, more on a wall that faces a strong wind, 0 on its lee side."""
+    """Driving rain reaching the point, relative to open level ground: 1 there, more on a wall that faces a strong
+    wind, 0 on its lee side.
+    """
 
     kind = "rain"
     order = 5
@@ -17,7 +19,10 @@ class Rain(Reading):
     reads = ("rain",)
     high = 1.5
     colours = "exposure"
-    about = "Driving rain reaching the point, relative to open level ground: 1 there, more on a wall that faces a strong wind, 0 on its lee side"
+    about = (
+        "Driving rain reaching the point, relative to open level ground: 1 there, more on a wall that faces a "
+        "strong wind, 0 on its lee side"
+    )
 
     @classmethod
     def value(cls, place: Place, size_mm: float) -> np.ndarray:

@@ -1,11 +1,13 @@
 """The shared ray pass: curvature, occlusion, sky and thickness from one set of rays.
 
-Around each texel K directions of the outward hemisphere, evenly spaced in height and turned by the golden angle (a spherical
-Fibonacci set: Swinbank and Purser, 2006), each with its exact opposite. The set is turned and shifted from texel to texel by
-irrational steps (Roberts, "The unreasonable effectiveness of quasirandom sequences", 2018), so that what noise remains is opposite
-next door and a small filter takes it out. Because directions come in opposite pairs a plane reads exactly 0.
+Around each texel K directions of the outward hemisphere, evenly spaced in height and turned by the golden angle (a
+spherical Fibonacci set: Swinbank and Purser, 2006), each with its exact opposite. The set is turned and shifted from
+texel to texel by irrational steps (Roberts, "The unreasonable effectiveness of quasirandom sequences", 2018), so that
+what noise remains is opposite next door and a small filter takes it out. Because directions come in opposite pairs a
+plane reads exactly 0.
 
-Most rays need only the reach of the reading they serve, so each carries its own limit: only those that may see the sky go on.
+Most rays need only the reach of the reading they serve, so each carries its own limit: only those that may see the
+sky go on.
 """
 
 from __future__ import annotations
@@ -35,7 +37,8 @@ Progress = Callable[[float], None]
 class RayPlan:
     """What the pass measures.
 
-    ``radii_mm``: curvature radii, ascending. ``reaches_mm``: occlusion reaches, ascending. ``thickness_mm``: cap of thickness. ``pairs``: directions K.
+    ``radii_mm``: curvature radii, ascending. ``reaches_mm``: occlusion reaches, ascending. ``thickness_mm``: cap of
+    thickness. ``pairs``: directions K.
     """
 
     radii_mm: tuple[float, ...]
@@ -46,7 +49,8 @@ class RayPlan:
 
     @classmethod
     def for_mesh(cls, mesh: Mesh, pairs: int = 32) -> RayPlan:
-        """A ladder of radii by powers of two, the largest about an eighth of the object; any radius between is interpolated.
+        """A ladder of radii by powers of two, the largest about an eighth of the object; any radius between is
+        interpolated.
 
         Lengths of default recipes lie inside it on an object of any size (see ``object_size``).
         """
@@ -70,7 +74,9 @@ class RayPlan:
 
 
 @kernel
-def _make(start, end, pairs, fan, pixel, size, position, normal, epsilon, far, reach, inside, origins, directions, limits):  # type: ignore[no-untyped-def]
+def _make(  # type: ignore[no-untyped-def]
+    start, end, pairs, fan, pixel, size, position, normal, epsilon, far, reach, inside, origins, directions, limits
+):
     """Rays of texels ``start .. end``: pair k of a texel is rows 2k (outward) and 2k + 1 (its opposite)."""
     row = 0
     for i in range(start, end):
@@ -124,8 +130,27 @@ def _entering(count, directions, hit, ng):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _gather(start, end, pairs, normal, position, ground, beyond, directions, inside, distance, hit, radii, reaches, cap, cone, out):  # type: ignore[no-untyped-def]
-    """``ground``: height of the ground, or below everything; ``beyond`` distances to neighbours, empty where there are none."""
+def _gather(  # type: ignore[no-untyped-def]
+    start,
+    end,
+    pairs,
+    normal,
+    position,
+    ground,
+    beyond,
+    directions,
+    inside,
+    distance,
+    hit,
+    radii,
+    reaches,
+    cap,
+    cone,
+    out,
+):
+    """``ground``: height of the ground, or below everything; ``beyond`` distances to neighbours, empty where there
+    are none.
+    """
     row = 0
     nothing = np.float32(1e30)
     curves, hides = len(radii), len(reaches)
@@ -229,17 +254,18 @@ def measure_rays(
     Parameters
     ----------
     progress : called with 0..1 after each block, from the calling thread or a pool thread; it may raise ``Cancelled``.
-    around : ground and neighbours, which hide; with ``carried`` (from ``around.twin``) texels are measured where they meet the twin.
+    around : ground and neighbours, which hide; with ``carried`` (from ``around.twin``) texels are measured where they
+        meet the twin.
 
     Returns
     -------
-    (n, plan.width) float32: curvature at each radius (-1..1), occlusion at each reach (0..1), sky (0..1), thickness (0..1, as a share of its cap:
-    half floats hold no more than 65 m in millimetres).
+    (n, plan.width) float32: curvature at each radius (-1..1), occlusion at each reach (0..1), sky (0..1), thickness
+    (0..1, as a share of its cap: half floats hold no more than 65 m in millimetres).
 
     Notes
     -----
-    Ball fraction: along a direction the share of the ball's volume up to distance s is (s / r)^3. Pottmann et al., "Integral
-    invariants for robust geometry processing", Computer Aided Geometric Design 26, 2009.
+    Ball fraction: along a direction the share of the ball's volume up to distance s is (s / r)^3. Pottmann et al.,
+    "Integral invariants for robust geometry processing", Computer Aided Geometric Design 26, 2009.
     """
     mesh = texels.mesh
     out = np.empty((len(texels), plan.width), np.float32)
@@ -282,7 +308,9 @@ def _trace_all(
     progress: Progress,
     out: np.ndarray,
 ) -> None:
-    """The pass from (n, 3) points with (n, 3) face normals of ``solid``, block by block; never more than a few blocks of rays exist."""
+    """The pass from (n, 3) points with (n, 3) face normals of ``solid``, block by block; never more than a few blocks
+    of rays exist.
+    """
     scene = ray_scene(solid)
     others = ray_scene(around.neighbours) if around.neighbours is not None else None
     epsilon = np.float32(max(solid.diagonal * 1e-6, 1e-12) * 4)
@@ -316,12 +344,15 @@ def _trace_all(
             local.rays = rays
         origins, directions, limits = local.origins, local.directions, local.limits
         _make(
-            start, end, plan.pairs, fan, pixel, size, position, normal, epsilon, far, reach, inside, origins, directions, limits
+            start, end, plan.pairs, fan, pixel, size, position, normal, epsilon, far, reach, inside, origins,
+            directions, limits
         )  # fmt: skip
         beyond = nothing
         if others is not None:
             # Before the main trace, which writes its distances into the limits.
-            seen = trace(others, np.ascontiguousarray(origins[::2]), np.ascontiguousarray(directions[::2]), limits[::2].copy())
+            seen = trace(
+                others, np.ascontiguousarray(origins[::2]), np.ascontiguousarray(directions[::2]), limits[::2].copy()
+            )
             beyond = np.where(seen["primID"] >= 0, seen["tfar"], np.float32(1e30)).astype(np.float32)
         hits = trace(scene, origins, directions, limits)
         distance, hit = hits["tfar"], hits["primID"]
@@ -329,7 +360,8 @@ def _trace_all(
         if len(rows):
             _go_on(scene, rows, origins, directions, inside, distance, hit, epsilon)
         _gather(
-            start, end, plan.pairs, normal, position, ground, beyond, directions, inside, distance, hit, radii, reaches, cap, cone, out
+            start, end, plan.pairs, normal, position, ground, beyond, directions, inside, distance, hit, radii,
+            reaches, cap, cone, out
         )  # fmt: skip
         with lock:
             done[0] += 1
@@ -348,7 +380,9 @@ def _go_on(
     hit: np.ndarray,
     epsilon: np.float32,
 ) -> None:
-    """Follow rays through solids that overlap, until they leave the last one; writes the exit into ``distance`` and ``hit``."""
+    """Follow rays through solids that overlap, until they leave the last one; writes the exit into ``distance`` and
+    ``hit``.
+    """
     depth = np.full(len(rows), 2, np.int32)
     travelled = distance[rows].copy()
     for _ in range(6):
@@ -359,7 +393,9 @@ def _go_on(
         hit[rows[~go]] = -1
         rows, depth, travelled, left = rows[go], depth[go], travelled[go], left[go]
         start = origins[rows] + directions[rows] * (travelled + epsilon)[:, None]
-        again = trace(scene, np.ascontiguousarray(start), np.ascontiguousarray(directions[rows]), left.astype(np.float32))
+        again = trace(
+            scene, np.ascontiguousarray(start), np.ascontiguousarray(directions[rows]), left.astype(np.float32)
+        )
         found = again["primID"] >= 0
         facing = np.einsum("ij,ij->i", directions[rows], again["Ng"])
         depth = depth + np.where(facing < 0, 1, -1)

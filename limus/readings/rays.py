@@ -30,7 +30,9 @@ def ray_scene(mesh: Mesh) -> rtcore_scene.EmbreeScene:
 
     def make() -> _Tree:
         scene = rtcore_scene.EmbreeScene()
-        TriangleMesh(scene, np.ascontiguousarray(mesh.positions, np.float32), np.ascontiguousarray(mesh.triangles, np.int32))
+        TriangleMesh(
+            scene, np.ascontiguousarray(mesh.positions, np.float32), np.ascontiguousarray(mesh.triangles, np.int32)
+        )
         # The tree is built at the first query; do that here, once, and not in two threads at the same time.
         scene.run(np.zeros((1, 3), np.float32), np.array([[0, 1, 0]], np.float32))
         return _Tree(scene, len(mesh.triangles))
@@ -42,7 +44,8 @@ def ray_scene(mesh: Mesh) -> rtcore_scene.EmbreeScene:
 def trace(
     scene: rtcore_scene.EmbreeScene, origins: np.ndarray, directions: np.ndarray, limits: np.ndarray | None = None
 ) -> dict[str, np.ndarray]:
-    """First hits of float32 rays: ``tfar`` (m, the limit where nothing was hit), ``primID`` (-1: none), ``Ng``, ``u``, ``v``.
+    """First hits of float32 rays: ``tfar`` (m, the limit where nothing was hit), ``primID`` (-1: none), ``Ng``,
+    ``u``, ``v``.
 
     The library uses ``limits`` as its own store and leaves the hit distances in it.
     """
@@ -50,7 +53,9 @@ def trace(
     return hits
 
 
-def blocked(scene: rtcore_scene.EmbreeScene, origins: np.ndarray, directions: np.ndarray, limits: np.ndarray) -> np.ndarray:
+def blocked(
+    scene: rtcore_scene.EmbreeScene, origins: np.ndarray, directions: np.ndarray, limits: np.ndarray
+) -> np.ndarray:
     """(m,) bool: whether anything lies within the limit of each float32 ray. Cheaper than the first hit."""
     hits: np.ndarray = scene.run(origins, directions, dists=limits, query="OCCLUDED")
     return np.asarray(hits) >= 0

@@ -17,8 +17,9 @@ from limus.surface.texels import Texels
 
 #: What sun, rain and run-off are measured for apart from the ray pass.
 WEATHER = ("sun", "rain", "runoff")
-#: What readings, sources and effects may declare that they look at besides the texels themselves; fields of the setting are
-#: "setting." and their name. Keys hold just what is declared, so a change makes again what looks at it and nothing else.
+#: What readings, sources and effects may declare that they look at besides the texels themselves; fields of the setting
+#: are "setting." and their name. Keys hold just what is declared, so a change makes again what looks at it and nothing
+#: else.
 READS = ("rays", *WEATHER, "neighbours", "colours", *(f"setting.{name}" for name in Setting.model_fields))
 
 
@@ -29,7 +30,8 @@ def asks_weather(reads: Iterable[str]) -> bool:
 
 @dataclass(frozen=True)
 class Place:
-    """What a reading may look at. ``exposure`` may be missing where nothing asks for sun, rain or run-off; ``colours`` (V, 4) are
+    """What a reading may look at. ``exposure`` may be missing where nothing asks for sun, rain or run-off;
+    ``colours`` (V, 4) are
     the vertex colours with what was painted on them, where something was, and ``colours_key`` tells which.
     """
 
@@ -46,7 +48,9 @@ class Place:
         return self.texels.vertex_colour if self.colours is None else self.texels.from_vertices(self.colours)
 
     def key_for(self, reads: Iterable[str]) -> str:
-        """Hash of the texels and of what is read besides (see ``READS``), measuring quality included, and of nothing else."""
+        """Hash of the texels and of what is read besides (see ``READS``), measuring quality included, and of nothing
+        else.
+        """
         # Asked by every line and layer of a scene, for the same few sets.
         known: dict[frozenset[str], str] = self.__dict__.setdefault("_keys", {})
         wanted = frozenset(reads)
@@ -86,7 +90,8 @@ class Place:
 class Reading:
     """One quantity measured from geometry.
 
-    ``kind`` is its name on the command line; ``size`` says what the millimetre parameter means, if it has one; ``low`` .. ``high``
+    ``kind`` is its name on the command line; ``size`` says what the millimetre parameter means, if it has one;
+    ``low`` .. ``high``
     is the range shown in look-through.
     """
 

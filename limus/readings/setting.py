@@ -23,7 +23,9 @@ def _optional(
     start: float,
     group: str = "Standing",
 ) -> Any:
-    """A number that may be left out; ``empty`` says what then holds, ``start`` is where it begins when it is switched on."""
+    """A number that may be left out; ``empty`` says what then holds, ``start`` is where it begins when it is switched
+    on.
+    """
     return Field(
         default=None,
         ge=low,
@@ -43,17 +45,29 @@ def _optional(
 
 
 class Setting(Document):
-    """Ground, sky, wind and climate. The object stands with +y up; north and wind are angles about up, seen from above."""
+    """Ground, sky, wind and climate. The object stands with +y up; north and wind are angles about up, seen from
+    above.
+    """
 
     up: Up = choice(
         "+y", "Up in the file", "Which axis of the file points up",
         **{"+y": "+Y", "-y": "−Y", "+z": "+Z", "-z": "−Z", "+x": "+X", "-x": "−X"}, hints={"group": "Standing"},
     )  # fmt: skip
     ground_mm: float | None = _optional(
-        "Ground", "mm", -1e7, 1e7, (-500.0, 500.0), "Height of the ground in the object's own heights", "at the lowest point", 0.0
+        "Ground",
+        "mm",
+        -1e7,
+        1e7,
+        (-500.0, 500.0),
+        "Height of the ground in the object's own heights",
+        "at the lowest point",
+        0.0,
     )
     ground_hides: bool = switch(
-        True, "Ground hides", "The ground counts in occlusion: what is near it is sheltered from below", group="Standing"
+        True,
+        "Ground hides",
+        "The ground counts in occlusion: what is near it is sheltered from below",
+        group="Standing",
     )
     north_deg: float = number(
         0.0,
@@ -102,7 +116,8 @@ class Setting(Document):
     )
     corrosivity: Corrosivity = choice(
         "C4", "Corrosivity", "Class of the place after ISO 9223", hints={"group": "Climate"},
-        C1="C1 very low, heated rooms", C2="C2 low, dry country air", C3="C3 medium, towns", C4="C4 high, by the water", C5="C5 very high, by the sea", CX="CX extreme",
+        C1="C1 very low, heated rooms", C2="C2 low, dry country air", C3="C3 medium, towns",
+        C4="C4 high, by the water", C5="C5 very high, by the sea", CX="CX extreme",
     )  # fmt: skip
     years: float = number(
         10.0,

@@ -14,7 +14,9 @@ DAYS, STEPS = 36, 96
 
 
 def declination(day: float) -> float:
-    """Declination of the sun in degrees (Cooper, "The absorption of radiation in solar stills", Solar Energy 12, 1969)."""
+    """Declination of the sun in degrees (Cooper, "The absorption of radiation in solar stills", Solar Energy 12,
+    1969).
+    """
     return 23.45 * float(np.sin(np.radians(360.0 * (284 + day) / 365.0)))
 
 
@@ -24,7 +26,9 @@ def elevation(latitude: float, day: float, hour: float) -> float:
 
 
 def _local(latitude: float, day: float, hours: np.ndarray) -> np.ndarray:
-    """(m, 3) unit vectors towards the sun: east, north, up (Duffie and Beckman, Solar Engineering of Thermal Processes, ch. 1)."""
+    """(m, 3) unit vectors towards the sun: east, north, up (Duffie and Beckman, Solar Engineering of Thermal
+    Processes, ch. 1).
+    """
     d, lat = np.radians(declination(day)), np.radians(latitude)
     h = np.radians((hours - 12.0) * 15.0)
     east = -np.cos(d) * np.sin(h)
@@ -36,14 +40,17 @@ def _local(latitude: float, day: float, hours: np.ndarray) -> np.ndarray:
 def compass(setting: Setting, bearing_deg: float) -> np.ndarray:
     """(3,) unit vector of a compass bearing (0 north, 90 east) in the object's axes, y = 0.
 
-    ``setting.north_deg`` turns the compass: at 0 north is -z and east +x, as on a plan seen from above with +z towards you.
+    ``setting.north_deg`` turns the compass: at 0 north is -z and east +x, as on a plan seen from above with +z
+    towards you.
     """
     a = np.radians(bearing_deg + setting.north_deg)
     return np.array([np.sin(a), 0.0, -np.cos(a)])
 
 
 def daylight(latitude: float, day: float) -> float:
-    """Hours from sunrise to sunset, 0..24 (Duffie and Beckman, equation 1.6.11: cos w = -tan(latitude) tan(declination))."""
+    """Hours from sunrise to sunset, 0..24 (Duffie and Beckman, equation 1.6.11: cos w = -tan(latitude)
+    tan(declination)).
+    """
     lat = np.radians(np.clip(latitude, -89.999, 89.999))
     cosine = -np.tan(lat) * np.tan(np.radians(declination(day)))
     return float(2.0 * np.degrees(np.arccos(np.clip(cosine, -1.0, 1.0))) / 15.0)
@@ -54,8 +61,8 @@ def sun_directions(setting: Setting) -> tuple[np.ndarray, np.ndarray]:
 
     Returns
     -------
-    (days, STEPS, 3) float32 unit vectors at moments evenly spread from sunrise to sunset; (days,) float32 hours that each of them
-    stands for, 0 in the polar night.
+    (days, STEPS, 3) float32 unit vectors at moments evenly spread from sunrise to sunset; (days,) float32 hours that
+    each of them stands for, 0 in the polar night.
     """
     days = (setting.day,) if setting.day is not None else tuple((k + 0.5) * 365.0 / DAYS for k in range(DAYS))
     north, east = compass(setting, 0.0), compass(setting, 90.0)
@@ -93,9 +100,10 @@ def _sphere(latitude: float, day: int | None, north_deg: float) -> np.ndarray:
 
 
 def direct_sun(setting: Setting, normals: np.ndarray) -> np.ndarray:
-    """(n,) float32: the sun that unhidden surfaces with unit ``normals`` (n, 3) catch against open level ground, over the day of the
-    setting or over the year: integrals of the cosine over the time that it is above 0. Read from a table of the sphere in steps of two
-    degrees, which is off by less than 2e-4 of level ground. 0 everywhere in the polar night.
+    """(n,) float32: the sun that unhidden surfaces with unit ``normals`` (n, 3) catch against open level ground, over
+    the day of the setting or over the year: integrals of the cosine over the time that it is above 0. Read from a table
+    of the sphere in steps of two degrees, which is off by less than 2e-4 of level ground. 0 everywhere in the polar
+    night.
     """
     table = _sphere(setting.latitude, setting.day, setting.north_deg)
     at = np.stack(

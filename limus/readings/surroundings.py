@@ -17,7 +17,8 @@ class Surroundings:
     ----------
     ground_m : height of a level ground that hides what is near it, metres; None: no ground.
     neighbours : other objects, placed, as one mesh; they hide, but are not part of the solid.
-    twin : a finer mesh of the same object to measure from. twin_reach_m : how far from the surface it is looked for; None: found.
+    twin : a finer mesh of the same object to measure from. twin_reach_m : how far from the surface it is looked for;
+        None: found.
     """
 
     ground_m: float | None = None

@@ -1,7 +1,8 @@
 """Detail carried over from a high-poly twin.
 
-From each texel a ray goes out along the normal and one goes in; the nearer hit on the twin is the point that is measured instead, or
-the outer skin of what lies over it there. Where part names match, a part looks for its own counterpart only, so that a bolt does not read the plate behind it.
+From each texel a ray goes out along the normal and one goes in; the nearer hit on the twin is the point that is
+measured instead, or the outer skin of what lies over it there. Where part names match, a part looks for its own
+counterpart only, so that a bolt does not read the plate behind it.
 """
 
 from __future__ import annotations
@@ -16,9 +17,11 @@ from limus.readings.rays import ray_scene, trace
 from limus.surface.mesh import Mesh, Part
 from limus.surface.texels import Texels
 
-#: Words that only say which of the two a part is: behind a mark ("wheel_low"), or in capitals of their own ("wheelHP", "WheelHigh").
+#: Words that only say which of the two a part is: behind a mark ("wheel_low"), or in capitals of their own ("wheelHP",
+#: "WheelHigh").
 _WHICH = re.compile(
-    r"(?:[\s_.-]+(?i:low[ _-]?poly|high[ _-]?poly|low|high|lo|hi|lp|hp)|(?<=[a-z])(?:Low|High|LP|HP|LowPoly|HighPoly))(?=[\s_.\d-]*$)"
+    r"(?:[\s_.-]+(?i:low[ _-]?poly|high[ "
+    r"_-]?poly|low|high|lo|hi|lp|hp)|(?<=[a-z])(?:Low|High|LP|HP|LowPoly|HighPoly))(?=[\s_.\d-]*$)"
 )
 _NUMBER = re.compile(r"[\s_.-]*\d+$")
 _BLOCK = 1 << 15
@@ -30,7 +33,8 @@ class Carried:
 
     Attributes
     ----------
-    position : (n, 3) float32 m. face : (n, 3) float32 normal of the triangle hit. normal : (n, 3) float32 interpolated normal.
+    position : (n, 3) float32 m. face : (n, 3) float32 normal of the triangle hit. normal : (n, 3) float32
+        interpolated normal.
     missed : (n,) bool; there the three above are the texel's own. reach_m : distance within which was looked.
     matched : names of the parts that found a part of the same name.
     """
@@ -53,13 +57,17 @@ class Carried:
 
 
 def plain_name(name: str) -> str:
-    """The name without the word that says low or high, in small letters, with blanks for marks: "Wheel_low.02" is "wheel 02"."""
+    """The name without the word that says low or high, in small letters, with blanks for marks: "Wheel_low.02" is
+    "wheel 02".
+    """
     bare = re.sub(r"[\s_.-]+", " ", _WHICH.sub("", name.strip())).strip().lower()
     return bare or name.strip().lower()
 
 
 def stems(name: str) -> list[str]:
-    """``plain_name`` and what remains as numbers at its end are taken off one by one: exporters add them by themselves."""
+    """``plain_name`` and what remains as numbers at its end are taken off one by one: exporters add them by
+    themselves.
+    """
     out = [plain_name(name)]
     while (shorter := _NUMBER.sub("", out[-1])) and shorter != out[-1]:
         out.append(shorter)
@@ -69,8 +77,9 @@ def stems(name: str) -> list[str]:
 def partners(own: list[str], twins: list[str]) -> list[list[int]]:
     """For each own part the numbers of the twin's parts that belong to it by name.
 
-    A part of the twin goes to the parts of its very name, else of its name without numbers, else to those that differ in a number
-    only. So the second of several bolts gets the second bolt, and a piece that was numbered by an exporter goes to its whole.
+    A part of the twin goes to the parts of its very name, else of its name without numbers, else to those that differ
+    in a number only. So the second of several bolts gets the second bolt, and a piece that was numbered by an exporter
+    goes to its whole.
     """
     plain, loose = [plain_name(n) for n in own], [stems(n) for n in own]
     out: list[list[int]] = [[] for _ in own]
@@ -93,8 +102,8 @@ def _only(mesh: Mesh, parts: list[Part]) -> tuple[Mesh, np.ndarray]:
 def found_reach(texels: Texels, groups: list[Group]) -> float:
     """A distance that takes in what of the twin lies over or under these texels, metres.
 
-    A quarter more than the 99.8th percentile of the distances found within 2 % of the object's size, at least 0.2 % of it. A large
-    distance does little harm, since the nearer surface wins wherever there is one.
+    A quarter more than the 99.8th percentile of the distances found within 2 % of the object's size, at least 0.2 % of
+    it. A large distance does little harm, since the nearer surface wins wherever there is one.
     """
     size = texels.mesh.diagonal
     step = max(1, len(texels) // 40_000)
@@ -138,11 +147,19 @@ def _nearest(p: np.ndarray, n: np.ndarray, twin: Mesh, reach: np.float32) -> tup
 
 
 def _outwards(
-    scene: object, ray: np.ndarray, here: np.ndarray, point: np.ndarray, tri: np.ndarray, origin: np.ndarray, reach: np.float32
+    scene: object,
+    ray: np.ndarray,
+    here: np.ndarray,
+    point: np.ndarray,
+    tri: np.ndarray,
+    origin: np.ndarray,
+    reach: np.float32,
 ) -> None:
-    """Move hits out of solids that lie over them: letters or ribs sunk into a surface count as one with it, as in the ray pass.
+    """Move hits out of solids that lie over them: letters or ribs sunk into a surface count as one with it, as in the
+    ray pass.
 
-    As long as the next surface outwards is met from behind (no other solid was entered before it) that one is the outer skin.
+    As long as the next surface outwards is met from behind (no other solid was entered before it) that one is the
+    outer skin.
     """
     for _ in range(4):
         if not len(here):
@@ -159,7 +176,9 @@ def _outwards(
 
 @dataclass(frozen=True)
 class Group:
-    """Texels ``here`` that look for the same parts of the twin: ``piece``, triangle k of which is triangle ``rows[k]`` of the twin."""
+    """Texels ``here`` that look for the same parts of the twin: ``piece``, triangle k of which is triangle
+    ``rows[k]`` of the twin.
+    """
 
     here: np.ndarray
     piece: Mesh
@@ -181,7 +200,9 @@ def matched(texels: Texels, twin: Mesh) -> tuple[list[Group], tuple[str, ...]]:
     for target, members in wanted.values():
         here = np.flatnonzero(np.isin(texels.part, members))
         if len(here):
-            piece, rows = _only(twin, target) if len(target) < len(twin.parts) else (twin, np.arange(len(twin.triangles)))
+            piece, rows = (
+                _only(twin, target) if len(target) < len(twin.parts) else (twin, np.arange(len(twin.triangles)))
+            )
             groups.append(Group(here, piece, rows))
     return groups, tuple(p.name for p, match in zip(texels.mesh.parts, own, strict=True) if match)
 
@@ -190,7 +211,11 @@ def carry(texels: Texels, twin: Mesh, reach_m: float | None = None) -> Carried:
     """Look from every texel for the twin; see ``Carried``. ``reach_m`` None: found from the two meshes."""
     groups, names = matched(texels, twin)
     reach = float(reach_m) if reach_m else found_reach(texels, groups)
-    position, face, normal = texels.position.copy(), texels.mesh.face_normals[texels.triangle].copy(), texels.normal.copy()
+    position, face, normal = (
+        texels.position.copy(),
+        texels.mesh.face_normals[texels.triangle].copy(),
+        texels.normal.copy(),
+    )
     missed = np.ones(len(texels), bool)
     faces = twin.face_normals
     for group in groups:

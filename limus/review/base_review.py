@@ -35,7 +35,9 @@ class Said:
 
 
 def repeats(choice: BaseChoice, extent_mm: float, seed: int, files: Callable[[str], Path] | None = None) -> Repetition:
-    """How much the tile of a map set shows to repeat on a flat wall of this width; nothing where the wall holds hardly more than a tile."""
+    """How much the tile of a map set shows to repeat on a flat wall of this width; nothing where the wall holds
+    hardly more than a tile.
+    """
     tile_mm = choice.placing.size_cm * 10.0 * choice.placing.scale
     if not isinstance(choice.material, MapSet) or not choice.material.files or extent_mm < 1.4 * tile_mm:
         return Repetition(0.0, 0.0)
@@ -69,11 +71,15 @@ def said_of(choice: BaseChoice, pile: Pile, here: np.ndarray, session: Session) 
     color = spread(pile.base["base_color"], CHANNELS["base_color"], len(pile.skin))[rows].mean(axis=0)
     metal = float(spread(pile.base["metalness"], CHANNELS["metalness"], len(pile.skin))[rows].mean())
     extent = float(np.linalg.norm(session.mesh.bounds[1] - session.mesh.bounds[0])) * 1000 / np.sqrt(2)
-    key = key_of("repeats", choice.material.model_dump(), choice.placing.model_dump(), round(extent, 1), session.scene.seed)
+    key = key_of(
+        "repeats", choice.material.model_dump(), choice.placing.model_dump(), round(extent, 1), session.scene.seed
+    )
     found: Repetition = session.store.get(key, lambda: repeats(choice, extent, session.scene.seed, session.find))
     notes = []
     if choice.where is not None and float(here.max(initial=0.0)) < 0.02:
-        notes.append("Nothing of it shows: where two meet the higher one wins. Raise how high it stands, or sharpen its mask")
+        notes.append(
+            "Nothing of it shows: where two meet the higher one wins. Raise how high it stands, or sharpen its mask"
+        )
     odd = plausible(color, metal)
     if odd:
         notes.append(f"Its mean colour is unlikely: {odd}")
@@ -86,5 +92,9 @@ def said_of(choice: BaseChoice, pile: Pile, here: np.ndarray, session: Session) 
         if pixel > 3 * pile.texels.texel_mm:
             notes.append(f"One of its pixels is {pixel:.2g} mm wide, several texels: it will look soft")
     if high - low > 0.2 * extent:
-        notes.append("Its relief is as high as a large part of the object: look at the relief range and the size of the tile")
-    return Said(choice.title, (low, high), (float(color[0]), float(color[1]), float(color[2])), max(0.0, found.strength), notes)
+        notes.append(
+            "Its relief is as high as a large part of the object: look at the relief range and the size of the tile"
+        )
+    return Said(
+        choice.title, (low, high), (float(color[0]), float(color[1]), float(color[2])), max(0.0, found.strength), notes
+    )

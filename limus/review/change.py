@@ -15,7 +15,8 @@ SEEN = ("roughness", "metalness", "coat_weight", "fuzz_weight", "opacity")
 
 @dataclass(frozen=True)
 class Change:
-    """``colour``, ``other``: over all of the surface, steps of 255 of encoded base color, and 0..1 of what else is seen (the normal counts half its way).
+    """``colour``, ``other``: over all of the surface, steps of 255 of encoded base color, and 0..1 of what else is
+    seen (the normal counts half its way).
     ``colour_there``, ``other_there``: over the fiftieth of the texels that changed most.
     """
 
@@ -33,7 +34,10 @@ class Change:
 def changed(one: Surface, two: Surface, area: np.ndarray) -> Change:
     """The change from ``one`` to ``two``; ``area`` (n,) float32 of the texels."""
     colour = (
-        np.abs(to_srgb(one.channel("base_color")) - to_srgb(two.channel("base_color"))).reshape(len(area), -1).mean(axis=1) * 255
+        np.abs(to_srgb(one.channel("base_color")) - to_srgb(two.channel("base_color")))
+        .reshape(len(area), -1)
+        .mean(axis=1)
+        * 255
     )
     other = np.zeros(len(area))
     for name in SEEN:
@@ -43,5 +47,6 @@ def changed(one: Surface, two: Surface, area: np.ndarray) -> Change:
     few = max(8, len(area) // 50)
     weight = area / area.sum()
     return Change(
-        float((colour * weight).sum()), float((other * weight).sum()), float(np.sort(colour)[-few:].mean()), float(np.sort(other)[-few:].mean())
+        float((colour * weight).sum()), float((other * weight).sum()), float(np.sort(colour)[-few:].mean()),
+        float(np.sort(other)[-few:].mean())
     )  # fmt: skip

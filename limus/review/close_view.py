@@ -34,13 +34,17 @@ class View:
         key = key_of("close view", texels.key, width, height, supersample, self.azimuth, self.zoom, self.at)
         found: Picture = store.get(
             key,
-            lambda: Picture.of(texels, width, height, azimuth=self.azimuth, zoom=self.zoom, at=self.at, supersample=supersample),
+            lambda: Picture.of(
+                texels, width, height, azimuth=self.azimuth, zoom=self.zoom, at=self.at, supersample=supersample
+            ),
         )
         return found
 
 
 def close_view(texels: Texels, change: np.ndarray, width: int, height: int, store: Store) -> View:
-    """The view of ``width`` to ``height`` that shows most of ``change``, (n,) 0..1; the whole object where nothing changed."""
+    """The view of ``width`` to ``height`` that shows most of ``change``, (n,) 0..1; the whole object where nothing
+    changed.
+    """
     w = SEARCHED if width >= height else max(16, SEARCHED * width // height)
     h = SEARCHED if height > width else max(16, SEARCHED * height // width)
     best: tuple[float, View] | None = None
@@ -60,7 +64,9 @@ def close_view(texels: Texels, change: np.ndarray, width: int, height: int, stor
 
 
 def _densest(seen: np.ndarray, zoom: float) -> tuple[float, tuple[float, float]]:
-    """(sum, middle as ``Picture.of`` takes it) of the window with the largest sum; windows lie on a grid of quarters of their size."""
+    """(sum, middle as ``Picture.of`` takes it) of the window with the largest sum; windows lie on a grid of quarters
+    of their size.
+    """
     height, width = seen.shape
     tall, wide = max(2, round(height / zoom)), max(2, round(width / zoom))
     sums = np.zeros((height + 1, width + 1))
@@ -76,7 +82,8 @@ def _densest(seen: np.ndarray, zoom: float) -> tuple[float, tuple[float, float]]
 
 
 def outstanding(picture: np.ndarray, change: np.ndarray) -> np.ndarray:
-    """(h, w, 3) uint8 with what did not change stepped back, paler and towards the surround; ``change`` (h, w, 3) uint8, white where it did.
+    """(h, w, 3) uint8 with what did not change stepped back, paler and towards the surround; ``change`` (h, w, 3)
+    uint8, white where it did.
 
     It keeps some of its colour: bare iron in a green paint is seen by the green around it.
     """

@@ -26,12 +26,15 @@ class Glimpse:
     note: str
 
 
-def glimpse(session: Session, scene: Scene, size: tuple[int, int], added: int, check: Callable[[], None] = lambda: None) -> Glimpse:
+def glimpse(
+    session: Session, scene: Scene, size: tuple[int, int], added: int, check: Callable[[], None] = lambda: None
+) -> Glimpse:
     """A picture of what the last ``added`` layers of ``scene`` do, small and quick, with whatever readings there are.
 
     Parameters
     ----------
-    session : on the same object. size : width and height in pixels. check : called between layers, may raise ``Cancelled``.
+    session : on the same object. size : width and height in pixels. check : called between layers, may raise
+        ``Cancelled``.
 
     Raises
     ------
@@ -40,7 +43,9 @@ def glimpse(session: Session, scene: Scene, size: tuple[int, int], added: int, c
     readings = session.readings()
     if readings is None:
         raise InputError("the object has not been measured yet", where="object", remedy="Wait for the draft readings")
-    chronicle = session.chronicle(readings.measured, min(TEXELS, session.fitted(TEXELS)), weather=scene.asks_for_weather)
+    chronicle = session.chronicle(
+        readings.measured, min(TEXELS, session.fitted(TEXELS)), weather=scene.asks_for_weather
+    )
     chapters = chronicle.play(scene, check=check)
     pile = chapters[-1].pile if chapters else chronicle.as_made(scene)
     check()

@@ -17,14 +17,21 @@ def _room(direction: np.ndarray, roughness: np.ndarray) -> np.ndarray:
     away = 1 - direction @ (window / np.linalg.norm(window))
     # A soft window: the rougher, the wider and the weaker.
     glow = np.float32(0.36) * np.exp(-away / (wide * 0.55)) / (wide + np.float32(0.06))
-    strip = np.exp(-((direction[:, 0] - np.float32(0.72)) ** 2) / (2 * (wide * 0.5) ** 2)) * np.float32(0.10) / (wide + 0.12)
-    return np.asarray(np.clip(sky, 0.06, None)[:, None] + (glow + strip)[:, None] * np.array([1.0, 0.985, 0.96]), np.float32)
+    strip = (
+        np.exp(-((direction[:, 0] - np.float32(0.72)) ** 2) / (2 * (wide * 0.5) ** 2))
+        * np.float32(0.10)
+        / (wide + 0.12)
+    )
+    return np.asarray(
+        np.clip(sky, 0.06, None)[:, None] + (glow + strip)[:, None] * np.array([1.0, 0.985, 0.96]), np.float32
+    )
 
 
 def lit(sheet: Sheet, normal: np.ndarray, view: np.ndarray, open_: np.ndarray | None = None) -> np.ndarray:
     """(n, 3) encoded colours of points lit by one lamp and a room.
 
-    Lambert and GGX (B. Walter et al., 2007) with Schlick's Fresnel; clear coats and fuzz as far as a small picture shows them.
+    Lambert and GGX (B. Walter et al., 2007) with Schlick's Fresnel; clear coats and fuzz as far as a small picture
+    shows them.
 
     Parameters
     ----------

@@ -1,7 +1,7 @@
 """Look-through: values turned into colours, with a legend.
 
-Masks and scalar readings run from black to white. Signed curvature is ochre where convex, neutral where flat, indigo where concave.
-Exposure readings use one hue. A colour is never the only carrier: the legend names both ends.
+Masks and scalar readings run from black to white. Signed curvature is ochre where convex, neutral where flat, indigo
+where concave. Exposure readings use one hue. A colour is never the only carrier: the legend names both ends.
 """
 
 from __future__ import annotations
@@ -16,7 +16,13 @@ from limus.surface.texels import Texels
 #: Stops as (place 0..1, red, green, blue), encoded sRGB 0..255.
 RAMPS: dict[str, list[tuple[float, int, int, int]]] = {
     "grey": [(0.0, 0, 0, 0), (1.0, 255, 255, 255)],
-    "signed": [(0.0, 44, 42, 110), (0.35, 104, 108, 150), (0.5, 150, 150, 150), (0.65, 190, 150, 92), (1.0, 226, 158, 30)],
+    "signed": [
+        (0.0, 44, 42, 110),
+        (0.35, 104, 108, 150),
+        (0.5, 150, 150, 150),
+        (0.65, 190, 150, 92),
+        (1.0, 226, 158, 30),
+    ],
     "exposure": [(0.0, 18, 30, 36), (0.5, 74, 118, 132), (1.0, 226, 240, 242)],
 }
 

@@ -11,7 +11,9 @@ from limus.strata.pile import Pile
 
 
 def moment_picture(pile: Pile, picture: Picture, occlusion: np.ndarray) -> np.ndarray:
-    """(h, w, 3) uint8: ``pile`` in simple light; only the texels that are seen are composited. ``occlusion`` (n,) 0 open."""
+    """(h, w, 3) uint8: ``pile`` in simple light; only the texels that are seen are composited. ``occlusion`` (n,) 0
+    open.
+    """
     seen, back = np.unique(np.maximum(picture.texel, 0), return_inverse=True)
     sheet = pile.only(seen).visible()
 

@@ -1,7 +1,7 @@
 """Small pictures of the object, made without a graphics card.
 
-One ray per pixel finds the texel that is seen; after that a picture of any field is one gather, cheap enough to refresh every
-picture in the interface at each edit.
+One ray per pixel finds the texel that is seen; after that a picture of any field is one gather, cheap enough to refresh
+every picture in the interface at each edit.
 """
 
 from __future__ import annotations
@@ -23,7 +23,8 @@ class Picture:
 
     Attributes
     ----------
-    texel : (h * s, w * s) int32 texel seen by each ray, -1 for the surround; ``supersample`` s rays per pixel along each side.
+    texel : (h * s, w * s) int32 texel seen by each ray, -1 for the surround; ``supersample`` s rays per pixel along
+        each side.
     light : (h * s, w * s) float32 shading for flat fields, so that the shape reads.
     """
 
@@ -48,7 +49,8 @@ class Picture:
     ) -> Picture:
         """Look at the object from ``azimuth`` (degrees about up, 0 = +z) and ``elevation``; ``zoom`` 1 shows all of it.
 
-        ``at`` is the middle of what is shown, to the right and up, in widths and heights of the whole view; (0, 0) is the middle of the object.
+        ``at`` is the middle of what is shown, to the right and up, in widths and heights of the whole view; (0, 0) is
+        the middle of the object.
         """
         mesh = texels.mesh
         centre = mesh.bounds.mean(axis=0)

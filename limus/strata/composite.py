@@ -10,7 +10,8 @@ from limus.common.blending import blend_value
 from limus.common.parallel import fading, kernel, map_blocks
 from limus.materials.channels import CHANNELS, is_even
 
-#: Texels composited at a time: everything of such a block stays in the processor's cache from the first coat to the last.
+#: Texels composited at a time: everything of such a block stays in the processor's cache from the first coat to the
+#: last.
 _BLOCK = 1 << 15
 
 
@@ -58,7 +59,9 @@ def _threefold(cover, out):  # type: ignore[no-untyped-def]
 
 @kernel
 def _blend(cover, weight, mode, value, low, span, out):  # type: ignore[no-untyped-def]
-    """``value`` and ``out`` (n, c). Modes are defined for 0..1, so a channel of another range is brought there and back."""
+    """``value`` and ``out`` (n, c). Modes are defined for 0..1, so a channel of another range is brought there and
+    back.
+    """
     for i in range(len(out)):
         v = cover[i] * weight
         for c in range(out.shape[1]):
@@ -74,7 +77,8 @@ def _same(a: np.ndarray, b: np.ndarray) -> bool:
 def composited(
     count: int, below: dict[str, np.ndarray], coats: list[tuple[np.ndarray, float, list[Spoken]]]
 ) -> dict[str, np.ndarray]:
-    """The sheet ``below`` under ``coats``, each (thickness (n,) um, hiding thickness um, [(channel, value, use)]), oldest first.
+    """The sheet ``below`` under ``coats``, each (thickness (n,) um, hiding thickness um, [(channel, value, use)]),
+    oldest first.
 
     Returns
     -------
@@ -117,7 +121,11 @@ def composited(
                 weight, target = np.float32(use.weight), targets[name]
                 if use.mode != 0:
                     even = is_even(value, channel)
-                    wide = np.broadcast_to(value, (len(cover), channel.width)) if even else value[here].reshape(len(cover), -1)
+                    wide = (
+                        np.broadcast_to(value, (len(cover), channel.width))
+                        if even
+                        else value[here].reshape(len(cover), -1)
+                    )
                     span = np.float32(channel.high - channel.low)
                     _blend(cover, weight, use.mode, wide, np.float32(channel.low), span, target.reshape(len(cover), -1))
                 elif channel.width > 1:

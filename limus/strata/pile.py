@@ -27,7 +27,8 @@ class Coat:
     ----------
     layer : id of the layer. piece : which of its coats, "" where it leaves only one. name : shown in the list of coats.
     thickness : (n,) float32 micrometres.
-    sheet : the channels it speaks in, see ``materials.channels``. In the others a coat that hides what is below has the default.
+    sheet : the channels it speaks in, see ``materials.channels``. In the others a coat that hides what is below has
+        the default.
     uses : by voice, where it does not speak fully and plainly.
     """
 
@@ -79,7 +80,8 @@ def _share_out(thickness, open_above, out, rate):  # type: ignore[no-untyped-def
 class Marks:
     """What a base says of itself besides its channels.
 
-    ``joint`` (n,) 0..1 where it is a joint between pieces; ``piece`` (n,) 0..1 a value for each piece; ``occlusion`` (n,) 0 open, as its maps have it;
+    ``joint`` (n,) 0..1 where it is a joint between pieces; ``piece`` (n,) 0..1 a value for each piece; ``occlusion``
+    (n,) 0 open, as its maps have it;
     ``order`` for each substance of the pile the number of the base in the scene; ``key`` a hash of them.
     """
 
@@ -98,8 +100,10 @@ class Pile:
     ----------
     key : hash of everything that led here.
     base : sheet of the substrate. substances : what it consists of. substance : (n,) uint8 index into ``substances``.
-    coats : oldest first. skin : (n,) float32 mm, relief of the substrate with what layers pressed in or raised (coats not counted).
-    marks : joints and pieces of the base. cleft : (n,) float32 mm to the nearest lip of a crack, below 0 inside it; None where nothing has cracked.
+    coats : oldest first. skin : (n,) float32 mm, relief of the substrate with what layers pressed in or raised (coats
+        not counted).
+    marks : joints and pieces of the base. cleft : (n,) float32 mm to the nearest lip of a crack, below 0 inside it;
+        None where nothing has cracked.
     """
 
     texels: Texels
@@ -126,7 +130,9 @@ class Pile:
         """What shows in every channel that is used, composited bottom up with ``v = 1 - exp(-t / hide)``."""
         used = self.used
         below = {name: self.base.get(name, CHANNELS[name].plain()) for name in used}
-        return composited(len(self.skin), below, [(c.thickness, c.substance.hide_um, c.spoken(used)) for c in self.coats])
+        return composited(
+            len(self.skin), below, [(c.thickness, c.substance.hide_um, c.spoken(used)) for c in self.coats]
+        )
 
     def relief(self) -> np.ndarray:
         """(n,) float32 mm: the skin and the thickness of all coats (veils have none)."""
@@ -140,7 +146,12 @@ class Pile:
         """The pile at chosen texels, for small pictures: ``visible`` works on it, readings of the surface do not."""
         coats = tuple(replace(c, thickness=c.thickness[rows], sheet=at_rows(c.sheet, rows)) for c in self.coats)
         return replace(
-            self, base=at_rows(self.base, rows), substance=self.substance[rows], skin=self.skin[rows], coats=coats, cleft=None
+            self,
+            base=at_rows(self.base, rows),
+            substance=self.substance[rows],
+            skin=self.skin[rows],
+            coats=coats,
+            cleft=None,
         )
 
     def _shown(self, wanted: Callable[[Coat], bool], base: bool) -> np.ndarray:
@@ -193,7 +204,8 @@ class Pile:
         return np.minimum(out + self.bare() * here, np.float32(1.0)) if here.any() else out
 
     def exposure_of(self, what: str) -> np.ndarray:
-        """(n,) float32: ``what`` is "base", "family:" and a family, the id of a layer, or that of one coat ("paint/primer").
+        """(n,) float32: ``what`` is "base", "family:" and a family, the id of a layer, or that of one coat
+        ("paint/primer").
 
         Raises
         ------
@@ -215,7 +227,9 @@ class Pile:
             )
 
     def coat_thickness(self, layer: str) -> np.ndarray:
-        """(n,) float32 micrometres of everything the layer (or the one coat) with that id has left; 0 where it left nothing."""
+        """(n,) float32 micrometres of everything the layer (or the one coat) with that id has left; 0 where it left
+        nothing.
+        """
         return self.thickness_of(lambda coat: layer in (coat.layer, coat.id) and coat.substance.family != "veil")
 
     def thickness_of(self, wanted: Callable[[Coat], bool]) -> np.ndarray:
@@ -250,11 +264,13 @@ class Pile:
         """(n,) float32 0..1: 1 in cracks, falling to 0 at ``reach_mm`` from their lips; 0 where nothing has cracked."""
         if self.cleft is None:
             return np.zeros(len(self.skin), np.float32)
-        return np.clip(np.float32(1.0) - self.cleft * np.float32(1.0 / max(reach_mm, 1e-6)), 0.0, 1.0).astype(np.float32)
+        return np.clip(np.float32(1.0) - self.cleft * np.float32(1.0 / max(reach_mm, 1e-6)), 0.0, 1.0).astype(
+            np.float32
+        )
 
     def base_map(self, what: str) -> np.ndarray:
-        """(n,) float32 of the substrate: "height" mm, "roughness", "metalness" or "brightness" (BT.709 luminance) 0..1, "joint" and
-        "piece" (0 and 0.5 where it has none), or "occlusion" as its maps have it (0 open).
+        """(n,) float32 of the substrate: "height" mm, "roughness", "metalness" or "brightness" (BT.709 luminance) 0..1,
+        "joint" and "piece" (0 and 0.5 where it has none), or "occlusion" as its maps have it (0 open).
         """
         if what == "height":
             return self.skin

@@ -58,7 +58,8 @@ def match_edges(tri, welded, places, twin, twin_edge):  # type: ignore[no-untype
         length = starts[low + 1] - starts[low]
         ordered = length > 24
         if ordered:
-            # Where thousands of edges meet in one place, equal ones are brought side by side; the search below then stops early.
+            # Where thousands of edges meet in one place, equal ones are brought side by side; the search below then
+            # stops early.
             order = np.argsort(high[starts[low] : starts[low + 1]], kind="mergesort")
             high[starts[low] : starts[low + 1]] = high[starts[low] : starts[low + 1]][order]
             edge[starts[low] : starts[low + 1]] = edge[starts[low] : starts[low + 1]][order]

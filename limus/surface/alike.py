@@ -9,7 +9,9 @@ from limus.common.parallel import for_ranges, kernel
 
 @kernel
 def _mix(start, end, column, out):  # type: ignore[no-untyped-def]
-    """Take one column into the hashes; odd constants with well mixed bits (Steele et al., "Fast splittable generators", 2014)."""
+    """Take one column into the hashes; odd constants with well mixed bits (Steele et al., "Fast splittable
+    generators", 2014).
+    """
     for i in range(start, end):
         h = (out[i] ^ column[i]) * np.uint64(0x9E3779B97F4A7C15)
         h = (h ^ (h >> np.uint64(30))) * np.uint64(0xBF58476D1CE4E5B9)
@@ -50,7 +52,8 @@ def rows_alike(columns: list[np.ndarray]) -> tuple[np.ndarray, np.ndarray]:
 
     Returns
     -------
-    ``first`` (groups,) int64 the first row of each group, in order of appearance; ``group`` (n,) int32 the number of each row.
+    ``first`` (groups,) int64 the first row of each group, in order of appearance; ``group`` (n,) int32 the number of
+    each row.
     """
     hashed = row_hash(columns)
     count = len(hashed)

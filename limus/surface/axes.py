@@ -14,7 +14,9 @@ Up = Literal["+y", "-y", "+z", "-z", "+x", "-x"]
 
 
 def upright(up: Up) -> np.ndarray:
-    """(3, 3) rotation that takes the axis ``up`` of a file to +y, by the shortest way (a half turn about x for "-y")."""
+    """(3, 3) rotation that takes the axis ``up`` of a file to +y, by the shortest way (a half turn about x for
+    "-y").
+    """
     axis = "xyz".index(up[1])
     source = np.zeros(3)
     source[axis] = 1.0 if up[0] == "+" else -1.0
@@ -51,8 +53,9 @@ def placed(mesh: Mesh, scale: float, up: Up) -> Mesh:
 def plausible_scale(diagonal: float, unit_known: bool) -> float:
     """Metres per unit that makes a diagonal (in units of the file) a plausible size; 1.0 where it is plausible already.
 
-    Plausible is 5 mm to 150 m where the format says that its unit is the metre (glTF), and 20 mm to 20 m where it says nothing
-    (OBJ, PLY, STL). Common units are tried first, in order of how often they are met (common practice, no source).
+    Plausible is 5 mm to 150 m where the format says that its unit is the metre (glTF), and 20 mm to 20 m where it says
+    nothing (OBJ, PLY, STL). Common units are tried first, in order of how often they are met (common practice, no
+    source).
     """
     low, high = (0.005, 150.0) if unit_known else (0.02, 20.0)
     if low <= diagonal <= high:

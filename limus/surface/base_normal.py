@@ -33,7 +33,9 @@ def base_normal(texels: Texels) -> np.ndarray | None:
         mode = "nearest" if texture.plain and texture.uv_set == texels.mesh.uv_set else "grid-wrap"
         at = np.stack([v * height - 0.5, u * width - 0.5])
         for c in range(3):
-            out[here, c] = ndimage.map_coordinates(image[:, :, c].astype(np.float32), at, order=1, mode=mode) / 127.5 - 1.0
+            out[here, c] = (
+                ndimage.map_coordinates(image[:, :, c].astype(np.float32), at, order=1, mode=mode) / 127.5 - 1.0
+            )
     # 128 stands for 0 in 8 bit.
     out[:, :2] -= np.float32(1 / 255)
     out /= np.maximum(np.linalg.norm(out, axis=1, keepdims=True), 1e-6)

@@ -1,8 +1,9 @@
 """Softening a field along the surface, by real distance, through seams.
 
-Heat flow: after time t a point has spread to a Gaussian of variance 2 t (Crank, The Mathematics of Diffusion, 1975). Each step
-moves a share of the difference between a texel and its four neighbours, sized by the real length of the texel, so islands of
-different texel density are softened alike and nothing is seen at a seam. Wide radii are done on a coarser set of texels.
+Heat flow: after time t a point has spread to a Gaussian of variance 2 t (Crank, The Mathematics of Diffusion, 1975).
+Each step moves a share of the difference between a texel and its four neighbours, sized by the real length of the
+texel, so islands of different texel density are softened alike and nothing is seen at a seam. Wide radii are done on a
+coarser set of texels.
 """
 
 from __future__ import annotations
@@ -35,11 +36,14 @@ def blur(texels: Texels, field: np.ndarray, sigma_mm: float) -> np.ndarray:
     sigma_mm = min(sigma_mm, 500.0 * texels.mesh.diagonal)
     texel = texels.texel_mm
     if sigma_mm > 2.0 * texel and texels.size >= 64:
-        # Going down and up again softens by itself: h^2 / 4 for the mean of two texels, 3 h^2 / 4 for the interpolation. One step at
-        # this resolution afterwards takes the kinks out that the coarse grid leaves at borders of islands.
+        # Going down and up again softens by itself: h^2 / 4 for the mean of two texels, 3 h^2 / 4 for the
+        # interpolation. One step at this resolution afterwards takes the kinks out that the coarse grid leaves at
+        # borders of islands.
         small = coarser(texels)
         rest = (sigma_mm**2 - 1.4 * texel**2) ** 0.5
-        return _steps(texels, texels.resample(blur(small, small.resample(field, texels), rest), small), 1, 0.4 * texel**2)
+        return _steps(
+            texels, texels.resample(blur(small, small.resample(field, texels), rest), small), 1, 0.4 * texel**2
+        )
     # Stable while each weight stays below a quarter; 0.4 of a texel's side squared per step keeps it at 0.2.
     count = max(1, int(np.ceil(sigma_mm**2 / (0.4 * texel**2))))
     return _steps(texels, np.ascontiguousarray(field, np.float32), count, sigma_mm**2 / count)
@@ -54,5 +58,7 @@ def _steps(texels: Texels, field: np.ndarray, count: int, variance: float) -> np
 
 
 def settled(texels: Texels, field: np.ndarray, steps: int = 1) -> np.ndarray:
-    """A (n,) field with hard borders softened by two thirds of a texel for each step: what a texel that is cut by a border would have."""
+    """A (n,) field with hard borders softened by two thirds of a texel for each step: what a texel that is cut by a
+    border would have.
+    """
     return _steps(texels, np.ascontiguousarray(field, np.float32), steps, 0.4 * texels.texel_mm**2)

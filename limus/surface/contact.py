@@ -16,7 +16,8 @@ from limus.surface.texels import Texels
 class Contacts:
     """Small cubes of space that texels of several bodies lie in, found twice, the second time moved by half a cube.
 
-    ``rows`` : for each time (m,) texels in such cubes; ``cube``, ``own`` : (m,) int64 which cube, and which body's share of a cube, they lie in.
+    ``rows`` : for each time (m,) texels in such cubes; ``cube``, ``own`` : (m,) int64 which cube, and which body's
+    share of a cube, they lie in.
     """
 
     rows: tuple[np.ndarray, ...]
@@ -48,14 +49,18 @@ def contacts(texels: Texels, reach_mm: float) -> Contacts:
 
 
 def handed_over(texels: Texels, field: np.ndarray, near: Contacts) -> np.ndarray:
-    """(n,) float32: the mean of a (n,) ``field`` on other bodies in the same small cube of space; 0 where none is near."""
+    """(n,) float32: the mean of a (n,) ``field`` on other bodies in the same small cube of space; 0 where none is
+    near.
+    """
     out = np.zeros(len(texels), np.float32)
     for rows, cube, own in zip(near.rows, near.cube, near.own, strict=True):
         weight = texels.area[rows].astype(np.float64)
         value = weight * field[rows]
         all_weight, own_weight = np.bincount(cube, weight)[cube], np.bincount(own, weight)[own]
         others = np.maximum(all_weight - own_weight, 0.0)
-        mean = np.maximum(np.bincount(cube, value)[cube] - np.bincount(own, value)[own], 0.0) / np.maximum(others, 1e-30)
+        mean = np.maximum(np.bincount(cube, value)[cube] - np.bincount(own, value)[own], 0.0) / np.maximum(
+            others, 1e-30
+        )
         # A sliver of a body in the corner of a cube is no contact.
         out[rows] = np.maximum(out[rows], np.where(others > 0.02 * all_weight, np.minimum(mean, 1.0), 0.0))
     return out

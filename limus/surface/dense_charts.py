@@ -1,9 +1,11 @@
-"""Charts of dense meshes: grown over the surface, each laid flat, so that a scan of a million triangles is unwrapped while one waits.
+"""Charts of dense meshes: grown over the surface, each laid flat, so that a scan of a million triangles is unwrapped
+while one waits.
 
-Regions are grown from seeds that move to the middle of what they got (D. Cohen-Steiner, P. Alliez, M. Desbrun, "Variational shape
-approximation", 2004, with distances along the surface that grow where it turns away); where a region turns too far it gets one more seed. Each is laid
-flat as rigidly as possible (L. Liu et al., "A local/global approach to mesh parameterization", 2008), beginning with its own projection; what folds
-is divided, and the few triangles that still fold are charts of their own.
+Regions are grown from seeds that move to the middle of what they got (D. Cohen-Steiner, P. Alliez, M. Desbrun,
+"Variational shape approximation", 2004, with distances along the surface that grow where it turns away); where a region
+turns too far it gets one more seed. Each is laid flat as rigidly as possible (L. Liu et al., "A local/global approach
+to mesh parameterization", 2008), beginning with its own projection; what folds is divided, and the few triangles that
+still fold are charts of their own.
 """
 
 from __future__ import annotations
@@ -20,7 +22,8 @@ from limus.surface.adjacency import match_edges
 from limus.surface.uv_health import claim
 
 Say = Callable[[float], None]
-#: Cosine of how far the (evened) surface may turn away from the mean of its chart, and the share of its area that may turn further.
+#: Cosine of how far the (evened) surface may turn away from the mean of its chart, and the share of its area that may
+#: turn further.
 TURN, BEYOND = 0.65, 0.035
 #: Rounds in which charts that turn too far get another seed, and in which folded ones are divided.
 ROUNDS, DIVISIONS = 14, 4
@@ -66,7 +69,9 @@ def _evened(normal, area, twin, times):  # type: ignore[no-untyped-def]
 
 @kernel
 def _flood(seeds, towards, normal, middle, twin, chart, cost, allowed):  # type: ignore[no-untyped-def]
-    """Give every triangle to the seed that reaches it cheapest; ``allowed`` (T,) is the only chart that may be divided there, or -1 for any."""
+    """Give every triangle to the seed that reaches it cheapest; ``allowed`` (T,) is the only chart that may be
+    divided there, or -1 for any.
+    """
     heap = [(0.0, 0, 0)]
     heap.pop()
     for t in range(len(chart)):
@@ -149,7 +154,9 @@ def _turned(chart, count, normal, area, towards, limit, share, worst):  # type: 
 
 @kernel
 def _turn_back(tri, ref, weight, uv, rhs):  # type: ignore[no-untyped-def]
-    """Right hand side of laying flat: edges as they are in space, turned with each triangle (Liu et al., equations 3 and 5)."""
+    """Right hand side of laying flat: edges as they are in space, turned with each triangle (Liu et al., equations 3
+    and 5).
+    """
     rhs[:] = 0.0
     for t in range(len(tri)):
         xx, xy, yx, yy = 0.0, 0.0, 0.0, 0.0
@@ -178,7 +185,9 @@ def _turn_back(tri, ref, weight, uv, rhs):  # type: ignore[no-untyped-def]
 
 
 def _flat(p: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """(T, 3, 2) each triangle by itself in a plane, its true shape, and (T, 3) weights of its edges (cotangents of the angles across)."""
+    """(T, 3, 2) each triangle by itself in a plane, its true shape, and (T, 3) weights of its edges (cotangents of
+    the angles across).
+    """
     e1, e2 = p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]
     length = np.maximum(np.linalg.norm(e1, axis=1), 1e-30)
     foot = np.einsum("ij,ij->i", e1, e2) / length
@@ -210,7 +219,9 @@ def _laid(tri: np.ndarray, p: np.ndarray, towards: np.ndarray) -> np.ndarray:
     # One vertex is held, or the whole could be moved.
     pin = sparse.coo_array(([float(weight.mean())], ([0], [0])), shape=matrix.shape)
     try:
-        solver = splu((matrix + pin).tocsc(), permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options={"SymmetricMode": True})
+        solver = splu(
+            (matrix + pin).tocsc(), permc_spec="MMD_AT_PLUS_A", diag_pivot_thresh=0.0, options={"SymmetricMode": True}
+        )
     except RuntimeError:
         return uv
     rhs = np.empty_like(uv)
@@ -222,7 +233,9 @@ def _laid(tri: np.ndarray, p: np.ndarray, towards: np.ndarray) -> np.ndarray:
 
 @kernel
 def _unfold(tri, uv, held, starts, links, steps):  # type: ignore[no-untyped-def]
-    """Move vertices of folded triangles to the mean of their neighbours until nothing folds (W. Tutte, 1963); the rim is held."""
+    """Move vertices of folded triangles to the mean of their neighbours until nothing folds (W. Tutte, 1963); the rim
+    is held.
+    """
     moved = np.zeros(len(uv), np.uint8)
     for step in range(steps):
         folded = 0
@@ -289,7 +302,9 @@ def _overlaps(tri: np.ndarray, uv: np.ndarray) -> bool:
 def grown(
     triangles: np.ndarray, positions: np.ndarray, welded: np.ndarray, say: Say
 ) -> tuple[np.ndarray, np.ndarray, tuple[np.ndarray, ...]]:
-    """(T,) the chart of each triangle, (charts, 3) what each faces, and what was measured on the way (twin, normal, area, middle)."""
+    """(T,) the chart of each triangle, (charts, 3) what each faces, and what was measured on the way (twin, normal,
+    area, middle).
+    """
     count = len(triangles)
     twin, twin_edge = np.full((count, 3), -1, np.int32), np.full((count, 3), -1, np.int32)
     match_edges(triangles, welded, int(welded.max(initial=0)) + 1, twin, twin_edge)
@@ -326,10 +341,17 @@ def grown(
 
 
 def _merged(
-    chart: np.ndarray, even: np.ndarray, area: np.ndarray, middle: np.ndarray, twin: np.ndarray, *, p: np.ndarray, tri: np.ndarray
+    chart: np.ndarray,
+    even: np.ndarray,
+    area: np.ndarray,
+    middle: np.ndarray,
+    twin: np.ndarray,
+    *,
+    p: np.ndarray,
+    tri: np.ndarray,
 ) -> np.ndarray:
-    """Charts joined with those beside them that face the same way, along the longest borders first, as long as they do not turn too far together:
-    seeds that came late may have cut what is flat. (T,) int32, numbered anew.
+    """Charts joined with those beside them that face the same way, along the longest borders first, as long as they do
+    not turn too far together: seeds that came late may have cut what is flat. (T,) int32, numbered anew.
     """
     _, chart = np.unique(chart, return_inverse=True)
     chart = np.asarray(chart, np.int64).reshape(-1)
@@ -386,11 +408,13 @@ def dense_charts(
 
     Parameters
     ----------
-    positions : (V, 3) any unit. triangles : (T, 3). welded : (V,) equal for vertices in one place. say : told 0..1, may raise.
+    positions : (V, 3) any unit. triangles : (T, 3). welded : (V,) equal for vertices in one place. say : told 0..1,
+        may raise.
 
     Returns
     -------
-    rows : (W,) the vertex that each new one is. faces : (T, 3) of new vertices. uv : (W, 2) float64 in the unit of the positions, v upwards.
+    rows : (W,) the vertex that each new one is. faces : (T, 3) of new vertices. uv : (W, 2) float64 in the unit of
+        the positions, v upwards.
     chart : (T,) int32.
     """
     tri, p = np.ascontiguousarray(triangles, np.int64), np.ascontiguousarray(positions, np.float64)
@@ -449,7 +473,9 @@ def _singles(here: np.ndarray, tri: np.ndarray, p: np.ndarray) -> list[tuple[np.
     return [(here[k : k + 1], np.arange(3).reshape(1, 3), ref[k]) for k in range(len(here))]
 
 
-def _divided(here: np.ndarray, even: np.ndarray, middle: np.ndarray, area: np.ndarray, twin: np.ndarray) -> list[np.ndarray]:
+def _divided(
+    here: np.ndarray, even: np.ndarray, middle: np.ndarray, area: np.ndarray, twin: np.ndarray
+) -> list[np.ndarray]:
     """A chart in two or more: along its length, and what does not hang together apart."""
     inside = np.full(len(twin), -1, np.int64)
     inside[here] = np.arange(len(here))

@@ -21,7 +21,8 @@ def _shelves(order, wide, tall, gap, width, place):  # type: ignore[no-untyped-d
 
 
 def face_charts(positions: np.ndarray, triangles: np.ndarray, packed_for: int = 1024, gap: int = 4) -> np.ndarray:
-    """(T, 3, 2) float64 UVs 0..1 of the corners of (T, 3) triangles over (V, 3) positions, v upwards; texels are square and of one size.
+    """(T, 3, 2) float64 UVs 0..1 of the corners of (T, 3) triangles over (V, 3) positions, v upwards; texels are
+    square and of one size.
 
     ``gap`` texels lie between charts at ``packed_for``, less where there are so many that they would leave no room.
     """

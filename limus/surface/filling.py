@@ -1,8 +1,9 @@
 """Hollows that water fills: the lowest level at each texel from which it cannot run off any more.
 
-Priority flood (R. Barnes, C. Lehman and D. Mulla, "Priority-Flood: An Optimal Depression-Filling and Watershed-Labeling Algorithm for
-Digital Elevation Models", Computers & Geosciences 62, 2014), over texels and through seams instead of over a square grid: from where
-water leaves the surface inwards, always on from the lowest texel reached. Inside a hollow a plain queue does, since all of it lies at one level.
+Priority flood (R. Barnes, C. Lehman and D. Mulla, "Priority-Flood: An Optimal Depression-Filling and Watershed-Labeling
+Algorithm for Digital Elevation Models", Computers & Geosciences 62, 2014), over texels and through seams instead of
+over a square grid: from where water leaves the surface inwards, always on from the lowest texel reached. Inside a
+hollow a plain queue does, since all of it lies at one level.
 """
 
 from __future__ import annotations
@@ -118,8 +119,9 @@ def _label(links, deep, root, bottom, height):  # type: ignore[no-untyped-def]
 
 @dataclass(frozen=True)
 class Hollows:
-    """``level`` (n,) float32 mm: up to where water can stand, nowhere below the height; ``bottom`` (n,) float32 mm: the lowest height of the
-    hollow that a texel lies in, its own height outside of them; ``hollow`` (n,) int32 which hollow, a number of one of its texels.
+    """``level`` (n,) float32 mm: up to where water can stand, nowhere below the height; ``bottom`` (n,) float32 mm:
+    the lowest height of the hollow that a texel lies in, its own height outside of them; ``hollow`` (n,) int32 which
+    hollow, a number of one of its texels.
     """
 
     level: np.ndarray

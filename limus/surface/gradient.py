@@ -10,7 +10,9 @@ from limus.surface.texels import Texels
 
 @kernel
 def steps_of(near, i, k):  # type: ignore[no-untyped-def]
-    """What half a difference of two neighbours is to be multiplied by: at the border of an open sheet one of them is the texel itself."""
+    """What half a difference of two neighbours is to be multiplied by: at the border of an open sheet one of them is
+    the texel itself.
+    """
     return np.float32(2.0) if near[i, k] == i or near[i, k + 1] == i else np.float32(1.0)
 
 
@@ -65,8 +67,8 @@ def normal_from_relief(texels: Texels, relief_mm: np.ndarray, base: np.ndarray |
 
     Notes
     -----
-    The gradient is taken in the metric of the UV mapping, so skewed and stretched islands give the same slope. Combination is
-    reoriented normal mapping, Barre-Brisebois and Hill, "Blending in Detail", 2012.
+    The gradient is taken in the metric of the UV mapping, so skewed and stretched islands give the same slope.
+    Combination is reoriented normal mapping, Barre-Brisebois and Hill, "Blending in Detail", 2012.
     """
     if base is None:
         base = np.array([[0.0, 0.0, 1.0]], np.float32)

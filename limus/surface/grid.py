@@ -25,7 +25,9 @@ class Grid:
 
 
 def grid_of(points: np.ndarray, along: int = 100, *, side_m: float = 0.0) -> Grid:
-    """Sort (n, 3) ``points`` into cubes, ``along`` of them on the longest side; or of ``side_m`` where that gives no more than that."""
+    """Sort (n, 3) ``points`` into cubes, ``along`` of them on the longest side; or of ``side_m`` where that gives no
+    more than that.
+    """
     low, high = points.min(axis=0).astype(np.float64), points.max(axis=0).astype(np.float64)
     side = max(float((high - low).max()) / along, side_m, 1e-9)
     counts = np.maximum(np.ceil((high - low) / side).astype(np.int64), 1)
@@ -38,7 +40,9 @@ def grid_of(points: np.ndarray, along: int = 100, *, side_m: float = 0.0) -> Gri
 
 @kernel
 def nearest_facing(x, y, z, nx, ny, nz, reach, points, normals, low, side, counts, starts, order):  # type: ignore[no-untyped-def]
-    """The point nearest to a place, within ``reach``, among those whose normal does not face away; -1 where there is none."""
+    """The point nearest to a place, within ``reach``, among those whose normal does not face away; -1 where there is
+    none.
+    """
     best, found = reach * reach, -1
     rings = int(reach / side) + 1
     cx, cy, cz = int((x - low[0]) / side), int((y - low[1]) / side), int((z - low[2]) / side)

@@ -1,7 +1,7 @@
 """Growing and shrinking what is white, by real distance, through seams.
 
-Dilation by a disc is the solution of f_t = |grad f| after a time equal to its radius (R. Brockett and P. Maragos, "Evolution
-Equations for Continuous-Scale Morphology", 1992), stepped upwind (E. Rouy and A. Tourin, 1992).
+Dilation by a disc is the solution of f_t = |grad f| after a time equal to its radius (R. Brockett and P. Maragos,
+"Evolution Equations for Continuous-Scale Morphology", 1992), stepped upwind (E. Rouy and A. Tourin, 1992).
 """
 
 from __future__ import annotations

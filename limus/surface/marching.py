@@ -1,7 +1,8 @@
 """Distance along the surface from chosen texels.
 
-Fast marching (J. Sethian, "A fast marching level set method for monotonically advancing fronts", PNAS 93, 1996) over texels and their neighbours,
-through seams: the front moves on from the nearest texel, each distance solves |grad d| = 1 upwind.
+Fast marching (J. Sethian, "A fast marching level set method for monotonically advancing fronts", PNAS 93, 1996) over
+texels and their neighbours, through seams: the front moves on from the nearest texel, each distance solves |grad d| = 1
+upwind.
 """
 
 from __future__ import annotations
@@ -100,7 +101,8 @@ def _march(links, step, most, value):  # type: ignore[no-untyped-def]
 
 
 def distance_along(texels: Texels, start: np.ndarray, most_mm: float, known: np.ndarray | None = None) -> np.ndarray:
-    """(n,) float32 mm: how far each texel is from the nearest texel of ``start`` (n,) bool, along the surface; ``most_mm`` where it is further.
+    """(n,) float32 mm: how far each texel is from the nearest texel of ``start`` (n,) bool, along the surface;
+    ``most_mm`` where it is further.
 
     ``known`` (n,) float32 mm: what is known already, as of a neighbouring body; ``most_mm`` and more where nothing is.
     """

@@ -60,17 +60,21 @@ class Mesh:
     colours : (V, 4) float32 linear or None.
     triangles : (T, 3) int32, counter-clockwise seen from outside.
     parts : in triangle order, covering all triangles.
-    uv_domains : names, one per UV domain (one per glTF material); where several have one name, a number is added to the later ones.
+    uv_domains : names, one per UV domain (one per glTF material); where several have one name, a number is added to
+        the later ones.
     uv_titles : the names as the file has them.
     other_uv : (V, 2) float32 or None; the second UV set of the file, which pictures may be laid on by.
     uv_set : number of the UV set in the file that ``uv`` is.
-    normal_maps : per UV domain the base material's own normal map, of (h, w, 3) uint8, green up, or None; empty when there is none.
-    base_maps : per UV domain the colour, roughness and metalness that came with the file, or None; empty when there are none.
-    without_uv : names of the parts that brought no UVs although others did; their UVs are (0, 0), so they own no texels.
+    normal_maps : per UV domain the base material's own normal map, of (h, w, 3) uint8, green up, or None; empty when
+        there is none.
+    base_maps : per UV domain the colour, roughness and metalness that came with the file, or None; empty when there
+        are none.
+    without_uv : names of the parts that brought no UVs although others did; their UVs are (0, 0), so they own no
+        texels.
     turn : (3, 3) float64 rotation from the axes of the file to y up; position in the file = position @ turn.
     scale : metres per unit of the file.
-    offset : (3,) float64, metres in the axes of this mesh: what was taken off the positions of an object that lies far from the origin of
-        its file, so that single precision holds it. Zero for all others. Exports put it back.
+    offset : (3,) float64, metres in the axes of this mesh: what was taken off the positions of an object that lies far
+        from the origin of its file, so that single precision holds it. Zero for all others. Exports put it back.
     notes : what intake mended, in words.
     """
 
@@ -190,7 +194,9 @@ class Mesh:
         for k, part in enumerate(self.parts):
             if part.name == name:
                 return k
-        raise InputError(f"there is no part named '{name}'", where=self.source, remedy=one_of([p.name for p in self.parts], name))
+        raise InputError(
+            f"there is no part named '{name}'", where=self.source, remedy=one_of([p.name for p in self.parts], name)
+        )
 
     def need_uv(self) -> np.ndarray:
         """The UVs, or an InputError that says which parts lack them."""

@@ -19,7 +19,9 @@ def _look(start, end, points, facing, reach, position, normal, low, side, counts
 
 
 def texel_at(texels: Texels, points_m: np.ndarray, facing: np.ndarray) -> np.ndarray:
-    """(m,) int64: the texel nearest to each of (m, 3) places on the surface, metres, that faces as ``facing`` (m, 3) does; -1 where there is none near."""
+    """(m,) int64: the texel nearest to each of (m, 3) places on the surface, metres, that faces as ``facing`` (m, 3)
+    does; -1 where there is none near.
+    """
     grid = texels.grid
     out = np.empty(len(points_m), np.int64)
     reach = max(8.0 * texels.texel_mm / 1000.0, grid.side)

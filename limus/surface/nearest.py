@@ -12,7 +12,9 @@ _LEAF = 4
 
 @kernel
 def _build(boxes, centres, order, node_box, node_first, node_count, node_right):  # type: ignore[no-untyped-def]
-    """A tree of boxes, halved at the median of the longest side; returns the number of nodes. Children: next node, and ``node_right``."""
+    """A tree of boxes, halved at the median of the longest side; returns the number of nodes. Children: next node,
+    and ``node_right``.
+    """
     stack = np.empty((64, 3), np.int64)
     stack[0, 0], stack[0, 1], stack[0, 2] = 0, len(order), -1
     depth, used = 1, 0
@@ -56,7 +58,9 @@ def _build(boxes, centres, order, node_box, node_first, node_count, node_right):
 
 @kernel
 def _to_triangle(px, py, pz, p, a, b, c):  # type: ignore[no-untyped-def]
-    """Squared distance to a triangle (Ericson, Real-Time Collision Detection, 2005, 5.1.5); to a line where b and c are one."""
+    """Squared distance to a triangle (Ericson, Real-Time Collision Detection, 2005, 5.1.5); to a line where b and c
+    are one.
+    """
     if b == c:
         along, length = 0.0, 0.0
         for k in range(3):
@@ -151,7 +155,8 @@ def distance_to(points: np.ndarray, positions: np.ndarray, triangles: np.ndarray
 
     Parameters
     ----------
-    points : (n, 3) and positions (V, 3), metres; triangles (T, 3) integer, T > 0; one whose last two corners are one vertex is a line. reach : distances are cut off here.
+    points : (n, 3) and positions (V, 3), metres; triangles (T, 3) integer, T > 0; one whose last two corners are one
+        vertex is a line. reach : distances are cut off here.
 
     Returns
     -------
@@ -164,11 +169,16 @@ def distance_to(points: np.ndarray, positions: np.ndarray, triangles: np.ndarray
     order = np.arange(count, dtype=np.int64)
     nodes = 2 * count + 1
     node_box = np.empty((nodes, 6))
-    node_first, node_count, node_right = np.zeros(nodes, np.int64), np.zeros(nodes, np.int64), np.full(nodes, -1, np.int64)
+    node_first, node_count, node_right = (
+        np.zeros(nodes, np.int64),
+        np.zeros(nodes, np.int64),
+        np.full(nodes, -1, np.int64),
+    )
     _build(boxes, corners.mean(axis=1), order, node_box, node_first, node_count, node_right)
     out = np.empty(len(points), np.float32)
     for_ranges(
-        _search, len(points), np.ascontiguousarray(points, np.float64), p, np.ascontiguousarray(triangles, np.int64), order,
+        _search, len(points), np.ascontiguousarray(points, np.float64), p, np.ascontiguousarray(triangles, np.int64),
+        order,
         node_box, node_first, node_count, node_right, float(reach), out,
     )  # fmt: skip
     return out

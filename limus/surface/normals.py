@@ -33,7 +33,8 @@ def _join(tri, face, welded, twin, twin_edge, limit, group):  # type: ignore[no-
             f = twin_edge[t, e]
             for end in range(2):
                 corner = (e + end) % 3
-                # Seen from the other side the edge runs the other way, unless one of the two triangles is wound wrongly.
+                # Seen from the other side the edge runs the other way, unless one of the two triangles is wound
+                # wrongly.
                 there = f if welded[tri[other, f]] == welded[tri[t, corner]] else (f + 1) % 3
                 a, b = _root(group, t * 3 + corner), _root(group, other * 3 + there)
                 if a < b:
@@ -77,8 +78,8 @@ def creased_normals(mesh: Mesh, crease: float = CREASE) -> np.ndarray:
 
     Returns
     -------
-    (T, 3, 3) float32 unit normals: the angle-weighted mean of the faces around a corner that are joined to it over smooth edges
-    (Thürmer and Wüthrich, "Computing vertex normals from polygonal facets", 1998).
+    (T, 3, 3) float32 unit normals: the angle-weighted mean of the faces around a corner that are joined to it over
+    smooth edges (Thürmer and Wüthrich, "Computing vertex normals from polygonal facets", 1998).
     """
     near = adjacency(mesh)
     group = np.arange(mesh.triangles.size, dtype=np.int32)

@@ -10,7 +10,8 @@ from limus.surface.adjacency import adjacency
 from limus.surface.mesh import Mesh
 from limus.surface.normals import add_by_angle
 
-#: How near borders of two patches lie that are taken as one, in shares of the diagonal: patches that were cut each by itself differ by their chords.
+#: How near borders of two patches lie that are taken as one, in shares of the diagonal: patches that were cut each by
+#: itself differ by their chords.
 NEAR = 3e-4
 #: Faces that look away from each other more than this (cosine) are two sides of something thin, and move apart.
 AGAINST = -0.98
@@ -19,11 +20,12 @@ MOST_IN_PLACE, MOST_BESIDE, MOST_PAIRS = 64, 4096, 4_000_000
 
 
 def outward(mesh: Mesh) -> np.ndarray:
-    """(V, 3) float32 unit vectors: one for all vertices in a place, so that neither hard edges nor the borders of patches tear open.
+    """(V, 3) float32 unit vectors: one for all vertices in a place, so that neither hard edges nor the borders of
+    patches tear open.
 
-    The angle-weighted mean of the faces around a place (Thürmer and Wüthrich, 1998), of whatever part or body; where a border of another patch
-    runs by without a vertex there, as where two patches were cut into triangles each by itself, the mean with that. What faces the other way, as
-    the back of a sheet does, moves the other way.
+    The angle-weighted mean of the faces around a place (Thürmer and Wüthrich, 1998), of whatever part or body; where a
+    border of another patch runs by without a vertex there, as where two patches were cut into triangles each by itself,
+    the mean with that. What faces the other way, as the back of a sheet does, moves the other way.
     """
     tri, place = mesh.triangles, mesh.welded
     p = mesh.positions.astype(np.float64)
@@ -74,7 +76,9 @@ def _unit(v: np.ndarray, otherwise: np.ndarray | None = None) -> np.ndarray:
 def _beside(
     p: np.ndarray, unit: np.ndarray, own: np.ndarray, place: np.ndarray, low: np.ndarray, high: np.ndarray, reach: float
 ) -> np.ndarray:
-    """(V, 3): at border vertices that lie on a border edge ``low .. high`` without being an end of it, the normal of that patch; else 0."""
+    """(V, 3): at border vertices that lie on a border edge ``low .. high`` without being an end of it, the normal of
+    that patch; else 0.
+    """
     at_rim = np.zeros(int(place.max(initial=0)) + 1, np.bool_)
     at_rim[place[low]] = at_rim[place[high]] = True
     rim = np.flatnonzero(at_rim[place])

@@ -78,12 +78,15 @@ def _spread(first, twin, kind, normals, cos_limit, inside_only, out):  # type: i
                 depth += 1
 
 
-def picked_triangles(mesh: Mesh, near: Adjacency, what: str, at: np.ndarray, facing: np.ndarray, up_to_deg: float) -> np.ndarray:
+def picked_triangles(
+    mesh: Mesh, near: Adjacency, what: str, at: np.ndarray, facing: np.ndarray, up_to_deg: float
+) -> np.ndarray:
     """Rows of the triangles that a pick fills.
 
     Parameters
     ----------
-    what : "part"; "island" of the UVs; "polygon": the flat face; "connected": faces reached over edges that bend at most ``up_to_deg``.
+    what : "part"; "island" of the UVs; "polygon": the flat face; "connected": faces reached over edges that bend at
+        most ``up_to_deg``.
     at : (3,) metres, on or near the surface. facing : (3,) the side it was picked from.
 
     Returns

@@ -14,7 +14,8 @@ def texels_key(mesh: Mesh, size: int) -> str:
     return key_of("texels", mesh.key, size)
 
 
-#: Diagonals in metres of objects that can be weathered. Below, not a speck of dust has its size; above, single precision has no millimetres.
+#: Diagonals in metres of objects that can be weathered. Below, not a speck of dust has its size; above, single
+#: precision has no millimetres.
 SMALLEST, LARGEST = 2e-5, 2e4
 
 
@@ -27,7 +28,8 @@ def texels_of(mesh: Mesh, size: int) -> Texels:
     """
     if not SMALLEST <= mesh.diagonal <= LARGEST:
         raise InputError(
-            f"it is {mesh.diagonal:.3g} m across; objects from {SMALLEST * 1000:g} mm to {LARGEST / 1000:g} km can be weathered",
+            f"it is {mesh.diagonal:.3g} m across; objects from {SMALLEST * 1000:g} mm to {LARGEST / 1000:g} km can "
+            "be weathered",
             where=mesh.source,
             remedy="Give the unit of its file (scale)",
             accepted=f"{SMALLEST:g} to {LARGEST:g} m",

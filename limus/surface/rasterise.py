@@ -70,7 +70,8 @@ def rasterise(uv: np.ndarray, triangles: np.ndarray, page: np.ndarray, pages: in
     (pages * size * size,) int32 triangle number, -1 where there is no surface; row-major within a page.
     """
     owner = np.full(pages * size * size, -1, np.int32)
-    # Rows are shared out in bands; every band walks all triangles, so the owner of a pixel does not depend on the bands.
+    # Rows are shared out in bands; every band walks all triangles, so the owner of a pixel does not depend on the
+    # bands.
     bands = 4 if size >= 256 else 1
     edges = [size * k // bands for k in range(bands + 1)]
     map_blocks(lambda k: _rows(edges[k], edges[k + 1], uv, triangles, page, size, owner), list(range(bands)))

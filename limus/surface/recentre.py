@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-#: Distance from the origin in sizes of the object from which on it is moved: single precision has 24 bits, so that a millionth of the
-#: object is lost at about 17 sizes, and this leaves six decimal digits of every place.
+#: Distance from the origin in sizes of the object from which on it is moved: single precision has 24 bits, so that a
+#: millionth of the object is lost at about 17 sizes, and this leaves six decimal digits of every place.
 FAR = 16.0
 
 
@@ -29,5 +29,8 @@ def recentred(positions: np.ndarray) -> tuple[np.ndarray, np.ndarray, str]:
     step = 2.0 ** np.floor(np.log2(max(size, 1e-300)))
     offset = np.round(middle / step) * step
     away = float(np.linalg.norm(offset))
-    note = f"it lies {away:.7g} units of its file from the origin; it is worked on about its own middle, and exports are put back there"
+    note = (
+        f"it lies {away:.7g} units of its file from the origin; it is worked on about its own middle, and exports "
+        "are put back there"
+    )
     return (positions - offset).astype(np.float32), offset, note

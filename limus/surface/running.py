@@ -1,7 +1,7 @@
 """What water carries down a surface: each texel takes over from the texels above it, through seams.
 
-Texels are gone through once, from the highest to the lowest, so that everything above is finished when a texel looks up: one pass, whatever
-the length of the run. Where the ground is level nothing moves.
+Texels are gone through once, from the highest to the lowest, so that everything above is finished when a texel looks
+up: one pass, whatever the length of the run. Where the ground is level nothing moves.
 """
 
 from __future__ import annotations
@@ -30,7 +30,11 @@ def _run(order, links, position, normal, sign, fade, widen, source, out):  # typ
             j = links[i, k]
             if j < 0:
                 continue
-            dx, dy, dz = position[j, 0] - position[i, 0], position[j, 1] - position[i, 1], position[j, 2] - position[i, 2]
+            dx, dy, dz = (
+                position[j, 0] - position[i, 0],
+                position[j, 1] - position[i, 1],
+                position[j, 2] - position[i, 2],
+            )
             length = np.sqrt(dx * dx + dy * dy + dz * dz)
             if length <= np.float32(0.0) or sign * dy <= np.float32(0.0):
                 continue
@@ -63,7 +67,8 @@ def run_down(
 
     Parameters
     ----------
-    source : (n,) float32 from 0. length_mm : way after which 1/e of it is left. order : ``from_the_top(texels)``, where it is at hand.
+    source : (n,) float32 from 0. length_mm : way after which 1/e of it is left. order : ``from_the_top(texels)``,
+        where it is at hand.
 
     Returns
     -------
@@ -87,7 +92,9 @@ def run_down(
 
 
 def lower_edges(texels: Texels) -> np.ndarray:
-    """(n,) float32 0..1: where a steep surface ends below, because it turns under or stops: where drops hang before they fall."""
+    """(n,) float32 0..1: where a steep surface ends below, because it turns under or stops: where drops hang before
+    they fall.
+    """
     links, p, n = texels.links, texels.position, texels.normal
     there = links >= 0
     below = np.where(there, p[np.maximum(links, 0), 1] - p[:, None, 1], np.float32(np.inf))
@@ -95,4 +102,6 @@ def lower_edges(texels: Texels) -> np.ndarray:
     ends = (below.min(axis=1) > -1e-9) | (~there).any(axis=1) & (below.min(axis=1) >= 0)
     under = n[np.maximum(next_down, 0), 1] < n[:, 1] - np.float32(0.25)
     steep = np.float32(1.0) - np.abs(n[:, 1])
-    return (np.minimum(steep * np.float32(2.0), np.float32(1.0)) * (ends | (under & (next_down >= 0)))).astype(np.float32)
+    return (np.minimum(steep * np.float32(2.0), np.float32(1.0)) * (ends | (under & (next_down >= 0)))).astype(
+        np.float32
+    )

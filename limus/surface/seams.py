@@ -1,9 +1,9 @@
 """Neighbours of every texel, with seams crossed.
 
-A texel at the border of a UV island has no neighbour pixel that belongs to its own surface. For each such side a *gutter sample*
-is made: walk from the texel's centre one texel outward; where the walk meets a seam, unfold the triangle on the other side into
-the plane and go on there; where it ends, read the surface bilinearly. Gutter samples belong to one texel and one direction, not
-to a pixel, so tightly packed islands cannot disturb each other.
+A texel at the border of a UV island has no neighbour pixel that belongs to its own surface. For each such side a
+*gutter sample* is made: walk from the texel's centre one texel outward; where the walk meets a seam, unfold the
+triangle on the other side into the plane and go on there; where it ends, read the surface bilinearly. Gutter samples
+belong to one texel and one direction, not to a pixel, so tightly packed islands cannot disturb each other.
 """
 
 from __future__ import annotations

@@ -17,9 +17,9 @@ def thin_sheets(mesh: Mesh, near: Adjacency) -> list[str]:
 
     Notes
     -----
-    A closed body of area A encloses up to A^1.5 / 10.6 (the sphere). A connected shell counts as a sheet when the volume about its
-    own centre is below a tenth of that and its free border is longer than half the root of its area. Whether its back can be seen
-    is for the caller to find out.
+    A closed body of area A encloses up to A^1.5 / 10.6 (the sphere). A connected shell counts as a sheet when the
+    volume about its own centre is below a tenth of that and its free border is longer than half the root of its area.
+    Whether its back can be seen is for the caller to find out.
     """
     count, shell = shells(near)
     q = mesh.positions.astype(np.float64)[mesh.triangles]
@@ -43,8 +43,8 @@ def thin_sheets(mesh: Mesh, near: Adjacency) -> list[str]:
 def with_backs(mesh: Mesh, names: Collection[str]) -> Mesh:
     """The mesh with a back for each of the named sheets, in map sets of their own.
 
-    The back has the same positions and UVs with reversed winding and normals; its part and map set are named after the front
-    with " back" behind.
+    The back has the same positions and UVs with reversed winding and normals; its part and map set are named after the
+    front with " back" behind.
     """
     fronts = [part for part in mesh.parts if part.name in names and not part.back]
     if not fronts:

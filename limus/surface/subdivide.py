@@ -16,8 +16,8 @@ MOST = 4_000_000
 def subdivided(mesh: Mesh, longest_mm: float) -> Mesh:
     """The mesh with no edge longer than ``longest_mm``; shape, UVs and parts stay.
 
-    Each round halves the edges that are too long. An edge is judged by its own length only, so both its triangles cut it at the
-    same place and no crack opens; a triangle with one, two or three cut edges becomes two, three or four.
+    Each round halves the edges that are too long. An edge is judged by its own length only, so both its triangles cut
+    it at the same place and no crack opens; a triangle with one, two or three cut edges becomes two, three or four.
 
     Raises
     ------
@@ -91,7 +91,14 @@ def _cut(tri: np.ndarray, middle: np.ndarray, owner: np.ndarray) -> tuple[np.nda
             if not here.any():
                 continue
             corner, mid = np.roll(tri[here], -turn, axis=1), np.roll(middle[here], -turn, axis=1)
-            names = {"0": corner[:, 0], "1": corner[:, 1], "2": corner[:, 2], "m": mid[:, 0], "n": mid[:, 1], "o": mid[:, 2]}
+            names = {
+                "0": corner[:, 0],
+                "1": corner[:, 1],
+                "2": corner[:, 2],
+                "m": mid[:, 0],
+                "n": mid[:, 1],
+                "o": mid[:, 2],
+            }
             for piece in pieces:
                 out.append(np.stack([names[x] for x in piece], axis=1))
                 owners.append(owner[here])

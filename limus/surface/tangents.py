@@ -1,8 +1,8 @@
 """Tangent frames as glTF 2.0 asks for them.
 
-glTF: the bitangent is ``cross(normal, tangent.xyz) * tangent.w`` and the green channel of a normal map points up in the image,
-that is towards smaller v. Where a file brings no tangents they are made the way MikkTSpace does it: per corner, angle-weighted,
-projected to the plane of the normal, and never mixed between triangles whose UVs are mirrored.
+glTF: the bitangent is ``cross(normal, tangent.xyz) * tangent.w`` and the green channel of a normal map points up in the
+image, that is towards smaller v. Where a file brings no tangents they are made the way MikkTSpace does it: per corner,
+angle-weighted, projected to the plane of the normal, and never mixed between triangles whose UVs are mirrored.
 """
 
 from __future__ import annotations
@@ -42,9 +42,9 @@ def corner_tangents(mesh: Mesh) -> tuple[np.ndarray, np.ndarray]:
     tri = mesh.triangles
     if mesh.tangents is not None:
         corner = mesh.tangents[tri]
-        return np.ascontiguousarray(corner[:, :, :3], np.float32), np.where(corner[:, :, 3].sum(axis=1) < 0, -1.0, 1.0).astype(
-            np.float32
-        )
+        return np.ascontiguousarray(corner[:, :, :3], np.float32), np.where(
+            corner[:, :, 3].sum(axis=1) < 0, -1.0, 1.0
+        ).astype(np.float32)
 
     along_u, along_v = uv_gradients(mesh)
     face = mesh.face_normals.astype(np.float64)

@@ -1,7 +1,7 @@
 """Texels: the surface points of an object's map sets.
 
-A field over the surface is a 1-D float32 array with one value per texel that exists. All map sets of the object lie in one such
-array, one after the other ("pages"), so that a coverage is a coverage of the object and not of one picture.
+A field over the surface is a 1-D float32 array with one value per texel that exists. All map sets of the object lie in
+one such array, one after the other ("pages"), so that a coverage is a coverage of the object and not of one picture.
 """
 
 from __future__ import annotations
@@ -26,7 +26,9 @@ from limus.surface.tangents import corner_tangents, uv_gradients
 
 
 @kernel
-def _frames(start, end, pixel, triangle, size, uv, triangles, positions, normals, faces, tangents, hand, out_p, out_n, out_t):  # type: ignore[no-untyped-def]
+def _frames(  # type: ignore[no-untyped-def]
+    start, end, pixel, triangle, size, uv, triangles, positions, normals, faces, tangents, hand, out_p, out_n, out_t
+):
     page_size = size * size
     for i in range(start, end):
         t = triangle[i]
@@ -69,7 +71,8 @@ def _frames(start, end, pixel, triangle, size, uv, triangles, positions, normals
 def _sample(start, end, page, x, y, owner_island, index, size, texel_island, near, fallback, extended, out):  # type: ignore[no-untyped-def]
     """Bilinear reading of a (m + gutter, c) field at pixel coordinates, staying on the surface of the island asked for.
 
-    A corner of the footprint that lies off the island is read through the gutter, so a coarse field goes on smoothly over a seam.
+    A corner of the footprint that lies off the island is read through the gutter, so a coarse field goes on smoothly
+    over a seam.
     """
     page_size = size * size
     found = np.empty(4, np.int64)
@@ -180,7 +183,8 @@ class Texels:
             raise InputError(
                 f"no texel of a {size} x {size} map lies on the surface",
                 where=f"{mesh.source}: TEXCOORD_0",
-                remedy="The UVs have no area or lie outside the picture: unwrap the object again, or raise the resolution",
+                remedy="The UVs have no area or lie outside the picture: unwrap the object again, or raise the "
+                "resolution",
             )
         triangle = owner[pixel]
         index = np.full(len(owner), -1, np.int32)
@@ -189,7 +193,21 @@ class Texels:
         p, n, t = np.empty((count, 3), np.float32), np.empty((count, 3), np.float32), np.empty((count, 4), np.float32)
         tangents, hand = corner_tangents(mesh)
         for_ranges(
-            _frames, count, pixel, triangle, size, uv, corners, positions, normals, mesh.face_normals, tangents, hand, p, n, t
+            _frames,
+            count,
+            pixel,
+            triangle,
+            size,
+            uv,
+            corners,
+            positions,
+            normals,
+            mesh.face_normals,
+            tangents,
+            hand,
+            p,
+            n,
+            t,
         )
         along_u, along_v = uv_gradients(mesh)
         per_texel = np.linalg.norm(np.cross(along_u, along_v), axis=1) / (size * size)
@@ -259,7 +277,11 @@ class Texels:
         b1 = np.clip((q[:, 0] * d2[:, 1] - d2[:, 0] * q[:, 1]) / det, 0, 1)
         b2 = np.clip((d1[:, 0] * q[:, 1] - q[:, 0] * d1[:, 1]) / det, 0, 1 - b1)
         tri = self.mesh.triangles[self.triangle]
-        out = values[tri[:, 0]] * (1 - b1 - b2)[:, None] + values[tri[:, 1]] * b1[:, None] + values[tri[:, 2]] * b2[:, None]
+        out = (
+            values[tri[:, 0]] * (1 - b1 - b2)[:, None]
+            + values[tri[:, 1]] * b1[:, None]
+            + values[tri[:, 2]] * b2[:, None]
+        )
         return out.astype(np.float32)
 
     @cached_property
@@ -312,12 +334,16 @@ class Texels:
 
     @property
     def neighbours(self) -> np.ndarray:
-        """(n, 4) int32 left, right, up, down; numbers from n on are gutter samples (see ``extend``), its own where the surface ends."""
+        """(n, 4) int32 left, right, up, down; numbers from n on are gutter samples (see ``extend``), its own where
+        the surface ends.
+        """
         return self._gutter[0]
 
     @cached_property
     def links(self) -> np.ndarray:
-        """(n, 4) int32 the texel next door, also over a seam (there the one that counts most); -1 where the surface ends."""
+        """(n, 4) int32 the texel next door, also over a seam (there the one that counts most); -1 where the surface
+        ends.
+        """
         inner, sources, weights = self._gutter
         strongest = sources[np.arange(len(sources)), weights.argmax(axis=1)]
         out = np.where(inner == np.arange(len(self), dtype=np.int32)[:, None], np.int32(-1), inner)
@@ -335,7 +361,9 @@ class Texels:
         """``field`` (n,) or (n, c) with the values of the gutter samples behind it."""
         _, sources, weights = self._gutter
         # Readings are kept as half floats, which compiled loops do not know.
-        flat = np.ascontiguousarray(field.reshape(len(self), -1), np.float32 if field.dtype == np.float16 else field.dtype)
+        flat = np.ascontiguousarray(
+            field.reshape(len(self), -1), np.float32 if field.dtype == np.float16 else field.dtype
+        )
         out = np.empty((len(self) + len(sources), flat.shape[1]), np.float32)
         out[: len(self)] = flat
         for_ranges(seams.gather, len(sources), flat, sources, weights, out[len(self) :])
@@ -374,7 +402,9 @@ class Texels:
         return self.pixel // (self.size * self.size), u, v
 
     def uv_of(self, uv_set: int) -> tuple[np.ndarray, np.ndarray]:
-        """(n,) u and v of each texel in a UV set of the file, by its number; in the one in use where the file has no such set."""
+        """(n,) u and v of each texel in a UV set of the file, by its number; in the one in use where the file has no
+        such set.
+        """
         if uv_set == self.mesh.uv_set or self.mesh.other_uv is None:
             _, u, v = self.page_xy
             return u, v

@@ -15,8 +15,8 @@ _BINS = 512
 
 @dataclass(frozen=True)
 class ThrowBox:
-    """A box in space: ``middle`` (3,) m, ``right``, ``up``, ``back`` (3,) unit vectors (back points out of the surface, against the throw), ``depth_m``
-    before and behind the middle together.
+    """A box in space: ``middle`` (3,) m, ``right``, ``up``, ``back`` (3,) unit vectors (back points out of the surface,
+    against the throw), ``depth_m`` before and behind the middle together.
     """
 
     middle: np.ndarray
@@ -39,8 +39,8 @@ def throw_box(middle: np.ndarray, facing: np.ndarray, turn_deg: float, depth_m: 
 
 @dataclass(frozen=True)
 class Landed:
-    """``rows`` (m,) texels inside the box that face it; ``x``, ``y`` (m,) float32 mm from the middle, to the right and up; ``facing`` (m,) float32
-    cosine between surface and throw.
+    """``rows`` (m,) texels inside the box that face it; ``x``, ``y`` (m,) float32 mm from the middle, to the right
+    and up; ``facing`` (m,) float32 cosine between surface and throw.
     """
 
     rows: np.ndarray
@@ -54,14 +54,17 @@ def landed(texels: Texels, box: ThrowBox, wide_mm: float, tall_mm: float, facing
 
     Parameters
     ----------
-    facing_deg : surfaces turned away from the throw by more are left out. around : lengths are measured along the surface, as a paper label lies,
-        instead of straight through the box; right for surfaces bent one way or the other, near enough where both.
+    facing_deg : surfaces turned away from the throw by more are left out. around : lengths are measured along the
+        surface, as a paper label lies, instead of straight through the box; right for surfaces bent one way or the
+        other, near enough where both.
     """
     at = texels.position.astype(np.float64) - box.middle
     x, y, z = (np.asarray(at @ way * 1000.0, np.float32) for way in (box.right, box.up, box.back))
     n = texels.normal
     facing = n @ box.back.astype(np.float32)
-    seen = (np.abs(z) <= np.float32(box.depth_m * 500.0)) & (facing > np.float32(np.cos(np.radians(min(facing_deg, 89.9)))))
+    seen = (np.abs(z) <= np.float32(box.depth_m * 500.0)) & (
+        facing > np.float32(np.cos(np.radians(min(facing_deg, 89.9))))
+    )
     if around:
         rows = np.flatnonzero(seen & (np.abs(x) <= wide_mm) & (np.abs(y) <= tall_mm))
         across, along = n[rows] @ box.right.astype(np.float32), n[rows] @ box.up.astype(np.float32)
@@ -75,7 +78,9 @@ def landed(texels: Texels, box: ThrowBox, wide_mm: float, tall_mm: float, facing
 
 
 def _along(x: np.ndarray, tilt: np.ndarray, facing: np.ndarray, reach: float) -> np.ndarray:
-    """(m,) mm along the surface from the middle: the integral of 1 / cos over the way through the box, by the mean slope at each place."""
+    """(m,) mm along the surface from the middle: the integral of 1 / cos over the way through the box, by the mean
+    slope at each place.
+    """
     if len(x) == 0:
         return x
     stretch = np.sqrt(tilt**2 + facing**2) / np.maximum(facing, np.float32(0.05))
@@ -109,7 +114,9 @@ def _read(start, end, image, u, v, out):  # type: ignore[no-untyped-def]
 
 
 def read_at(image: np.ndarray, u: np.ndarray, v: np.ndarray) -> np.ndarray:
-    """(m, c) float32: a picture (h, w, c) read bilinearly at u to the right and v down, both 0..1 from border to border."""
+    """(m, c) float32: a picture (h, w, c) read bilinearly at u to the right and v down, both 0..1 from border to
+    border.
+    """
     out = np.empty((len(u), image.shape[2]), np.float32)
     for_ranges(_read, len(u), np.ascontiguousarray(image, np.float32), u.astype(np.float32), v.astype(np.float32), out)
     return out

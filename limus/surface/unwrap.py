@@ -21,7 +21,8 @@ from limus.surface.mesh import Mesh
 from limus.surface.picture import Texture
 from limus.surface.unwrap_worker import DENSE
 
-#: Seconds that unwrapping a map set takes at most: this, and that much for each triangle. LIMUS_UNWRAP_SECONDS overrides both.
+#: Seconds that unwrapping a map set takes at most: this, and that much for each triangle. LIMUS_UNWRAP_SECONDS
+#: overrides both.
 _SECONDS, _SECONDS_EACH = 60.0, 1.5e-3
 #: Bytes that it may take: so much, and so much for each triangle.
 _MEMORY, _MEMORY_EACH = 2 << 30, 40_000
@@ -39,7 +40,8 @@ class Atlas:
 
     Attributes
     ----------
-    rows : (V,) which vertex of the mesh each new one is; vertices on seams are doubled. triangles : (T, 3) of new vertices.
+    rows : (V,) which vertex of the mesh each new one is; vertices on seams are doubled. triangles : (T, 3) of new
+        vertices.
     uv : (V, 2) float32, v down. notes : what is to be said of it.
     """
 
@@ -72,8 +74,8 @@ def unwrapped(mesh: Mesh, progress: Callable[[float], None] | None = None) -> Me
 def atlas_for(mesh: Mesh, progress: Callable[[float], None] | None = None) -> Atlas:
     """New UVs, every triangle in exactly one island.
 
-    Made by the library xatlas, dense meshes by ``dense_charts``, both the same on every run, in a process of its own. Where that takes longer
-    than ``seconds_for`` or fails, every triangle gets a chart of its own, and a note says so.
+    Made by the library xatlas, dense meshes by ``dense_charts``, both the same on every run, in a process of its own.
+    Where that takes longer than ``seconds_for`` or fails, every triangle gets a chart of its own, and a note says so.
 
     Parameters
     ----------
@@ -98,7 +100,8 @@ def atlas_for(mesh: Mesh, progress: Callable[[float], None] | None = None) -> At
             mapping, faces = job.triangles.reshape(-1), np.arange(job.triangles.size).reshape(-1, 3)
             count = sizes[job.number]
             notes.append(
-                f"unwrapping '{mesh.uv_domains[job.number]}' {why}: each of its {count:,} triangles has a chart of its own"
+                f"unwrapping '{mesh.uv_domains[job.number]}' {why}: each of its {count:,} triangles has a chart of "
+                "its own"
             )
         else:
             mapping, faces, uv = charts
@@ -181,7 +184,8 @@ def _charts(jobs: list[_Set], mesh: Mesh, say: Callable[[float], None]) -> tuple
     sizes = np.array([len(job.triangles) for job in jobs], np.float64)
     total = float(sizes.sum())
     worker = subprocess.Popen(
-        [sys.executable, "-m", "limus.surface.unwrap_worker", str(os.getpid()), str(int(_MEMORY + _MEMORY_EACH * sizes.max()))],
+        [sys.executable, "-m", "limus.surface.unwrap_worker", str(os.getpid()),
+            str(int(_MEMORY + _MEMORY_EACH * sizes.max()))],
         stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.PIPE,
     )  # fmt: skip
     listener = _Listener(worker, given.getvalue())
@@ -218,7 +222,8 @@ def _charts(jobs: list[_Set], mesh: Mesh, say: Callable[[float], None]) -> tuple
 
 
 def _laid_on_before(mesh: Mesh, rows: np.ndarray) -> dict[str, Any]:
-    """Fields of the unwrapped mesh that keep colour, roughness and metalness of the file where they were: laid on by its own UVs.
+    """Fields of the unwrapped mesh that keep colour, roughness and metalness of the file where they were: laid on by
+    its own UVs.
 
     Where pictures use two UV sets only those of one can be kept; normal maps go, since their tangents went.
     """
@@ -235,12 +240,16 @@ def _laid_on_before(mesh: Mesh, rows: np.ndarray) -> dict[str, Any]:
         # A number that no picture asks for: the new UVs are none of the file's.
         "uv_set": -1,
         "normal_maps": (),
-        "base_maps": tuple(None if m is None else replace(m, color=still(m.color), orm=still(m.orm)) for m in mesh.base_maps),
+        "base_maps": tuple(
+            None if m is None else replace(m, color=still(m.color), orm=still(m.orm)) for m in mesh.base_maps
+        ),
     }
 
 
 def _roomy(positions: np.ndarray) -> np.ndarray:
-    """Positions brought to a size of a few thousand: the library takes triangles of less than 1e-7 square units for degenerate ones."""
+    """Positions brought to a size of a few thousand: the library takes triangles of less than 1e-7 square units for
+    degenerate ones.
+    """
     p = positions.astype(np.float64)
     low, high = p.min(axis=0), p.max(axis=0)
     return ((p - low) * (4000.0 / max(float(np.linalg.norm(high - low)), 1e-300))).astype(np.float32)

@@ -1,7 +1,8 @@
 """Unwrapping in a process of its own: the library can neither be stopped nor asked how far it is.
 
-``python -m limus.surface.unwrap_worker PARENT MEMORY`` reads the meshes of some map sets from its standard input, as one NumPy ``.npz``, and writes their
-UVs to its standard output one after the other, each as an ``.npz`` behind its length; how far it is goes to standard error, as ``number share``.
+``python -m limus.surface.unwrap_worker PARENT MEMORY`` reads the meshes of some map sets from its standard input, as
+one NumPy ``.npz``, and writes their UVs to its standard output one after the other, each as an ``.npz`` behind its
+length; how far it is goes to standard error, as ``number share``.
 """
 
 from __future__ import annotations
@@ -20,11 +21,14 @@ from limus.common.dying import die_with_parent
 #: Resolution for which the packing leaves its gaps, and the gap in texels of that resolution.
 PACKED_FOR = 1024
 GAP = 4
-#: Triangles from which on charts are grown (``dense_charts``); below, the library finds them, in a few seconds and with fewer triangles apart.
+#: Triangles from which on charts are grown (``dense_charts``); below, the library finds them, in a few seconds and with
+#: fewer triangles apart.
 DENSE = 30_000
 
 
-def charts_of(positions: np.ndarray, triangles: np.ndarray, normals: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+def charts_of(
+    positions: np.ndarray, triangles: np.ndarray, normals: np.ndarray
+) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """(W,) rows of the vertices, (T, 3) triangles of them, (W, 2) UVs 0..1, v upwards."""
     import xatlas
 
@@ -34,11 +38,13 @@ def charts_of(positions: np.ndarray, triangles: np.ndarray, normals: np.ndarray)
     packing.padding = GAP
     packing.resolution = PACKED_FOR
     packing.bilinear = True
-    # The library turns islands by swapping u and v, which mirrors them; mirrored texture is a nuisance to everyone after us.
+    # The library turns islands by swapping u and v, which mirrors them; mirrored texture is a nuisance to everyone
+    # after us.
     packing.rotate_charts = False
     charts.fix_winding = True
     packing.create_image = False
-    # Trying every place packs no better (measured on boxes, stones and loose triangles) and takes up to forty times as long.
+    # Trying every place packs no better (measured on boxes, stones and loose triangles) and takes up to forty times as
+    # long.
     packing.bruteForce = False
     atlas.generate(charts, packing)
     mapping, faces, uv = atlas[0]
@@ -57,7 +63,8 @@ def dense_charts_of(
 
     rows, faces, flat, chart = dense_charts(positions, triangles, welded, lambda share: say(0.85 * share))
     atlas = xatlas.Atlas()
-    # Charts lie over one another, each flat in its own place: told apart as materials, or alike ones would be taken for one.
+    # Charts lie over one another, each flat in its own place: told apart as materials, or alike ones would be taken for
+    # one.
     atlas.add_uv_mesh(
         np.ascontiguousarray(flat, np.float32),
         np.ascontiguousarray(faces, np.uint32),

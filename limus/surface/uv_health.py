@@ -17,11 +17,15 @@ from limus.surface.tangents import uv_gradients
 class UvHealth:
     """Figures over the whole object; shares are 0..1 of the real surface unless said otherwise.
 
-    ``overlapping``: share of used texture space that more than one triangle claims. ``outside``: surface whose UVs leave 0..1.
-    ``flipped``: surface with mirrored UVs. ``zero_area``: triangles without UV area. ``stretch``: area-weighted mean ratio of the
-    longer to the shorter texel side. ``density``: texels per metre at 1024 (area-weighted median), with its 5 % and 95 % points.
-    ``island_low``, ``island_high``: density of the coarsest and the finest island (those below a thousandth of the surface left out).
-    ``gap``: texels between the two islands that lie closest at 1024 (0: they touch; None: one island only). ``close``: pairs of
+    ``overlapping``: share of used texture space that more than one triangle claims. ``outside``: surface whose UVs
+    leave 0..1.
+    ``flipped``: surface with mirrored UVs. ``zero_area``: triangles without UV area. ``stretch``: area-weighted mean
+    ratio of the longer to the shorter texel side. ``density``: texels per metre at 1024 (area-weighted median), with
+    its 5 % and 95 % points.
+    ``island_low``, ``island_high``: density of the coarsest and the finest island (those below a thousandth of the
+    surface left out).
+    ``gap``: texels between the two islands that lie closest at 1024 (0: they touch; None: one island only).
+    ``close``: pairs of
     islands less than two texels apart. ``missing``: names of parts without UVs.
     """
 
@@ -62,12 +66,15 @@ def claim(uv, triangles, page, size, counts):  # type: ignore[no-untyped-def]
                     counts[page[t] * size * size + y * size + x] += 1
 
 
-#: Most pixels that triangles may be tried against, so that thousands of copies lying on one another are counted in a moment.
+#: Most pixels that triangles may be tried against, so that thousands of copies lying on one another are counted in a
+#: moment.
 _MOST_TRIED = 3e8
 
 
 def _bearable(mesh: Mesh, size: int) -> int:
-    """``size``, or the largest smaller one by halves at which all triangles together meet no more than ``_MOST_TRIED`` pixels."""
+    """``size``, or the largest smaller one by halves at which all triangles together meet no more than
+    ``_MOST_TRIED`` pixels.
+    """
     uv = mesh.need_uv().astype(np.float64)[mesh.triangles]
     q = uv - np.floor(uv.mean(axis=1))[:, None, :]
     wide = np.clip(q.max(axis=1), 0, 1) - np.clip(q.min(axis=1), 0, 1)
@@ -89,7 +96,9 @@ def claims(mesh: Mesh, size: int) -> np.ndarray:
 
 @kernel
 def _gaps(island, pages, size, reach, pairs, found):  # type: ignore[no-untyped-def]
-    """Smallest number of free pixels between islands along rows and columns; pairs of islands that are closer than two."""
+    """Smallest number of free pixels between islands along rows and columns; pairs of islands that are closer than
+    two.
+    """
     best = reach + 1
     count = 0
     for page in range(pages):
@@ -116,7 +125,8 @@ def _gaps(island, pages, size, reach, pairs, found):  # type: ignore[no-untyped-
 def uv_health(mesh: Mesh, size: int = 1024) -> UvHealth:
     """Inspect the UVs; overlap and gaps are counted on a ``size`` x ``size`` raster per map set.
 
-    The raster is made coarser where there are so many map sets, or so many triangles on one another, that it would not fit or take long.
+    The raster is made coarser where there are so many map sets, or so many triangles on one another, that it would
+    not fit or take long.
     """
     if mesh.uv is None:
         return UvHealth(False, missing=tuple(p.name for p in mesh.parts))

@@ -48,7 +48,9 @@ def read_off(texels: Texels, field: np.ndarray, offset_m: np.ndarray) -> np.ndar
     From texel to texel towards the place aimed at, through seams, as far as each step brings it nearer.
     """
     out = np.empty_like(field)
-    for_ranges(_walk, len(texels), texels.links, texels.position, np.ascontiguousarray(offset_m, np.float32), field, out)
+    for_ranges(
+        _walk, len(texels), texels.links, texels.position, np.ascontiguousarray(offset_m, np.float32), field, out
+    )
     return out
 
 
@@ -75,7 +77,9 @@ def _slopes(start, end, near, triangle, along_u, along_v, texel_uv, extended, ou
 
 
 def surface_gradient(texels: Texels, field: np.ndarray) -> np.ndarray:
-    """(n, 3) float32 per metre: the gradient of a (n,) field along the surface, in space, in the metric of the UV mapping."""
+    """(n, 3) float32 per metre: the gradient of a (n,) field along the surface, in space, in the metric of the UV
+    mapping.
+    """
     out = np.empty((len(texels), 3), np.float32)
     for_ranges(
         _slopes, len(texels), texels.neighbours, texels.triangle, texels.along_u, texels.along_v,

@@ -21,7 +21,8 @@ _LOOK = 256
 
 
 def will_be_written(session: Session, target: str) -> list[str]:
-    """Names of the files that ``deliver`` will give: the chronicle is played small, to see which channels something is in.
+    """Names of the files that ``deliver`` will give: the chronicle is played small, to see which channels something
+    is in.
 
     Raises
     ------

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Callable, Collection
 from typing import ClassVar
 
 import numpy as np
@@ -21,8 +21,44 @@ from limus.targets.written import Written, file_stem
 _OPAQUE = 0.998
 
 
+#: Paths of textures in extensions -> the picture that they take; those of the core have places of their own.
+_PATHS = {
+    c.gltf: c.packed[0]
+    for c in CHANNELS.values()
+    if c.gltf.startswith("KHR") and c.gltf.endswith("Texture") and c.packed[0]
+}
+_CORE = {"pbrMetallicRoughness.baseColorTexture", "pbrMetallicRoughness.metallicRoughnessTexture", "emissiveTexture"}
+
+
+def _slots(encoded: Collection[str]) -> dict[str, str]:
+    return {path: picture for path, picture in _PATHS.items() if picture in encoded}
+
+
+def _numbers(
+    used: Collection[str], mean: Callable[[str], float], surface: Surface, texels: Texels
+) -> dict[str, float | list[float]]:
+    """Channels in use that glTF takes as one number or colour for a material."""
+    out: dict[str, float | list[float]] = {}
+    for name in ("specular_ior", "thin_film_ior"):
+        if name in used:
+            out[CHANNELS[name].gltf] = mean(name)
+    if "emission_luminance" in used:
+        # A full white of the picture stands for this many cd/m2; glTF counts in them.
+        out[CHANNELS["emission_luminance"].gltf] = CHANNELS["emission_luminance"].full
+    if "transmission_depth" in used and mean("transmission_depth") > 0:
+        color = surface.channel("transmission_color")
+        out["KHR_materials_volume.thicknessFactor"] = 0.0
+        out[CHANNELS["transmission_depth"].gltf] = mean("transmission_depth") / 1000.0
+        out[CHANNELS["transmission_color"].gltf] = [
+            round(texels.share(np.ascontiguousarray(color[:, k], np.float32)), 4) for k in range(3)
+        ]
+    return out
+
+
 def gltf_maps(texels: Texels, surface: Surface) -> list[GltfMaps]:
-    """PNG files for a GLB, one entry per map set; pictures beyond the standard three only where something is in them."""
+    """PNG files for a GLB, one entry per map set; pictures beyond the standard three only where something is in
+    them.
+    """
     encoded = encode_surface(texels, surface.sheet, surface.normal, surface.occlusion)
     used = {channel.name for channel in in_use(surface.sheet)}
     opaque = "opacity" not in used or float(surface.channel("opacity").min()) > _OPAQUE
@@ -30,22 +66,23 @@ def gltf_maps(texels: Texels, surface: Surface) -> list[GltfMaps]:
     def mean(name: str) -> float:
         return round(texels.share(np.ascontiguousarray(surface.channel(name), np.float32)), 4)
 
-    numbers: dict[str, float] = {}
-    if "specular_ior" in used:
-        numbers["ior"] = mean("specular_ior")
-    if "thin_film_ior" in used:
-        numbers["film_ior"] = mean("thin_film_ior")
-    if "emission_luminance" in used:
-        # A full white of the picture stands for this many cd/m2; glTF counts in them.
-        numbers["emission"] = CHANNELS["emission_luminance"].full
-    tint = (1.0, 1.0, 1.0)
-    if "transmission_depth" in used and mean("transmission_depth") > 0:
-        numbers["depth_m"] = mean("transmission_depth") / 1000.0
-        color = surface.channel("transmission_color")
-        tint = tuple(round(texels.share(np.ascontiguousarray(color[:, k], np.float32)), 4) for k in range(3))  # type: ignore[assignment]
-    alpha = {"fuzz", "specular"} | (set() if opaque else {"base_color"})
+    slots, numbers = _slots(encoded), _numbers(used, mean, surface, texels)
+    # A coat follows the relief: without a normal texture of its own it would lie flat.
+    if "KHR_materials_clearcoat.clearcoatTexture" in slots:
+        slots["KHR_materials_clearcoat.clearcoatNormalTexture"] = "normal"
+    if "KHR_materials_iridescence.iridescenceThicknessTexture" in slots:
+        numbers["KHR_materials_iridescence.iridescenceThicknessMinimum"] = 0.0
+        numbers["KHR_materials_iridescence.iridescenceThicknessMaximum"] = CHANNELS["thin_film_thickness"].full
+    with_textures = {path.split(".")[0] for path in _PATHS}
+    there = {path.split(".")[0] for path in slots}
+    numbers = {
+        path: v for path, v in numbers.items() if path.split(".")[0] in there or path.split(".")[0] not in with_textures
+    }
+    held = {name: [c for c in CHANNELS.values() if c.packed[0] == name] for name in encoded}
+    alpha = {name for name, channels in held.items() if any(c.packed[1] + c.width == 4 for c in channels)}
+    alpha -= {"base_color"} if opaque else set()
     srgb = {channel.packed[0] for channel in CHANNELS.values() if channel.colour}
-    carried = ("base_color", "orm", "normal", "clear_coat", "fuzz", "specular", "film", "transmission", "emission")
+    carried = {"orm", "normal", *slots.values(), *(c.packed[0] for c in CHANNELS.values() if c.gltf in _CORE)}
     out = []
     for k in range(texels.pages):
         pictures = {
@@ -53,7 +90,7 @@ def gltf_maps(texels: Texels, surface: Surface) -> list[GltfMaps]:
             for name, pages in encoded.items()
             if name in carried
         }
-        out.append(GltfMaps(pictures, numbers, tint, opaque))
+        out.append(GltfMaps(pictures, slots, numbers, opaque))
     return out
 
 
@@ -69,7 +106,8 @@ class Gltf(Target):
     order: ClassVar[int] = 1
     title: ClassVar[str] = "GLB"
     about: ClassVar[str] = (
-        "One file with the object and its maps: metallic-roughness, normal, ambient occlusion, clear coat where there is one. "
+        "One file with the object and its maps: metallic-roughness, normal, ambient occlusion, clear coat where "
+        "there is one. "
         "Opens in any renderer that reads glTF 2.0."
     )
 
@@ -77,7 +115,9 @@ class Gltf(Target):
         """One file."""
         return [f"{file_stem(name)}.glb"]
 
-    def files(self, name: str, mesh: Mesh, texels: Texels, surface: Surface, bits: int) -> tuple[list[Written], list[str]]:
+    def files(
+        self, name: str, mesh: Mesh, texels: Texels, surface: Surface, bits: int
+    ) -> tuple[list[Written], list[str]]:
         """The GLB; a note where glTF has no place for a channel."""
         lost = left_out(surface)
         notes = [f"glTF has no place for {', '.join(lost)}: export maps to have them"] if lost else []

@@ -35,8 +35,9 @@ def _file(name: str, stem: str, title: str) -> str:
 def map_files(name: str, texels: Texels, surface: Surface, bits: int = 8) -> list[Written]:
     """Separate PNG maps, one per channel and map set; channels that nothing uses are not written.
 
-    Colour is sRGB; data maps are linear, from the low to the high end of the range that stands in ``maps.json``. Normal and height are
-    16 bit whatever ``bits`` says: 8 bit steps show in both. Height runs from the lowest to the highest relief of the object.
+    Colour is sRGB; data maps are linear, from the low to the high end of the range that stands in ``maps.json``. Normal
+    and height are 16 bit whatever ``bits`` says: 8 bit steps show in both. Height runs from the lowest to the highest
+    relief of the object.
     """
     out: list[Written] = []
     low, high = float(surface.relief.min()), float(surface.relief.max())
@@ -48,7 +49,9 @@ def map_files(name: str, texels: Texels, surface: Surface, bits: int = 8) -> lis
         if channel.colour:
             fields.append((channel.file, to_srgb(values), bits, True, None))
             continue
-        top = channel.high if (channel.low, channel.high) == (0.0, 1.0) else max(float(values.max()), channel.low + 1e-6)
+        top = (
+            channel.high if (channel.low, channel.high) == (0.0, 1.0) else max(float(values.max()), channel.low + 1e-6)
+        )
         ends = None if (channel.low, top) == (0.0, 1.0) else (channel.low, round(top, 5), channel.unit)
         fields.append((channel.file, (values - channel.low) / (top - channel.low), bits, False, ends))
     fields += [
@@ -72,7 +75,8 @@ def map_files(name: str, texels: Texels, surface: Surface, bits: int = 8) -> lis
             file = _file(name, stem, title)
             out.append(Written(file, png_bytes(pages[k], srgb=srgb)))
             entry: dict[str, object] = {
-                "channel": title, "map_set": mesh.uv_domains[k], "name_in_file": mesh.uv_titles[k], "bits": depth, "colour": "sRGB" if srgb else "linear",
+                "channel": title, "map_set": mesh.uv_domains[k], "name_in_file": mesh.uv_titles[k], "bits": depth,
+                "colour": "sRGB" if srgb else "linear",
             }  # fmt: skip
             if ends is not None:
                 entry |= {"black": ends[0], "white": ends[1], "unit": ends[2]}
@@ -89,7 +93,8 @@ class Maps(Target):
     order: ClassVar[int] = 2
     title: ClassVar[str] = "Maps"
     about: ClassVar[str] = (
-        "One PNG for each channel that something is in. Colour is sRGB, everything else linear; normal and height are 16 bit. "
+        "One PNG for each channel that something is in. Colour is sRGB, everything else linear; normal and height "
+        "are 16 bit. "
         "maps.json names them and gives the range of the height in mm."
     )
     depths: ClassVar[tuple[int, ...]] = (8, 16)
@@ -99,6 +104,8 @@ class Maps(Target):
         titles = [channel.file for channel in _written(used)] + list(MORE)
         return [_file(name, stem, title) for title in titles for stem in map_set_stems(mesh.uv_domains)] + ["maps.json"]
 
-    def files(self, name: str, mesh: Mesh, texels: Texels, surface: Surface, bits: int) -> tuple[list[Written], list[str]]:
+    def files(
+        self, name: str, mesh: Mesh, texels: Texels, surface: Surface, bits: int
+    ) -> tuple[list[Written], list[str]]:
         """The maps."""
         return map_files(name, texels, surface, bits), []

@@ -23,8 +23,11 @@ STROKES, PICTURES = "strokes/", "pictures/"
 NOTES = "notes.txt"
 
 
-def packed(session: Session, target: str, resolution: int, *, bits: int = 8, progress: Say | None = None) -> list[Written]:
-    """The files of a delivery with notes.txt where there is something to say, scene.json, and the strokes and pictures that it reads.
+def packed(
+    session: Session, target: str, resolution: int, *, bits: int = 8, progress: Say | None = None
+) -> list[Written]:
+    """The files of a delivery with notes.txt where there is something to say, scene.json, and the strokes and
+    pictures that it reads.
 
     Raises
     ------
@@ -60,8 +63,14 @@ def write_zip(files: list[Written], path: Path) -> None:
 
 
 def drawn_files(scene: Scene, find: Callable[[str], Path]) -> set[str]:
-    """Strokes and pictures that the scene would read with all layers on, and the pictures that its strokes are stamped with."""
-    out = {name for name in scene.files.values() if name.startswith((STROKES, PICTURES)) and ".." not in PurePosixPath(name).parts}
+    """Strokes and pictures that the scene would read with all layers on, and the pictures that its strokes are
+    stamped with.
+    """
+    out = {
+        name
+        for name in scene.files.values()
+        if name.startswith((STROKES, PICTURES)) and ".." not in PurePosixPath(name).parts
+    }
     stamps = {load_stroke(name, find).brush.picture for name in out if name.startswith(STROKES)}
     return out | {name for name in stamps if name}
 

@@ -12,11 +12,13 @@ from limus.targets.written import Written
 
 
 class Target:
-    """A kind of delivery. A subclass in a file of this folder is found by itself; the interface and the command line follow from it.
+    """A kind of delivery. A subclass in a file of this folder is found by itself; the interface and the command line
+    follow from it.
 
     Attributes
     ----------
-    kind : its name in documents and commands. title, about : for a person. sizes : pixels along a side of a map that may be asked for.
+    kind : its name in documents and commands. title, about : for a person. sizes : pixels along a side of a map that
+        may be asked for.
     depths : bits of each number in a map that may be asked for, the usual one first.
     """
 
@@ -36,6 +38,8 @@ class Target:
         """
         raise NotImplementedError
 
-    def files(self, name: str, mesh: Mesh, texels: Texels, surface: Surface, bits: int) -> tuple[list[Written], list[str]]:
+    def files(
+        self, name: str, mesh: Mesh, texels: Texels, surface: Surface, bits: int
+    ) -> tuple[list[Written], list[str]]:
         """The files, and what there is to say of them."""
         raise NotImplementedError

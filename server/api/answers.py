@@ -54,9 +54,12 @@ class EditOut(VersionFacts):
 
     base: int = Field(description="The version that the change starts from")
     change: list[list[Any]] = Field(
-        description='Steps from that document: ["set", path, value], ["drop", path], ["splice", path, start, count, values]'
+        description='Steps from that document: ["set", path, value], ["drop", path], ["splice", path, start, count, '
+        "values]"
     )
-    made: dict[str, Any] = Field(default_factory=dict, description="What is new and worth selecting: layer, episode, line, base")
+    made: dict[str, Any] = Field(
+        default_factory=dict, description="What is new and worth selecting: layer, episode, line, base"
+    )
     notes: list[str] = Field(default_factory=list, description="What could not be done as asked")
 
 
@@ -80,7 +83,9 @@ def project_of(request: HttpRequest, project_id: int) -> Project:
 def object_of(request: HttpRequest, object_id: int) -> WorkObject:
     """An object of theirs, or 404."""
     return get_object_or_404(
-        WorkObject.objects.select_related("project", "head", "head__parent"), pk=object_id, project__owner=owner_of(request)
+        WorkObject.objects.select_related("project", "head", "head__parent"),
+        pk=object_id,
+        project__owner=owner_of(request),
     )
 
 

@@ -1,4 +1,6 @@
-"""The API: one router for each subject. Every query is scoped to the signed-in user; bad input answers with one clear line."""
+"""The API: one router for each subject. Every query is scoped to the signed-in user; bad input answers with one clear
+line.
+"""
 
 from __future__ import annotations
 
@@ -60,7 +62,9 @@ class _Parser(Parser):
 
 
 class _Api(NinjaAPI):
-    """Refusals of what is asked in the words of the core: one line, with the path, the value and what would be taken."""
+    """Refusals of what is asked in the words of the core: one line, with the path, the value and what would be
+    taken.
+    """
 
     def validation_error_from_error_contexts(self, error_contexts: list[ValidationErrorContext]) -> Any:
         """What is raised for a request that does not fit; the first thing wrong."""
@@ -75,7 +79,8 @@ class _Api(NinjaAPI):
 
 api = _Api(title="Limus", version="1", auth=django_auth, docs_url=None, docs_decorator=login_required, parser=_Parser())
 SUBJECTS = (
-    catalogue, projects, intakes, objects, history, pictures, map_sets, store_room, treatments, evaluation, glimpses, jobs,
+    catalogue, projects, intakes, objects, history, pictures, map_sets, store_room, treatments, evaluation, glimpses,
+    jobs,
 )  # fmt: skip
 for subject in SUBJECTS:
     api.add_router("", subject.router)

@@ -1,4 +1,6 @@
-"""Which document a question is about: the saved one, a version with edits that are not saved yet, or one that is sent whole."""
+"""Which document a question is about: the saved one, a version with edits that are not saved yet, or one that is sent
+whole.
+"""
 
 from __future__ import annotations
 
@@ -18,7 +20,9 @@ from server.projects.workshop import session_of
 
 
 class VersionGone(Exception):
-    """The version that a request stands on is not held here (any more); the one who asked has the document and sends it whole."""
+    """The version that a request stands on is not held here (any more); the one who asked has the document and sends
+    it whole.
+    """
 
 
 class Unsaved(BaseModel):
@@ -30,7 +34,9 @@ class Unsaved(BaseModel):
 
 
 class Asked(BaseModel):
-    """``base`` with ``edits`` on it; without them the saved scene. ``document``: the whole, where the server does not hold ``base``."""
+    """``base`` with ``edits`` on it; without them the saved scene. ``document``: the whole, where the server does not
+    hold ``base``.
+    """
 
     base: int | None = Field(None, description="Version that the edits were made on")
     edits: list[Unsaved] = Field(default_factory=list, max_length=200, description="In the order they were made")

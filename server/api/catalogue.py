@@ -163,7 +163,9 @@ def session(request: HttpRequest) -> SessionOut:
 def catalogue(
     request: HttpRequest, size_m: float = Query(1.0, gt=0, le=1e6, description="Diagonal of the object, metres")
 ) -> HttpResponse:
-    """Effects, sources, readings and channels with the schemas of their fields; defaults and soft ranges suit an object of ``size_m``."""
+    """Effects, sources, readings and channels with the schemas of their fields; defaults and soft ranges suit an
+    object of ``size_m``.
+    """
     body, etag = catalogue_of(ObjectSize(size_m).rounded)
     kept = get_conditional_response(request, etag=etag)
     response: HttpResponse = kept or HttpResponse(body, content_type="application/json", headers={"ETag": etag})
@@ -173,7 +175,9 @@ def catalogue(
 
 @lru_cache(maxsize=64)
 def catalogue_of(size: ObjectSize) -> tuple[bytes, str]:
-    """The catalogue as it is sent, and its ETag: more than half a second to make, the same for everybody, so it is made once for a size."""
+    """The catalogue as it is sent, and its ETag: more than half a second to make, the same for everybody, so it is
+    made once for a size.
+    """
     body = _made(size).model_dump_json(by_alias=True).encode()
     return body, f'"{hashlib.sha256(body).hexdigest()[:24]}"'
 
@@ -197,7 +201,9 @@ def _made(size: ObjectSize) -> CatalogueOut:
         placing=size.schema(Placing),
         levels=Levels.model_json_schema(),
         flags=Flags.model_json_schema(),
-        roles=[RoleOut(name=name, title=role.title, kind=role.kind, channel=role.channel) for name, role in ROLES.items()],
+        roles=[
+            RoleOut(name=name, title=role.title, kind=role.kind, channel=role.channel) for name, role in ROLES.items()
+        ],
         channel_list=[
             ChannelOut(
                 name=c.name,
@@ -222,7 +228,8 @@ def _made(size: ObjectSize) -> CatalogueOut:
         commands={name: command.title for name, command in COMMANDS.items()},
         blends=list(get_args(Blend)),
         targets=[
-            TargetOut(kind=k, title=t.title, about=t.about, sizes=list(t.sizes), depths=list(t.depths)) for k, t in TARGETS.items()
+            TargetOut(kind=k, title=t.title, about=t.about, sizes=list(t.sizes), depths=list(t.depths))
+            for k, t in TARGETS.items()
         ],
     )
 

@@ -27,7 +27,8 @@ router = Router()
 #: Texels along a side from which on a picture at rest is worth keeping.
 KEPT_FROM = 512
 Answerer = Callable[[Session, Question, Callable[[], None]], Answered | None]
-#: Asked for as this, an answer comes as one run of bytes with its pictures; else as JSON, and its pictures are fetched by their names.
+#: Asked for as this, an answer comes as one run of bytes with its pictures; else as JSON, and its pictures are fetched
+#: by their names.
 PACKED = "application/octet-stream"
 
 
@@ -76,7 +77,8 @@ def _sent(request: HttpRequest, out: Answered, has: list[str]) -> Any:
 
 
 @router.post(
-    "/objects/{int:object_id}/evaluate", response={200: Answer, 204: None, 409: Problem, 410: Problem, 422: Problem, 425: Problem}
+    "/objects/{int:object_id}/evaluate",
+    response={200: Answer, 204: None, 409: Problem, 410: Problem, 422: Problem, 425: Problem},
 )
 def evaluate(request: HttpRequest, object_id: int, body: EvaluateIn) -> Any:
     """Evaluate for the view. A newer request of the same tab makes an older one stop with 409."""
@@ -91,7 +93,13 @@ def evaluate(request: HttpRequest, object_id: int, body: EvaluateIn) -> Any:
         return 425, Problem(
             message="The object has not been measured yet. Measure it first.", remedy="Start a job of kind 'measure'"
         )
-    if body.pictures and body.until is None and body.look.kind == "lit" and body.resolution >= KEPT_FROM and not body.ahead:
+    if (
+        body.pictures
+        and body.until is None
+        and body.look.kind == "lit"
+        and body.resolution >= KEPT_FROM
+        and not body.ahead
+    ):
         item = object_of(request, object_id)
         asks_saved = not body.edits and body.document is None and body.base in (None, item.head_id)
         if asks_saved and item.head_id is not None:
@@ -101,7 +109,9 @@ def evaluate(request: HttpRequest, object_id: int, body: EvaluateIn) -> Any:
 
 @router.get("/objects/{int:object_id}/last-view", response={200: Answer, 204: None, 404: Problem})
 def get_last_view(request: HttpRequest, object_id: int) -> Any:
-    """How it looked when it was last at rest in this version, or nothing where it was not; nothing is evaluated or prepared for it."""
+    """How it looked when it was last at rest in this version, or nothing where it was not; nothing is evaluated or
+    prepared for it.
+    """
     found = last_view(object_of(request, object_id))
     if found is None:
         # No fault: it was never looked at in this version.
@@ -111,7 +121,9 @@ def get_last_view(request: HttpRequest, object_id: int) -> Any:
 
 @router.post("/objects/{int:object_id}/look", response={200: Answer, 409: Problem, 410: Problem, 422: Problem})
 def look_at(request: HttpRequest, object_id: int, body: EvaluateIn) -> Any:
-    """The object as made, a reading, or its UVs, without playing the chronicle. Works before anything was measured, as far as it can."""
+    """The object as made, a reading, or its UVs, without playing the chronicle. Works before anything was measured,
+    as far as it can.
+    """
     out = _answered(request, object_id, body, answer_as_made)
     assert out is not None
     return _sent(request, out, body.has)
@@ -127,7 +139,9 @@ def get_map(request: HttpRequest, name: str) -> HttpResponse:
     pictures.fetched(name)
     if found is None:
         return HttpResponse(
-            '{"message": "This picture is no longer kept. Evaluate again."}', status=404, content_type="application/json"
+            '{"message": "This picture is no longer kept. Evaluate again."}',
+            status=404,
+            content_type="application/json",
         )
     response = HttpResponse(found[0], content_type=found[1])
     response["Cache-Control"] = "private, max-age=31536000, immutable"

@@ -59,7 +59,11 @@ def look(request: HttpRequest, object_id: int, body: GlimpseIn) -> GlimpseOut:
 
     # Behind everybody's sliders.
     with gate.turn(4096, lambda: False, gone):
-        command = command_of("add", {"effect": body.kind}) if body.kind else command_of("paste", {"treatment": body.treatment})
+        command = (
+            command_of("add", {"effect": body.kind})
+            if body.kind
+            else command_of("paste", {"treatment": body.treatment})
+        )
         whole = changed(scene.model_dump(mode="json"), [command], ground_of(request, item))
         found = glimpse(session, whole, SIZE, len(whole.layers) - len(scene.layers), check)
     name = Pictures(owner.pk).put(png_bytes(found.picture), "image/png")
@@ -67,7 +71,9 @@ def look(request: HttpRequest, object_id: int, body: GlimpseIn) -> GlimpseOut:
 
 
 @router.delete("/objects/{int:object_id}/glimpse", response={204: None})
-def stop(request: HttpRequest, object_id: int, client: str = Query(max_length=40), ticket: int = Query(ge=0)) -> tuple[int, None]:
+def stop(
+    request: HttpRequest, object_id: int, client: str = Query(max_length=40), ticket: int = Query(ge=0)
+) -> tuple[int, None]:
     """The dialog was closed: what was asked under an older ticket is not made any more."""
     object_of(request, object_id)
     gate.newest(owner_of(request).pk, f"glimpse {client}", ticket)

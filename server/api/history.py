@@ -32,7 +32,8 @@ class WholeIn(BaseModel):
 class EditIn(Unsaved):
     """A command on version ``base``.
 
-    ``made_on``: the version it was first made on, where it was refused there and is made again on a newer one. ``token``: what the one who makes
+    ``made_on``: the version it was first made on, where it was refused there and is made again on a newer one.
+    ``token``: what the one who makes
     it calls it; a second try under the same token changes nothing twice.
     """
 
@@ -67,7 +68,9 @@ def put_whole(request: HttpRequest, object_id: int, body: WholeIn) -> Any:
 
 @router.post("/objects/{int:object_id}/edit", response={200: EditOut, 409: Stale, 410: Problem, 422: Problem})
 def edit(request: HttpRequest, object_id: int, body: EditIn) -> Any:
-    """Make an edit, by the name of a command and its arguments; answered by what is different. 409 when the scene was changed elsewhere since ``base``."""
+    """Make an edit, by the name of a command and its arguments; answered by what is different. 409 when the scene was
+    changed elsewhere since ``base``.
+    """
     item = object_of(request, object_id)
     before = item.versions.filter(token=body.token).last() if body.token else None
     if before is not None and before.pk == item.head_id and before.parent_id is not None:
@@ -86,7 +89,9 @@ def edit(request: HttpRequest, object_id: int, body: EditIn) -> Any:
     return 200, edit_out(item, body.base, change, done.made, done.notes)
 
 
-def _store(item: WorkObject, base: int, scene: Scene, document: dict[str, Any], label: str, token: str = "") -> list[Any]:
+def _store(
+    item: WorkObject, base: int, scene: Scene, document: dict[str, Any], label: str, token: str = ""
+) -> list[Any]:
     """A new version, if anything is different; the steps from the one before.
 
     Raises

@@ -64,7 +64,9 @@ class AcceptIn(BaseModel):
 
 def _intake(request: HttpRequest, intake_id: int) -> Intake:
     return get_object_or_404(
-        Intake.objects.select_related("project", "target", "target__head"), pk=intake_id, project__owner=owner_of(request)
+        Intake.objects.select_related("project", "target", "target__head"),
+        pk=intake_id,
+        project__owner=owner_of(request),
     )
 
 
@@ -75,7 +77,8 @@ def _intake_out(intake: Intake, job: int | None = None) -> IntakeOut:
         looking = Job.objects.filter(intake=intake).first()
         word = waits_for(looking) if looking is not None and looking.state == Job.QUEUED else "Looking at the files"
     return IntakeOut(
-        id=intake.pk, purpose=intake.purpose, state=intake.state, files=files, facts=intake.facts or None, report=intake.report or None, error=intake.error, word=word, job=job,
+        id=intake.pk, purpose=intake.purpose, state=intake.state, files=files, facts=intake.facts or None,
+        report=intake.report or None, error=intake.error, word=word, job=job,
     )  # type: ignore[arg-type]  # fmt: skip
 
 
@@ -90,7 +93,9 @@ def new_intake(request: HttpRequest, project_id: int, body: IntakeIn) -> tuple[i
         if found is None:
             discard(intake)
             raise InputError(
-                f"there is no try-out file '{body.try_out}'", where="try_out", remedy=f"Choose one of: {', '.join(try_out_files())}"
+                f"there is no try-out file '{body.try_out}'",
+                where="try_out",
+                remedy=f"Choose one of: {', '.join(try_out_files())}",
             )
         with found.open("rb") as file:
             receive(intake, found.name, iter(lambda: file.read(1 << 20), b""))

@@ -108,7 +108,9 @@ def start_job(request: HttpRequest, object_id: int, body: JobIn) -> tuple[int, J
         options |= {"target": body.target, "resolution": body.resolution, "bits": body.bits}
     else:
         # What was measured for an older version of the scene is not waited for.
-        Job.objects.filter(object=item, kind=body.kind, state__in=[Job.QUEUED, Job.RUNNING]).update(cancel_requested=True)
+        Job.objects.filter(object=item, kind=body.kind, state__in=[Job.QUEUED, Job.RUNNING]).update(
+            cancel_requested=True
+        )
     with transaction.atomic():
         job = Job.objects.create(owner=owner_of(request), object=item, kind=body.kind, options=options)
         start(job)
@@ -124,13 +126,19 @@ def _offered(body: JobIn) -> None:
     InputError : with what it does.
     """
     if body.target not in TARGETS:
-        raise InputError(f"'{body.target}' is not a target", where="target", remedy=f"Choose one of: {', '.join(TARGETS)}")
+        raise InputError(
+            f"'{body.target}' is not a target", where="target", remedy=f"Choose one of: {', '.join(TARGETS)}"
+        )
     target = TARGETS[body.target]
     for field, given, offered in (("resolution", body.resolution, target.sizes), ("bits", body.bits, target.depths)):
         if given not in offered:
             accepted = ", ".join(map(str, offered))
             raise InputError(
-                f"{given} is not offered", where=field, remedy=f"Choose one of: {accepted}", value=str(given), accepted=accepted
+                f"{given} is not offered",
+                where=field,
+                remedy=f"Choose one of: {accepted}",
+                value=str(given),
+                accepted=accepted,
             )
 
 
@@ -146,7 +154,9 @@ def delivery(request: HttpRequest, object_id: int, target: str) -> DeliveryOut:
     """Names of the files of an export of the saved scene, by the very code that writes them."""
     item = object_of(request, object_id)
     if target not in TARGETS:
-        raise InputError(f"'{target[:40]}' is not a target", where="target", remedy=f"Choose one of: {', '.join(TARGETS)}")
+        raise InputError(
+            f"'{target[:40]}' is not a target", where="target", remedy=f"Choose one of: {', '.join(TARGETS)}"
+        )
     scene = item.scene()
     session = session_of(scene)
     with gate.turn(256, lambda: session.is_warm(256)):
@@ -173,7 +183,8 @@ def _fits(item: WorkObject, resolution: int) -> None:
     sizes = fitting_sizes(max(sets, 1), settings.JOB_MEMORY)
     if resolution not in sizes and resolution > min(sizes):
         raise InputError(
-            f"{resolution} x {resolution} for {sets} map set{'s' if sets != 1 else ''} does not fit into the memory of this server",
+            f"{resolution} x {resolution} for {sets} map set{'s' if sets != 1 else ''} does not fit into the memory "
+            "of this server",
             where="resolution",
             remedy=f"Export at {max(x for x in sizes if x < resolution)}",
             value=str(resolution),

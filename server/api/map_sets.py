@@ -104,8 +104,14 @@ def recognise_files(request: HttpRequest, project_id: int, body: RecogniseIn) ->
     return RecognisedOut(
         files=[
             FileOut(
-                file=f.file, name=f.name, width=f.width, height=f.height, bits=f.bits, kind=f.kind,
-                picture="data:image/png;base64," + base64.b64encode(png_bytes(np.ascontiguousarray(f.picture))).decode(),
+                file=f.file,
+                name=f.name,
+                width=f.width,
+                height=f.height,
+                bits=f.bits,
+                kind=f.kind,
+                picture="data:image/png;base64,"
+                + base64.b64encode(png_bytes(np.ascontiguousarray(f.picture))).decode(),
             )
             for f in found.files
         ],
@@ -113,13 +119,18 @@ def recognise_files(request: HttpRequest, project_id: int, body: RecogniseIn) ->
             UseOut(file=u.file, component=u.component, role=u.role, colour=u.colour, why=why)
             for u, why in zip(found.uses, found.why, strict=True)
         ],
-        green=found.green, green_why=found.green_why, range_share=found.range_share, findings=found.findings,
+        green=found.green,
+        green_why=found.green_why,
+        range_share=found.range_share,
+        findings=found.findings,
         base=base,
-    )  # fmt: skip
+    )
 
 
 class PickIn(BaseModel):
-    """A place in a picture whose colour is wanted, and how the light is taken out: by a grey patch, or by a stated exposure."""
+    """A place in a picture whose colour is wanted, and how the light is taken out: by a grey patch, or by a stated
+    exposure.
+    """
 
     model_config = ConfigDict(extra="forbid")
     file: str = Field(max_length=500)
@@ -148,7 +159,9 @@ def pick_colour(request: HttpRequest, project_id: int, body: PickIn) -> PickedOu
         h, w = picture.pixels.shape[:2]
         x, y = (min(max(int(at[0] * w), 0), w - 1), min(max(int(at[1] * h), 0), h - 1))
         r = max(1, min(w, h) // 160)
-        some = picture.pixels[max(0, y - r) : y + r + 1, max(0, x - r) : x + r + 1].astype(np.float32) / np.float32(picture.full)
+        some = picture.pixels[max(0, y - r) : y + r + 1, max(0, x - r) : x + r + 1].astype(np.float32) / np.float32(
+            picture.full
+        )
         three = some[:, :, :3] if some.shape[2] >= 3 else np.repeat(some[:, :, :1], 3, axis=2)
         return np.asarray((three if linear else to_linear(three)).reshape(-1, 3).mean(axis=0))
 

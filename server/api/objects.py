@@ -48,7 +48,8 @@ class ObjectOut(BaseModel):
     scale: float = Field(description="Metres per unit of the file")
     scene: VersionOut
     looks_changed: list[str] = Field(
-        default_factory=list, description="Layers and bases that look different from when it was made: an upgrade changed them"
+        default_factory=list,
+        description="Layers and bases that look different from when it was made: an upgrade changed them",
     )
     looked: bool = Field(False, description="There is a picture of how it looked before")
     unwrapping: int | None = Field(None, description="The job that makes UVs for it just now")
@@ -87,7 +88,9 @@ def get_object(request: HttpRequest, object_id: int) -> ObjectOut:
         scene=version_out(item),
         looks_changed=item.looks_changed(),
         looked=portrait_before(item) is not None,
-        unwrapping=Job.objects.filter(object=item, kind="unwrap", state__in=[Job.QUEUED, Job.RUNNING], cancel_requested=False)
+        unwrapping=Job.objects.filter(
+            object=item, kind="unwrap", state__in=[Job.QUEUED, Job.RUNNING], cancel_requested=False
+        )
         .values_list("pk", flat=True)
         .first(),
     )
@@ -114,7 +117,9 @@ def neighbour(request: HttpRequest, object_id: int, name: str) -> HttpResponse:
     found = next((n for n in session.scene.object.neighbours if n.id == name), None)
     if found is None:
         return HttpResponse(
-            '{"message": "There is no such neighbour. Load the object again."}', status=404, content_type="application/json"
+            '{"message": "There is no such neighbour. Load the object again."}',
+            status=404,
+            content_type="application/json",
         )
     return HttpResponse(session.neighbour_glb(found), content_type="model/gltf-binary")
 

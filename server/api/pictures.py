@@ -80,6 +80,8 @@ def add_picture(request: HttpRequest, project_id: int, name: str) -> tuple[int, 
 @router.delete("/projects/{int:project_id}/pictures", response={204: None, 422: Problem})
 def remove_picture(request: HttpRequest, project_id: int, file: str = Query(max_length=500)) -> tuple[int, None]:
     """Remove a picture that nothing uses, in any version."""
-    row = get_object_or_404(SourceFile, project=project_of(request, project_id), path=file, path__startswith="pictures/")
+    row = get_object_or_404(
+        SourceFile, project=project_of(request, project_id), path=file, path__startswith="pictures/"
+    )
     storage.remove_picture(row)
     return 204, None

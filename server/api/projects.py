@@ -59,9 +59,9 @@ def projects(request: HttpRequest) -> list[ProjectOut]:
     keys = {item.pk: _object_key(item) for item in items}
     facts = dict(Facts.objects.filter(key__in=set(keys.values())).values_list("key", "facts"))
     busy = set(
-        Job.objects.filter(owner=owner_of(request), state__in=[Job.QUEUED, Job.RUNNING], cancel_requested=False).values_list(
-            "object_id", flat=True
-        )
+        Job.objects.filter(
+            owner=owner_of(request), state__in=[Job.QUEUED, Job.RUNNING], cancel_requested=False
+        ).values_list("object_id", flat=True)
     )
     return [
         ProjectOut(id=p.pk, name=p.name, objects=[brief(o, facts.get(keys[o.pk]), o.pk in busy) for o in p.items.all()])
@@ -72,7 +72,9 @@ def projects(request: HttpRequest) -> list[ProjectOut]:
 def _object_key(item: WorkObject) -> str:
     """The key of its facts, without reading the rest of the document."""
     document = item.document
-    return object_key(ObjectFile.model_validate(document.get("object", {"file": "-"})), document.get("setting", {}).get("up", "+y"))
+    return object_key(
+        ObjectFile.model_validate(document.get("object", {"file": "-"})), document.get("setting", {}).get("up", "+y")
+    )
 
 
 def brief(item: WorkObject, facts: dict | None = None, busy: bool = False) -> ObjectBrief:  # type: ignore[type-arg]
@@ -104,7 +106,8 @@ def new_project(request: HttpRequest, body: ProjectIn) -> tuple[int, ProjectOut]
 
 @router.put("/projects/{int:project_id}/objects", response={201: ObjectBrief, 422: Problem})
 def add_object(request: HttpRequest, project_id: int, name: str) -> tuple[int, ObjectBrief]:
-    """Bring in one file at once (the raw bytes as the body), with the size and axis that are suggested for it; for scripts.
+    """Bring in one file at once (the raw bytes as the body), with the size and axis that are suggested for it; for
+    scripts.
 
     The interface uses intakes, which show what was found first.
     """

@@ -57,7 +57,9 @@ def shelves(
 
 
 def _down() -> Problem:
-    return Problem(message="The store room does not answer.", remedy="Try again in a moment; bases on the object stay as they are")
+    return Problem(
+        message="The store room does not answer.", remedy="Try again in a moment; bases on the object stay as they are"
+    )
 
 
 @router.get("/store-room/picture", include_in_schema=False)

@@ -20,7 +20,9 @@ router = Router()
 
 
 class TreatmentOut(BaseModel):
-    """A treatment on the shelf. ``families``: substances it acts on that must be there already; ``needs``: readings it looks at."""
+    """A treatment on the shelf. ``families``: substances it acts on that must be there already; ``needs``: readings
+    it looks at.
+    """
 
     name: str
     title: str
@@ -74,7 +76,9 @@ def save(request: HttpRequest, object_id: int, body: SaveIn) -> tuple[int, Saved
     """Save layers as a treatment of one's own."""
     item = object_of(request, object_id)
     scene = item.scene()
-    found, notes = treatment_of(scene, body.layers, session_of(scene).size, body.name.strip() or "Treatment", body.about)
+    found, notes = treatment_of(
+        scene, body.layers, session_of(scene).size, body.name.strip() or "Treatment", body.about
+    )
     row = treatments.keep(owner_of(request), found)
     return 201, SavedOut(treatment=_out(f"own:{row.pk}", Treatment.model_validate(row.document), True), notes=notes)
 

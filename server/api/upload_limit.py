@@ -24,6 +24,7 @@ class UploadLimitMiddleware:
             if declared and declared.isdigit() and int(declared) > settings.UPLOAD_LIMIT:
                 limit = settings.UPLOAD_LIMIT >> 20
                 return JsonResponse(
-                    {"message": f"The file is larger than {limit} MB. Reduce it, or raise LIMUS_UPLOAD_LIMIT."}, status=413
+                    {"message": f"The file is larger than {limit} MB. Reduce it, or raise LIMUS_UPLOAD_LIMIT."},
+                    status=413,
                 )
         return self.get_response(request)

@@ -1,8 +1,8 @@
 """The web server: receives asynchronously, so that slow and idle connections cost a line in a table and no thread.
 
-Waitress reads header and body of every connection in one loop, keeps a large body on disk, and hands a request to a thread only when all of
-it is there; a body that broke off is never handed over. What is added here: a limit of time for a header and for a body, and of
-connections from one address.
+Waitress reads header and body of every connection in one loop, keeps a large body on disk, and hands a request to a
+thread only when all of it is there; a body that broke off is never handed over. What is added here: a limit of time for
+a header and for a body, and of connections from one address.
 """
 
 from __future__ import annotations
@@ -86,25 +86,29 @@ def _own(address: str) -> bool:
     return address in TRUSTED
 
 
-def make_server(application: Any, host: str, port: int, *, proxies: int = 0, proxy: str = "127.0.0.1", **more: Any) -> Any:
+def make_server(
+    application: Any, host: str, port: int, *, proxies: int = 0, proxy: str = "127.0.0.1", **more: Any
+) -> Any:
     """A server that is bound and not yet running; ``run()`` runs it.
 
-    ``proxies``: how many stand in front, the last of them at the address ``proxy``. Only from there is it believed who asks and by which
-    scheme; whoever fails to sign in is then that address and not the proxy's.
+    ``proxies``: how many stand in front, the last of them at the address ``proxy``. Only from there is it believed
+    who asks and by which scheme; whoever fails to sign in is then that address and not the proxy's.
 
     Raises
     ------
     OSError : the address cannot be used.
     """
     options = {
-        "host": host, "port": port, "threads": THREADS, "connection_limit": IN_ALL, "channel_timeout": 120, "cleanup_interval": 10,
+        "host": host, "port": port, "threads": THREADS, "connection_limit": IN_ALL, "channel_timeout": 120,
+        "cleanup_interval": 10,
         "max_request_header_size": 64 << 10, "inbuf_overflow": 1 << 20, "outbuf_overflow": 8 << 20, "backlog": 256,
         "asyncore_use_poll": True, "expose_tracebacks": False, "ident": None, "clear_untrusted_proxy_headers": False,
         "max_request_body_size": more.pop("largest", 1 << 30),
     }  # fmt: skip
     if proxies:
         options |= {
-            "trusted_proxy": proxy, "trusted_proxy_count": proxies, "trusted_proxy_headers": {"x-forwarded-for", "x-forwarded-proto"},
+            "trusted_proxy": proxy, "trusted_proxy_count": proxies, "trusted_proxy_headers": {"x-forwarded-for",
+                "x-forwarded-proto"},
         }  # fmt: skip
     settings = Adjustments(**options, **more)
     # A name may stand for two addresses; one is enough, the older kind unless the other was asked for.

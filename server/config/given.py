@@ -21,7 +21,9 @@ def number(name: str, usual: float, *, least: float = 0.0) -> float:
     except ValueError:
         value = math.nan
     if not math.isfinite(value) or value < least:
-        raise InputError(f"'{text}' is not a number from {least:g}", where=name, remedy=f"For example: {name}={usual:g}")
+        raise InputError(
+            f"'{text}' is not a number from {least:g}", where=name, remedy=f"For example: {name}={usual:g}"
+        )
     return value
 
 
@@ -34,5 +36,7 @@ def whole_number(name: str, usual: int, *, least: int = 0) -> int:
     """
     value = number(name, usual, least=least)
     if value != int(value):
-        raise InputError(f"'{os.environ[name]}' is not a whole number", where=name, remedy=f"For example: {name}={usual}")
+        raise InputError(
+            f"'{os.environ[name]}' is not a whole number", where=name, remedy=f"For example: {name}={usual}"
+        )
     return int(value)

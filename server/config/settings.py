@@ -70,12 +70,12 @@ DATA_UPLOAD_MAX_MEMORY_SIZE = 32 << 20
 TRIANGLE_LIMIT = whole_number("LIMUS_TRIANGLE_LIMIT", 2_000_000, least=1)
 #: Resolution at which readings are measured for the view.
 READINGS_RESOLUTION = whole_number("LIMUS_READINGS_RESOLUTION", 1024, least=32)
-#: What may be kept in memory (meshes, readings, results, pictures), as "4G" or "1500M"; by default a quarter of the machine's memory.
-#: The core reads it: see ``limus.common.store``. Workers get a quarter of it each.
+#: What may be kept in memory (meshes, readings, results, pictures), as "4G" or "1500M"; by default a quarter of the
+#: machine's memory. The core reads it: see ``limus.common.store``. Workers get a quarter of it each.
 MEMORY = memory_budget()
 
-#: Processes for long work and for what somebody waits for; memory of one job (as LIMUS_MEMORY; by default half of the machine's); by how
-#: much the time limits of jobs are stretched, for slow machines.
+#: Processes for long work and for what somebody waits for; memory of one job (as LIMUS_MEMORY; by default half of the
+#: machine's); by how much the time limits of jobs are stretched, for slow machines.
 LONG_WORKERS = whole_number("LIMUS_WORKERS", 2, least=1)
 SHORT_WORKERS = 1
 JOB_MEMORY = memory_budget(
@@ -137,9 +137,15 @@ AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contri
 AXES_FAILURE_LIMIT = 8
 AXES_COOLOFF_TIME = 0.25
 AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
-PASSWORD_HASHERS = ["django.contrib.auth.hashers.Argon2PasswordHasher", "django.contrib.auth.hashers.PBKDF2PasswordHasher"]
+PASSWORD_HASHERS = [
+    "django.contrib.auth.hashers.Argon2PasswordHasher",
+    "django.contrib.auth.hashers.PBKDF2PasswordHasher",
+]
 AUTH_PASSWORD_VALIDATORS = [
-    {"NAME": "django.contrib.auth.password_validation.UserAttributeSimilarityValidator", "OPTIONS": {"max_similarity": 0.5}},
+    {
+        "NAME": "django.contrib.auth.password_validation.UserAttributeSimilarityValidator",
+        "OPTIONS": {"max_similarity": 0.5},
+    },
     {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}},
     {"NAME": "django.contrib.auth.password_validation.NumericPasswordValidator"},
     {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
@@ -156,7 +162,8 @@ DATABASES = {
         "OPTIONS": {
             "timeout": 20,
             "transaction_mode": "IMMEDIATE",
-            "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA cache_size=-20000; PRAGMA mmap_size=134217728; PRAGMA journal_size_limit=67108864; PRAGMA temp_store=MEMORY;",
+            "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA cache_size=-20000; PRAGMA "
+            "mmap_size=134217728; PRAGMA journal_size_limit=67108864; PRAGMA temp_store=MEMORY;",
         },
         # A file, not memory: several threads and the worker share it.
         "TEST": {"NAME": DATA_DIR / "test.sqlite3"},

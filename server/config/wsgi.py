@@ -6,8 +6,8 @@ import sys
 from django.core.wsgi import get_wsgi_application
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.config.settings")
-#: A thread that comes out of compiled code takes up Python again at once, and not after somebody else's five milliseconds: an answer
-#: goes in and out a few hundred times.
+#: A thread that comes out of compiled code takes up Python again at once, and not after somebody else's five
+#: milliseconds: an answer goes in and out a few hundred times.
 sys.setswitchinterval(0.0005)
 application = get_wsgi_application()
 

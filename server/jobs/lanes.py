@@ -1,4 +1,6 @@
-"""Two lanes: what somebody waits for with nothing to look at yet, and what may take minutes. Each has processes of its own."""
+"""Two lanes: what somebody waits for with nothing to look at yet, and what may take minutes. Each has processes of
+its own.
+"""
 
 from __future__ import annotations
 
@@ -22,7 +24,9 @@ def lane_of(job: Job) -> str:
 
 def waits_for(job: Job) -> str:
     """What a queued job waits for, in words; objects of others are not named."""
-    before = Job.objects.filter(state__in=[Job.QUEUED, Job.RUNNING], pk__lt=job.pk).select_related("object").order_by("pk")
+    before = (
+        Job.objects.filter(state__in=[Job.QUEUED, Job.RUNNING], pk__lt=job.pk).select_related("object").order_by("pk")
+    )
     ahead = [other for other in before if lane_of(other) == lane_of(job)]
     most = settings.SHORT_WORKERS if lane_of(job) == SHORT else settings.LONG_WORKERS
     running = next((other for other in ahead if other.state == Job.RUNNING), None)

@@ -24,4 +24,6 @@ class Limits:
 def limits_of(kind: str) -> Limits:
     """Those of a kind of job; ``settings.JOB_MEMORY`` is the most for any."""
     memory: int = settings.JOB_MEMORY
-    return Limits(_SECONDS.get(kind, 1800.0) * settings.JOB_PATIENCE, min(memory, _INSPECT_BYTES) if kind == "inspect" else memory)
+    return Limits(
+        _SECONDS.get(kind, 1800.0) * settings.JOB_PATIENCE, min(memory, _INSPECT_BYTES) if kind == "inspect" else memory
+    )

@@ -1,4 +1,6 @@
-"""Files of the data folder by the names that documents give them. Whatever a document says, nothing outside its own kind of folder is found."""
+"""Files of the data folder by the names that documents give them. Whatever a document says, nothing outside its own
+kind of folder is found.
+"""
 
 from __future__ import annotations
 
@@ -27,7 +29,9 @@ def is_exact(name: str) -> bool:
 
 
 def files_in(document: Any, field: str = "") -> set[str]:
-    """Files of the data folder that a plain document names, or a piece of one that stands in ``field``; of any version of the program."""
+    """Files of the data folder that a plain document names, or a piece of one that stands in ``field``; of any
+    version of the program.
+    """
     return {name for name in named_in(document, _FIELDS, field=field) if is_exact(name)}
 
 

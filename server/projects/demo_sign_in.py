@@ -18,7 +18,8 @@ FORWARDED = ("HTTP_X_FORWARDED_FOR", "HTTP_FORWARDED", "HTTP_X_REAL_IP", "HTTP_X
 class DemoSignInMiddleware:
     """Signs ``demo`` in for requests from loopback, when the demo runs and the server is bound to loopback.
 
-    A page makes a session; a request of a program without cookies is answered without one, so that it leaves nothing behind.
+    A page makes a session; a request of a program without cookies is answered without one, so that it leaves nothing
+    behind.
     """
 
     def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:

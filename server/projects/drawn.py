@@ -58,7 +58,9 @@ def keep_picture(project: Project, name: str, pieces: Iterable[bytes]) -> Source
     name = clean_name(name)
     if Path(name).suffix.lower() not in PICTURES:
         raise InputError(
-            f"'{Path(name).suffix or name}' files are no pictures", where=name, remedy=f"Bring one of {', '.join(PICTURES)}"
+            f"'{Path(name).suffix or name}' files are no pictures",
+            where=name,
+            remedy=f"Bring one of {', '.join(PICTURES)}",
         )
     folder = Path(settings.DATA_DIR) / "pictures"
     folder.mkdir(parents=True, exist_ok=True)
@@ -73,7 +75,9 @@ def keep_picture(project: Project, name: str, pieces: Iterable[bytes]) -> Source
                 if size > room:
                     storage.need_room(project.owner, size, name)
                 if size > LARGEST_PICTURE:
-                    raise InputError(f"more than {LARGEST_PICTURE >> 20} MB", where=name, remedy="Make the picture smaller")
+                    raise InputError(
+                        f"more than {LARGEST_PICTURE >> 20} MB", where=name, remedy="Make the picture smaller"
+                    )
                 digest.update(piece)
                 out.write(piece)
         check_picture(part, name)
@@ -121,6 +125,8 @@ def keep_map_files(project: Project, name: str, pieces: Iterable[bytes]) -> tupl
                 refused.append(str(error))
     if not kept:
         raise InputError(
-            refused[0] if refused else "there is no picture in it", where=name, remedy="Bring the texture files themselves"
+            refused[0] if refused else "there is no picture in it",
+            where=name,
+            remedy="Bring the texture files themselves",
         )
     return kept, refused

@@ -1,6 +1,6 @@
-"""Who evaluates next. Turns go round by person, then by that person's tabs, so that nobody waits longer than once round; who begins after a
-rest goes first. What was asked by a tab that has moved on is dropped, and what has to be prepared first has a lane of its own, so that one
-object's cold start does not stop another one's slider.
+"""Who evaluates next. Turns go round by person, then by that person's tabs, so that nobody waits longer than once
+round; who begins after a rest goes first. What was asked by a tab that has moved on is dropped, and what has to be
+prepared first has a lane of its own, so that one object's cold start does not stop another one's slider.
 """
 
 from __future__ import annotations
@@ -16,8 +16,8 @@ from limus.common.errors import Cancelled
 from limus.common.parallel import WORKERS
 from limus.common.store import shared
 
-#: Seconds by which an answer of this many texels along a side waits behind a small one of the same tab, or of nobody's, that comes later.
-#: Not for ever: who waits longer than that goes first.
+#: Seconds by which an answer of this many texels along a side waits behind a small one of the same tab, or of nobody's,
+#: that comes later. Not for ever: who waits longer than that goes first.
 PATIENCE = ((512, 0.0), (1024, 0.5), (2048, 2.0), (1 << 30, 6.0))
 #: From this resolution on an answer takes seconds whatever is in memory.
 LARGE = 2048
@@ -33,7 +33,9 @@ def _patience(resolution: int) -> float:
 
 @dataclass
 class _Waiting:
-    """``person``: number of an account, or None for what nobody waits for; ``due``: when it is to be done at the latest among its like."""
+    """``person``: number of an account, or None for what nobody waits for; ``due``: when it is to be done at the
+    latest among its like.
+    """
 
     person: int | None
     tab: str
@@ -104,7 +106,13 @@ class Lane:
             if one.rested:
                 return (1, one.came, 0.0, 0.0, one.number)
             # Whoever had a turn longest ago; of their tabs the same; of a tab what is due first.
-            return (2, self._begun.get(one.person, 0.0), self._begun.get((one.person, one.tab), 0.0), one.due, one.number)
+            return (
+                2,
+                self._begun.get(one.person, 0.0),
+                self._begun.get((one.person, one.tab), 0.0),
+                one.due,
+                one.number,
+            )
 
         return min(self._waiting, key=order)
 
@@ -161,7 +169,8 @@ class Gate:
 
         Parameters
         ----------
-        warm : whether everything is in memory that the layers stand on. person, tab : who waits for it; None: nobody, it may wait for all.
+        warm : whether everything is in memory that the layers stand on. person, tab : who waits for it; None: nobody,
+            it may wait for all.
         """
         due = time.monotonic() + _patience(resolution)
         lane = self._warm if resolution < LARGE and warm() else self._cold

@@ -179,12 +179,17 @@ def accept(
 
     Raises
     ------
-    InputError : it is not ready. StaleEdit : the object changed since version ``base``; nothing is changed, the intake stays.
+    InputError : it is not ready. StaleEdit : the object changed since version ``base``; nothing is changed, the
+        intake stays.
     """
     # Compare and set: whoever accepts it twice at once is told the second time.
-    if intake.state != Intake.READY or not Intake.objects.filter(pk=intake.pk, state=Intake.READY).update(state=Intake.TAKING):
+    if intake.state != Intake.READY or not Intake.objects.filter(pk=intake.pk, state=Intake.READY).update(
+        state=Intake.TAKING
+    ):
         raise InputError(
-            "the files are not ready, or taken in already", where="intake", remedy="Wait for the check, or send them again"
+            "the files are not ready, or taken in already",
+            where="intake",
+            remedy="Wait for the check, or send them again",
         )
     try:
         return _accepted(intake, name, scale, up, unwrap, turn, match, base, scene)
@@ -214,8 +219,8 @@ def _accepted(
         with path.open("rb") as file:
             while block := file.read(1 << 20):
                 digest.update(block)
-    # Files first, as links to those of the intake: a kill at any moment leaves rows whose files are there, or files without rows, which
-    # are swept away.
+    # Files first, as links to those of the intake: a kill at any moment leaves rows whose files are there, or files
+    # without rows, which are swept away.
     home = Path(settings.DATA_DIR) / "objects" / digest.hexdigest()
     _linked(intake.folder, home)
     path = f"objects/{digest.hexdigest()}/{intake.main}"
@@ -223,7 +228,11 @@ def _accepted(
         SourceFile.objects.get_or_create(
             project=intake.project,
             path=path,
-            defaults={"name": intake.facts["file"][:200], "unit_known": unit_known, "size": storage.size_of(intake.folder)},
+            defaults={
+                "name": intake.facts["file"][:200],
+                "unit_known": unit_known,
+                "size": storage.size_of(intake.folder),
+            },
         )
         turned = list(intake.facts["mesh"]["inside_out"]) if turn else []
         if intake.target is None:
@@ -271,7 +280,9 @@ def _accepted(
 
 
 def unwrap_soon(item: WorkObject) -> None:
-    """Have UVs made in the background; the scene takes them up when they are there, and the object can be looked at meanwhile."""
+    """Have UVs made in the background; the scene takes them up when they are there, and the object can be looked at
+    meanwhile.
+    """
     options = {"version": item.head_id, "quality": "good", "take_up": True}
     job = Job.objects.create(owner_id=item.project.owner_id, object=item, kind="unwrap", options=options)
     start(job)
@@ -335,12 +346,14 @@ def take_in(project: Project, name: str, pieces: Iterable[bytes], scene: Scene |
         raise
 
 
-#: Version -> files of the project that its document names, of the last few asked for: a drag asks for the same ones dozens of times.
+#: Version -> files of the project that its document names, of the last few asked for: a drag asks for the same ones
+#: dozens of times.
 _vouched: OrderedDict[int, frozenset[str]] = OrderedDict()
 
 
 def vouched(item: WorkObject, after: frozenset[str] | None = None) -> frozenset[str]:
-    """Files that the saved scene names and the project has; ``after``: known already, since they follow from those of the version before.
+    """Files that the saved scene names and the project has; ``after``: known already, since they follow from those of
+    the version before.
 
     What is saved is asked about like anything else: an earlier version of the program may have let something pass.
     """
@@ -365,7 +378,8 @@ def _rows(project: Project, names: set[str]) -> set[str]:
 
 
 def own_files_only(scene: Scene, project: Project, known_to: WorkObject | None = None) -> None:
-    """Refuse a scene that names a file the project does not have, in use or not. What the saved scene of ``known_to`` names was looked at before.
+    """Refuse a scene that names a file the project does not have, in use or not. What the saved scene of ``known_to``
+    names was looked at before.
 
     Raises
     ------
@@ -381,5 +395,7 @@ def own_files_only(scene: Scene, project: Project, known_to: WorkObject | None =
     for field, path in named.items():
         if path not in known or not is_exact(path):
             raise InputError(
-                f"'{path[:120]}' is not a file of this project", where=f"{scene.name}: {field}", remedy="Bring the file in first"
+                f"'{path[:120]}' is not a file of this project",
+                where=f"{scene.name}: {field}",
+                remedy="Bring the file in first",
             )

@@ -1,4 +1,5 @@
-"""What an object looked like when it was last at rest, kept on disk, so that it is there at once when it is opened again.
+"""What an object looked like when it was last at rest, kept on disk, so that it is there at once when it is opened
+again.
 
 One file for each object, among what can be made again: within its budget, and swept like it.
 """

@@ -6,7 +6,8 @@ import hashlib
 
 from limus.common.store import shared
 
-#: Seconds that it takes to make a picture again, with the evaluation that leads to it: what was announced should be there.
+#: Seconds that it takes to make a picture again, with the evaluation that leads to it: what was announced should be
+#: there.
 _COST = 0.05
 #: Seconds for which a picture that an answer announced stays, until it is fetched.
 PROMISED = 8.0

@@ -52,7 +52,9 @@ def put_in_place(steps: list[Step]) -> set[str]:
 
 
 def note_uses(paths: set[str], **owner: Any) -> None:
-    """Write down that an object or a base (``owner``) names these files, and the pictures that strokes among them are stamped with."""
+    """Write down that an object or a base (``owner``) names these files, and the pictures that strokes among them are
+    stamped with.
+    """
     stamps = {stamp for path in paths if path.startswith("strokes/") for stamp in _stamps(path)}
     rows = [FileUse(path=path, **owner) for path in sorted(paths | stamps)]
     FileUse.objects.bulk_create(rows, ignore_conflicts=True, batch_size=500)
@@ -101,9 +103,11 @@ class SourceFile(models.Model):
 
 
 class FileUse(models.Model):
-    """That a version of an object's scene, or a base of somebody's own, names a file: the one table of what may not go away.
+    """That a version of an object's scene, or a base of somebody's own, names a file: the one table of what may not
+    go away.
 
-    Written with the version that names a file first; a stroke brings the picture it is stamped with along. Rows go with the object.
+    Written with the version that names a file first; a stroke brings the picture it is stamped with along. Rows go
+    with the object.
     """
 
     path = models.CharField(max_length=300, db_index=True)
@@ -122,7 +126,9 @@ class FileUse(models.Model):
 
 
 class KeptFile(models.Model):
-    """A file that can be made again (readings, unwrapped UVs) and the object it was made for; ``used`` when it was asked for last."""
+    """A file that can be made again (readings, unwrapped UVs) and the object it was made for; ``used`` when it was
+    asked for last.
+    """
 
     object = models.ForeignKey("WorkObject", on_delete=models.CASCADE, related_name="kept")
     name = models.CharField(max_length=120, db_index=True)
@@ -159,7 +165,8 @@ class WorkObject(models.Model):
     document = models.JSONField(default=dict, help_text="The scene at head, whole")
     undone = models.JSONField(default=list)
     editions = models.JSONField(
-        default=dict, help_text="Editions of effects, sources and bases that it was made with: see limus.document.editions"
+        default=dict,
+        help_text="Editions of effects, sources and bases that it was made with: see limus.document.editions",
     )
     created = models.DateTimeField(auto_now_add=True)
 
@@ -187,7 +194,8 @@ class WorkObject(models.Model):
         steps: tuple[list[Any], list[Any]] | None = None,
         token: str = "",
     ) -> SceneVersion:
-        """Store a new version on top of version ``base`` (its id) and point at it; ``steps`` where they are known already.
+        """Store a new version on top of version ``base`` (its id) and point at it; ``steps`` where they are known
+        already.
 
         ``token`` is what whoever made the edit calls it: an answer that got lost is asked for by it.
 
@@ -204,12 +212,19 @@ class WorkObject(models.Model):
             # Never seen; a history that cannot be walked would be worse than a large one.
             there, back = [["set", [], document]], [["set", [], fresh.document]]
         version = SceneVersion.objects.create(
-            object=fresh, parent_id=fresh.head_id, number=number, change=there, back=back, label=label[:120], token=token
+            object=fresh,
+            parent_id=fresh.head_id,
+            number=number,
+            change=there,
+            back=back,
+            label=label[:120],
+            token=token,
         )
         note_uses(put_in_place(there), object=fresh)
         fresh.head, fresh.undone, fresh.document = version, [], document
         fresh.name = document.get("name") or fresh.name
-        # What is new in it is of today; what was there keeps what it was made with, until somebody says that it may look as it does now.
+        # What is new in it is of today; what was there keeps what it was made with, until somebody says that it may
+        # look as it does now.
         known = fresh.editions or ({} if base is None else dict.fromkeys(kinds_in(fresh.document), 1))
         fresh.editions = {kind: known.get(kind, CURRENT.get(kind, 1)) for kind in kinds_in(document)}
         fresh.save(update_fields=["head", "undone", "document", "name", "editions"])

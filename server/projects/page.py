@@ -23,7 +23,11 @@ def _built() -> dict[str, object] | None:
     styles = list(entry.get("css", []))
     for name in entry.get("imports", []):
         styles += entries[name].get("css", [])
-    return {"script": entry["file"], "styles": styles, "preload": [entries[n]["file"] for n in entry.get("imports", [])]}
+    return {
+        "script": entry["file"],
+        "styles": styles,
+        "preload": [entries[n]["file"] for n in entry.get("imports", [])],
+    }
 
 
 @never_cache
@@ -33,5 +37,7 @@ def application(request: HttpRequest) -> HttpResponse:
     """The application, or a line that says how to build it."""
     built = _built()
     if built is None:
-        return HttpResponse("The interface has not been built. Run 'make setup'.", status=503, content_type="text/plain")
+        return HttpResponse(
+            "The interface has not been built. Run 'make setup'.", status=503, content_type="text/plain"
+        )
     return render(request, "application.html", built)

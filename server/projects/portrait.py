@@ -68,7 +68,8 @@ def portrait(item: WorkObject) -> bytes | None:
     if before is None and item.looks_changed():
         # The newest one that was made with earlier editions: what finished work looked like.
         earlier = sorted(
-            (p for p in _folder().glob(f"{item.pk}-*.png") if not p.stem.endswith(_edition())), key=lambda p: p.stat().st_mtime
+            (p for p in _folder().glob(f"{item.pk}-*.png") if not p.stem.endswith(_edition())),
+            key=lambda p: p.stat().st_mtime,
         )
         if earlier:
             write_whole(_folder() / f"{item.pk}-before.png", earlier[-1].read_bytes())

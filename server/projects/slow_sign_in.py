@@ -28,7 +28,9 @@ class SlowSignInMiddleware:
                 ip_address=get_client_ip_address(request), attempt_time__gt=timezone.now() - WITHIN
             )
             if (recent.aggregate(all=Sum("failures_since_start"))["all"] or 0) >= MOST:
-                response = render(request, "sign-in-later.html", {"minutes": int(WITHIN.total_seconds() // 60)}, status=429)
+                response = render(
+                    request, "sign-in-later.html", {"minutes": int(WITHIN.total_seconds() // 60)}, status=429
+                )
                 response["Retry-After"] = str(int(WITHIN.total_seconds()))
                 return response
         return self.get_response(request)

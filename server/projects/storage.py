@@ -30,10 +30,16 @@ from server.projects.data_files import is_exact
 from server.projects.disk import disk_is_full
 from server.projects.models import Facts, FileUse, Intake, KeptFile, Project, SourceFile, WorkObject
 
-#: What nobody refers to is left alone for so long: it may be on its way (a stroke is written before the scene names it).
+#: What nobody refers to is left alone for so long: it may be on its way (a stroke is written before the scene names
+#: it).
 YOUNG = timedelta(minutes=30)
 #: Readings of an earlier state of an object, finished jobs and what they wrote, intakes nobody came back to.
-READINGS_KEPT, JOBS_KEPT, INTAKES_KEPT, SAMPLES_KEPT = timedelta(days=3), timedelta(days=14), timedelta(days=1), timedelta(days=30)
+READINGS_KEPT, JOBS_KEPT, INTAKES_KEPT, SAMPLES_KEPT = (
+    timedelta(days=3),
+    timedelta(days=14),
+    timedelta(days=1),
+    timedelta(days=30),
+)
 
 
 #: Names that the system gives to temporary folders.
@@ -50,8 +56,8 @@ def data() -> Path:
 def unnamed(paths: Iterable[str]) -> list[Path]:
     """What lies on disk for these files and is named by no row any more: to be asked after the rows are gone.
 
-    An object and a picture lie in a folder named by the digest of their content. The same picture under another name lies in the same
-    folder, so a file goes by itself as long as somebody names another one beside it.
+    An object and a picture lie in a folder named by the digest of their content. The same picture under another name
+    lies in the same folder, so a file goes by itself as long as somebody names another one beside it.
     """
     out = []
     for path in sorted(set(paths)):
@@ -83,7 +89,7 @@ def size_of(place: Path) -> int:
         return 0
 
 
-# -- who uses what ----------------------------------------------------------------------------------------------------------------
+# -- who uses what ---------------------------------------------------------------------------------
 
 
 @dataclass
@@ -133,7 +139,9 @@ def need_room(owner: AbstractBaseUser, size: int, name: str) -> None:
 
 
 def note_kept(object_id: int, names: Iterable[str], *, whole: bool) -> None:
-    """Files that can be made again were made or used for an object; ``whole``: these are all that its present state needs."""
+    """Files that can be made again were made or used for an object; ``whole``: these are all that its present state
+    needs.
+    """
     now = timezone.now()
     if not WorkObject.objects.filter(pk=object_id).exists():
         return
@@ -144,7 +152,7 @@ def note_kept(object_id: int, names: Iterable[str], *, whole: bool) -> None:
         KeptFile.objects.filter(object_id=object_id, used__lt=now - READINGS_KEPT).delete()
 
 
-# -- a full disk, a lost database -------------------------------------------------------------------------------------------------
+# -- a full disk, a lost database ------------------------------------------------------------------
 
 #: Bytes kept aside: on a full disk removing needs room itself, for the journal of the database.
 RESERVE = 16 << 20
@@ -162,7 +170,9 @@ def reserve() -> None:
 
 @contextmanager
 def _with_room() -> Iterator[list[bool]]:
-    """For removing: where the disk is full, the room kept aside is given away, and ``again`` says that it is worth another try."""
+    """For removing: where the disk is full, the room kept aside is given away, and ``again`` says that it is worth
+    another try.
+    """
     again: list[bool] = []
     try:
         yield again
@@ -198,7 +208,7 @@ def last_backup() -> str:
     return f"{place} (of {when})" if Path(place).is_dir() else ""
 
 
-# -- removing ---------------------------------------------------------------------------------------------------------------------
+# -- removing --------------------------------------------------------------------------------------
 
 
 def remove_object(item: WorkObject) -> None:
@@ -227,7 +237,9 @@ def remove_project(project: Project) -> None:
         with transaction.atomic():
             here = Project.objects.get(pk=pk)
             items = list(here.items.all())
-            rest = [data() / name for item in items for name in item.jobs.exclude(file="").values_list("file", flat=True)]
+            rest = [
+                data() / name for item in items for name in item.jobs.exclude(file="").values_list("file", flat=True)
+            ]
             rest += [p for item in items for p in _portraits(item.pk)]
             rest += [intake.folder for intake in here.intakes.all()]
             paths = set(here.files.values_list("path", flat=True))
@@ -254,7 +266,9 @@ def remove_picture(row: SourceFile) -> None:
     if names:
         shown = ", ".join(names[:4]) + (f" and {len(names) - 4} more" if len(names) > 4 else "")
         raise InputError(
-            f"{shown} use it, now or in an earlier version", where=row.name, remedy="Remove those first, or leave the picture"
+            f"{shown} use it, now or in an earlier version",
+            where=row.name,
+            remedy="Remove those first, or leave the picture",
         )
     path, pk = row.path, row.pk
 
@@ -296,7 +310,7 @@ def _unlink(places: Iterable[Path]) -> int:
     return freed
 
 
-# -- sweeping ---------------------------------------------------------------------------------------------------------------------
+# -- sweeping --------------------------------------------------------------------------------------
 
 
 @dataclass
@@ -351,7 +365,10 @@ def sweep(*, really: bool = True) -> Swept:
         if place.name not in alive and place not in folders and _old(place, YOUNG):
             drop("intakes", place)
     # Uploads that ended with their server; those of earlier versions lie beside the folder.
-    for place in (*_entries(data() / UPLOADS), *(p for p in _entries(data()) if p.is_dir() and _LEFT.fullmatch(p.name))):
+    for place in (
+        *_entries(data() / UPLOADS),
+        *(p for p in _entries(data()) if p.is_dir() and _LEFT.fullmatch(p.name)),
+    ):
         if _old(place, YOUNG):
             drop("uploads", place)
     # Files without a row. Names first, then rows: what is written in between has one.

@@ -1,4 +1,6 @@
-"""The store room as a small service: what there is, page by page, what each looks like, and what people put in themselves."""
+"""The store room as a small service: what there is, page by page, what each looks like, and what people put in
+themselves.
+"""
 
 from __future__ import annotations
 
@@ -34,7 +36,9 @@ MOST_OWN = 500
 
 @dataclass(frozen=True)
 class Shelved:
-    """One base as the store room shows it. ``name`` is what it is asked for by: own ones begin with "own:" and a number."""
+    """One base as the store room shows it. ``name`` is what it is asked for by: own ones begin with "own:" and a
+    number.
+    """
 
     name: str
     title: str
@@ -70,7 +74,10 @@ def shelves(
             name = f"own:{row.pk}"
             out.append(Shelved(name, row.name, "Put in by you", its, True, name in liked))
     if not own:
-        out += [Shelved(s.name, s.name.capitalize(), s.about, s.family, False, s.name in liked) for s in searched(text, family)]
+        out += [
+            Shelved(s.name, s.name.capitalize(), s.about, s.family, False, s.name in liked)
+            for s in searched(text, family)
+        ]
     return [s for s in out if s.favourite] if favourites else out
 
 
@@ -83,7 +90,9 @@ def _family_of(document: dict[str, Any]) -> str:
 
 def _own(owner: AbstractBaseUser, name: str) -> OwnBase:
     number = name.removeprefix("own:")
-    row = OwnBase.objects.filter(owner_id=owner.pk, pk=int(number) if number.isdigit() and len(number) < 12 else 0).first()
+    row = OwnBase.objects.filter(
+        owner_id=owner.pk, pk=int(number) if number.isdigit() and len(number) < 12 else 0
+    ).first()
     if row is None:
         raise InputError(f"there is no base '{name[:60]}' in the store room", where="name", remedy="Choose another")
     return row
@@ -163,11 +172,15 @@ def put_in(owner: AbstractBaseUser, name: str, document: dict[str, Any], project
     # Those that are left out as well: what is put in vouches for its files wherever it is taken.
     for field, file in named_files(choice).items():
         if file not in mine:
-            raise InputError(f"'{file[:120]}' is not a file of this project", where=f"base: {field}", remedy="Bring it in first")
+            raise InputError(
+                f"'{file[:120]}' is not a file of this project", where=f"base: {field}", remedy="Bring it in first"
+            )
     if name.lower() in STOCK or OwnBase.objects.filter(owner_id=owner.pk, name=name).exists():
         raise InputError(f"there is a base called '{name}' already", where="name", remedy="Choose another name")
     if OwnBase.objects.filter(owner_id=owner.pk).count() >= MOST_OWN:
-        raise InputError(f"{MOST_OWN} bases of your own are all there is room for", where="store room", remedy="Remove some first")
+        raise InputError(
+            f"{MOST_OWN} bases of your own are all there is room for", where="store room", remedy="Remove some first"
+        )
     with transaction.atomic():
         row = OwnBase.objects.create(owner_id=owner.pk, name=name, document=choice.model_dump(mode="json"))
         note_uses(files_in(row.document), base=row)

@@ -31,7 +31,9 @@ def named(owner: AbstractBaseUser, name: str) -> Treatment:
         return Treatment.model_validate(own(owner, name).document)
     except ValidationError as error:
         problem = first_refusal(error).problem
-        raise InputError(f"it cannot be read any more: {problem}", where=name, remedy="Remove it and save it again") from error
+        raise InputError(
+            f"it cannot be read any more: {problem}", where=name, remedy="Remove it and save it again"
+        ) from error
 
 
 def own(owner: AbstractBaseUser, name: str) -> OwnTreatment:
@@ -42,7 +44,9 @@ def own(owner: AbstractBaseUser, name: str) -> OwnTreatment:
     InputError : there is none.
     """
     number = name.removeprefix("own:")
-    row = OwnTreatment.objects.filter(owner_id=owner.pk, pk=int(number) if number.isdigit() and len(number) < 12 else 0).first()
+    row = OwnTreatment.objects.filter(
+        owner_id=owner.pk, pk=int(number) if number.isdigit() and len(number) < 12 else 0
+    ).first()
     if row is None:
         raise InputError(f"there is no treatment '{name[:60]}'", where="name", remedy="Choose another")
     return row
@@ -58,7 +62,9 @@ def keep(owner: AbstractBaseUser, treatment: Treatment) -> OwnTreatment:
     mine = OwnTreatment.objects.filter(owner_id=owner.pk)
     if mine.count() >= MOST_OWN:
         raise InputError(
-            f"{MOST_OWN} treatments of your own are all there is room for", where="treatments", remedy="Remove some first"
+            f"{MOST_OWN} treatments of your own are all there is room for",
+            where="treatments",
+            remedy="Remove some first",
         )
     name, k = treatment.name, 2
     while mine.filter(name=name).exists():

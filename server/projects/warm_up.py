@@ -1,4 +1,6 @@
-"""Doing once, before anybody waits, what the first evaluation of a process costs extra: compiled code, texels, readings."""
+"""Doing once, before anybody waits, what the first evaluation of a process costs extra: compiled code, texels,
+readings.
+"""
 
 from __future__ import annotations
 
@@ -44,8 +46,8 @@ def evaluate_once(item: WorkObject, resolution: int) -> bool:
 
 
 def compile_once() -> None:
-    """Compile what every effect, drawing by hand and the rarer patterns need, on a small plate; kept on disk for the next start, and loaded
-    from there before anybody waits for it.
+    """Compile what every effect, drawing by hand and the rarer patterns need, on a small plate; kept on disk for the
+    next start, and loaded from there before anybody waits for it.
     """
     plate = Mesh(
         positions=np.array([[0, 0, 0], [0.1, 0, 0], [0.1, 0, 0.1], [0, 0, 0.1]], np.float32),
@@ -57,7 +59,8 @@ def compile_once() -> None:
     texels = texels_of(plate, 64)
     size = ObjectSize(plate.diagonal)
     layers = [
-        Layer(id=kind, name=kind, effect=effect.fitted(size), where=effect.default_where(size)) for kind, effect in EFFECTS.items()
+        Layer(id=kind, name=kind, effect=effect.fitted(size), where=effect.default_where(size))
+        for kind, effect in EFFECTS.items()
     ]
     scene = Scene(object=ObjectFile(file="plate"), layers=layers)
     chronicle = Chronicle(texels, Measured.blank(texels), Store(), measure_exposure(texels, scene.setting, rays=4))
@@ -69,7 +72,9 @@ def compile_once() -> None:
         SOURCES[kind]().value(scope)
     picked = Pick(at=(0.05, 0.0, 0.05), facing=(0.0, 1.0, 0.0))
     curve = [(0.0, 0.0), (0.5, 0.4), (1.0, 1.0)]
-    Term(source=Picks(picks=[picked]), grow_mm=4.0, breakup_mm=4.0, curve=curve, cover=0.4, sharpen=0.5, soften_mm=2.0).value(scope)
+    Term(
+        source=Picks(picks=[picked]), grow_mm=4.0, breakup_mm=4.0, curve=curve, cover=0.4, sharpen=0.5, soften_mm=2.0
+    ).value(scope)
 
 
 def _run() -> None:

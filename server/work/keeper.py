@@ -1,7 +1,9 @@
-"""The keeper of jobs: one process that splits off another for every job, and sees to it that none is lost, stuck or endless.
+"""The keeper of jobs: one process that splits off another for every job, and sees to it that none is lost, stuck or
+endless.
 
-The table of jobs is the queue. A job runs in a process of its own, with limits of time and memory, so that whatever a file does to it
-does it to that process alone; cancelling ends the process. What was running when a process died is begun again, three times at most.
+The table of jobs is the queue. A job runs in a process of its own, with limits of time and memory, so that whatever a
+file does to it does it to that process alone; cancelling ends the process. What was running when a process died is
+begun again, three times at most.
 """
 
 from __future__ import annotations
@@ -82,7 +84,7 @@ class Keeper:
             self._swept = time.monotonic()
             self._sweeper = self._split(storage.sweep)
 
-    # -- what goes on -------------------------------------------------------------------------------------------------------------
+    # -- what goes on ------------------------------------------------------------------------------
 
     def _reap(self) -> None:
         if self._sweeper and os.waitpid(self._sweeper, os.WNOHANG)[0]:
@@ -99,13 +101,19 @@ class Keeper:
                 runner.finish(job, Job.CANCELLED, word="Cancelled")
             elif child.ended == "time":
                 minutes = max(1, round(limits_of(job.kind).seconds / 60))
-                runner.finish(job, Job.FAILED, error=f"It took longer than {minutes} minutes and was ended. {_SMALLER[job.kind]}")
+                runner.finish(
+                    job, Job.FAILED, error=f"It took longer than {minutes} minutes and was ended. {_SMALLER[job.kind]}"
+                )
             else:
-                runner.again(job, f"Its process ended {runner.TIMES[min(job.tries, 3)]} ({_how(status)}). {_SMALLER[job.kind]}")
+                runner.again(
+                    job, f"Its process ended {runner.TIMES[min(job.tries, 3)]} ({_how(status)}). {_SMALLER[job.kind]}"
+                )
 
     def _watch(self) -> None:
         asked = set(
-            Job.objects.filter(pk__in=[c.job for c in self.children.values()], cancel_requested=True).values_list("pk", flat=True)
+            Job.objects.filter(pk__in=[c.job for c in self.children.values()], cancel_requested=True).values_list(
+                "pk", flat=True
+            )
         )
         # Of an intake or an object that was removed nothing is left to report to.
         alive = set(Job.objects.filter(pk__in=[c.job for c in self.children.values()]).values_list("pk", flat=True))
@@ -128,14 +136,17 @@ class Keeper:
                 if job.cancel_requested:
                     runner.finish(job, Job.CANCELLED, word="Cancelled")
                 else:
-                    runner.again(job, f"The server was stopped {runner.TIMES[min(job.tries, 3)]} while it ran. Start it again.")
+                    runner.again(
+                        job, f"The server was stopped {runner.TIMES[min(job.tries, 3)]} while it ran. Start it again."
+                    )
 
     def _begin(self) -> None:
         waiting = list(Job.objects.filter(state=Job.QUEUED).order_by("pk"))
         for lane, most in self.slots.items():
             here = [job for job in waiting if lane_of(job) == lane]
             while here and sum(c.lane == lane for c in self.children.values()) < most:
-                # Whoever has fewest running goes first, so that one person's readings do not wait behind another's exports.
+                # Whoever has fewest running goes first, so that one person's readings do not wait behind another's
+                # exports.
                 busy = [c.owner for c in self.children.values() if c.lane == lane]
                 job = min(here, key=lambda j: (busy.count(j.owner_id), j.pk))
                 here.remove(job)
@@ -144,7 +155,7 @@ class Keeper:
                 elif runner.claim(job):
                     self._start(job, lane)
 
-    # -- processes ----------------------------------------------------------------------------------------------------------------
+    # -- processes ---------------------------------------------------------------------------------
 
     def _start(self, job: Job, lane: str) -> None:
         memory = limits_of(job.kind).memory

@@ -107,7 +107,9 @@ def again(job: Job, why: str) -> None:
         finish(job, Job.FAILED, error=why)
     else:
         # Compare and set: a process that was thought dead may not report any more.
-        Job.objects.filter(pk=job.pk, attempt=job.attempt, state=Job.RUNNING).update(state=Job.QUEUED, attempt=job.attempt + 1)
+        Job.objects.filter(pk=job.pk, attempt=job.attempt, state=Job.RUNNING).update(
+            state=Job.QUEUED, attempt=job.attempt + 1
+        )
 
 
 def run(job_id: int, attempt: int, *, claimed: bool = False) -> None:
@@ -140,7 +142,10 @@ def run(job_id: int, attempt: int, *, claimed: bool = False) -> None:
             more = {"error": f"{DISK_FULL} Then start it again."}
         else:
             log.exception("job %s failed", job_id)
-            more = {"error": "Something went wrong on the server; it is in the log. Try again, or choose a smaller resolution."}
+            more = {
+                "error": "Something went wrong on the server; it is in the log. Try again, or choose a smaller "
+                "resolution."
+            }
     finally:
         watch.stop()
     if job.object_id is not None and touched:
@@ -160,7 +165,9 @@ def _scene(job: Job) -> Scene:
 
 
 def _measure(job: Job, watch: Watch) -> str:
-    """A draft first, so that something can be seen in a second or two; then better ones, where nobody who is new has to wait for them."""
+    """A draft first, so that something can be seen in a second or two; then better ones, where nobody who is new has
+    to wait for them.
+    """
     session = session_of(_scene(job))
     if lane_of(job) == SHORT:
         session.measure("draft", watch.say)
@@ -212,7 +219,11 @@ def _export(job: Job, watch: Watch) -> str:
     # Asked once more, whatever was let in when it was saved.
     intakes.own_files_only(scene, job.object.project)
     files = packed(
-        session_of(scene), job.options["target"], job.options["resolution"], bits=job.options.get("bits", 8), progress=watch.say
+        session_of(scene),
+        job.options["target"],
+        job.options["resolution"],
+        bits=job.options.get("bits", 8),
+        progress=watch.say,
     )
     folder = Path(settings.DATA_DIR) / "deliveries"
     folder.mkdir(parents=True, exist_ok=True)

@@ -27,7 +27,8 @@ from server.work import runner
 from tests.core.stories import short_story
 
 FLAGS = [
-    "--no-sandbox", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync",
+    "--no-sandbox", "--disable-quic", "--no-first-run", "--disable-background-networking",
+    "--disable-component-update", "--disable-sync",
     "--use-angle=swiftshader", "--enable-unsafe-swiftshader",
 ]  # fmt: skip
 PATIENCE = 90_000
@@ -37,8 +38,8 @@ PATIENCE = 90_000
 class BrowserTest(StaticLiveServerTestCase):
     """The demo project, a task worker in a thread, and a page that fails the test on any script error.
 
-    A class shares its server, browser, page and demo; what a test changed is put back after it. The view is drawn only in tests that look
-    at its picture: every frame is drawn by the processor.
+    A class shares its server, browser, page and demo; what a test changed is put back after it. The view is drawn only
+    in tests that look at its picture: every frame is drawn by the processor.
     """
 
     host = "127.0.0.1"
@@ -102,7 +103,9 @@ class BrowserTest(StaticLiveServerTestCase):
     @classmethod
     def _empty(cls) -> None:
         for name in connections:
-            call_command("flush", verbosity=0, interactive=False, database=name, reset_sequences=False, inhibit_post_migrate=True)
+            call_command(
+                "flush", verbosity=0, interactive=False, database=name, reset_sequences=False, inhibit_post_migrate=True
+            )
 
     def _fixture_teardown(self) -> None:
         """The database goes with the class, not with each test; what the test changed is put back."""
@@ -162,7 +165,8 @@ class BrowserTest(StaticLiveServerTestCase):
         page = context.new_page()
         page.set_default_timeout(PATIENCE)
         page.add_init_script(
-            f"if (location.protocol !== 'about:') {{ localStorage['limus.plain'] = '1'; localStorage['limus.size'] ??= '{self.at_rest}' }}"
+            f"if (location.protocol !== 'about:') {{ localStorage['limus.plain'] = '1'; localStorage['limus.size'] "
+            f"??= '{self.at_rest}' }}"
         )
         # The test that is running, not the one that opened the window.
         page.on("pageerror", lambda error: type(self)._now.faults.append(str(error)))
@@ -181,7 +185,8 @@ class BrowserTest(StaticLiveServerTestCase):
             # The store of the origin can be written once something of it is there.
             page.goto(f"{self.live_server_url}/static/web/mark.svg")
         page.evaluate(
-            "drawn => { if (drawn) localStorage.removeItem('limus.view'); else localStorage.setItem('limus.view', 'off') }",
+            "drawn => { if (drawn) localStorage.removeItem('limus.view'); else localStorage.setItem('limus.view', "
+            "'off') }",
             self.drawn,
         )
         page.goto(f"{self.live_server_url}{path}")
@@ -189,13 +194,17 @@ class BrowserTest(StaticLiveServerTestCase):
         self.settle(page)
 
     def settle(self, page: Page | None = None) -> None:
-        """Wait until the page says that it is at rest: nothing asked, nothing planned, the last change drawn; and pictures are there."""
+        """Wait until the page says that it is at rest: nothing asked, nothing planned, the last change drawn; and
+        pictures are there.
+        """
         page = page or self.page
         self.frame(page)
         limit = time.monotonic() + PATIENCE / 1000
         while time.monotonic() < limit:
             page.locator("html[data-rest=yes]").wait_for(state="attached")
-            if page.evaluate("document.documentElement.dataset.rest === 'yes' && [...document.images].every(i => i.complete)"):
+            if page.evaluate(
+                "document.documentElement.dataset.rest === 'yes' && [...document.images].every(i => i.complete)"
+            ):
                 return
             self.frame(page)
         self.fail(f"the page never came to rest: {page.locator('html').get_attribute('data-rest')}")
@@ -228,7 +237,9 @@ class BrowserTest(StaticLiveServerTestCase):
         return " ".join(self.page.get_by_test_id("view-label").inner_text().split())
 
     def press(self, name: str) -> None:
-        """Press a button that opens something: what is open closes when the page below it scrolls, so that is done first."""
+        """Press a button that opens something: what is open closes when the page below it scrolls, so that is done
+        first.
+        """
         self._to_rest(self.page.get_by_role("button", name=name)).click()
 
     def _to_rest(self, what: Locator) -> Locator:

@@ -1,4 +1,6 @@
-"""No stage, dialog or theme breaks a rule that a machine can see: WCAG 2.2 AA and best practice, by axe-core (Deque, MPL 2.0)."""
+"""No stage, dialog or theme breaks a rule that a machine can see: WCAG 2.2 AA and best practice, by axe-core (Deque,
+MPL 2.0).
+"""
 
 from __future__ import annotations
 

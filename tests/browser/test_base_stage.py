@@ -34,7 +34,8 @@ class BaseStage(BrowserTest):
         """A real map set, dropped on the view."""
         files = [{"name": n, "data": list(d)} for n, d in map_files().items()]
         transfer = self.page.evaluate_handle(
-            "files => { const t = new DataTransfer(); for (const f of files) t.items.add(new File([new Uint8Array(f.data)], f.name)); return t }",
+            "files => { const t = new DataTransfer(); for (const f of files) t.items.add(new File([new "
+            "Uint8Array(f.data)], f.name)); return t }",
             files,
         )
         view = self.page.locator("main.work-stage")
@@ -67,7 +68,9 @@ class BaseStage(BrowserTest):
         # Another base for the wheel.
         self.find("copper")
         page.locator("[data-stock=copper]").wait_for()
-        self.pick(page.get_by_role("button", name="More for Copper"), page.get_by_role("menuitem", name="Add for other parts"))
+        self.pick(
+            page.get_by_role("button", name="More for Copper"), page.get_by_role("menuitem", name="Add for other parts")
+        )
         page.locator("[data-base='3'][aria-pressed=true]").wait_for()
         page.get_by_role("tab", name="Placing").click()
         self.pick(page.locator(".sheet .p-multiselect"), page.get_by_role("option", name="hand wheel", exact=True))
@@ -76,7 +79,8 @@ class BaseStage(BrowserTest):
         bases = self.bases()
         self.assertEqual([b["name"] for b in bases], ["Old wall", "Brass", "Rolled steel", "Copper"])
         self.assertEqual(
-            (bases[0]["placing"]["size_cm"], bases[0]["placing"]["broken"], bases[3]["parts"]), (6.0, True, ["hand wheel"])
+            (bases[0]["placing"]["size_cm"], bases[0]["placing"]["broken"], bases[3]["parts"]),
+            (6.0, True, ["hand wheel"]),
         )
         # What goes out is what was put on: roughness and metalness of the two, without the layers over them.
         document = WorkObject.objects.get(name="Gate hoist").head.document
@@ -133,7 +137,10 @@ class BaseStage(BrowserTest):
         field.press("Enter")
         self.settle()
         self.assertAlmostEqual(self.bases()[0]["levels"]["roughness"]["value"][0], 0.22)
-        self.pick(page.get_by_role("combobox", name="Set another channel"), page.get_by_role("option", name="Fuzz", exact=True))
+        self.pick(
+            page.get_by_role("combobox", name="Set another channel"),
+            page.get_by_role("option", name="Fuzz", exact=True),
+        )
         self.settle()
         page.locator("[data-channel=fuzz_weight]").wait_for()
         self.assertIn("fuzz_weight", self.bases()[0]["levels"])
@@ -141,7 +148,10 @@ class BaseStage(BrowserTest):
         self.settle()
         self.assertNotIn("fuzz_weight", self.bases()[0]["levels"])
         page.get_by_role("tab", name="Flags").click()
-        self.pick(page.get_by_role("combobox", name="Family of the substance"), page.get_by_role("option", name="zinc", exact=True))
+        self.pick(
+            page.get_by_role("combobox", name="Family of the substance"),
+            page.get_by_role("option", name="zinc", exact=True),
+        )
         self.settle()
         self.assertEqual(self.bases()[0]["flags"]["family"], "zinc")
 
@@ -150,7 +160,9 @@ class BaseStage(BrowserTest):
         self.enter()
         self.find("canvas")
         page.locator("[data-stock=canvas]").wait_for()
-        self.pick(page.get_by_role("button", name="More for Canvas"), page.get_by_role("menuitem", name="Lay over by a mask"))
+        self.pick(
+            page.get_by_role("button", name="More for Canvas"), page.get_by_role("menuitem", name="Lay over by a mask")
+        )
         page.locator("[data-base='3'][aria-pressed=true]").wait_for()
         self.settle()
         share = page.locator("[data-base='3'] .share").inner_text()
@@ -176,12 +188,14 @@ class BaseStage(BrowserTest):
         page.keyboard.press("Enter")
         self.settle()
         self.pick(
-            page.get_by_role("button", name="More for this base"), page.get_by_role("menuitem", name="Put into the store room")
+            page.get_by_role("button", name="More for this base"),
+            page.get_by_role("menuitem", name="Put into the store room"),
         )
         self.pick(page.get_by_role("combobox", name="Which bases"), page.get_by_role("option", name="My own"))
         page.get_by_label("Use Old casting").wait_for()
         self.pick(
-            page.get_by_role("button", name="More for Old casting"), page.get_by_role("menuitem", name="Take out of the store room")
+            page.get_by_role("button", name="More for Old casting"),
+            page.get_by_role("menuitem", name="Take out of the store room"),
         )
         page.get_by_text("Nothing of your own yet").wait_for()
 
@@ -201,7 +215,10 @@ class BaseStage(BrowserTest):
         self.assertGreaterEqual(chooser.count(), 1)
         name, data = next(iter(map_files().items()))
         page.locator("input[aria-label='Texture files']").set_input_files(
-            [{"name": "cut.png", "mimeType": "image/png", "buffer": b"no"}, {"name": name, "mimeType": "image/png", "buffer": data}]
+            [
+                {"name": "cut.png", "mimeType": "image/png", "buffer": b"no"},
+                {"name": name, "mimeType": "image/png", "buffer": data},
+            ]
         )
         page.get_by_role("button", name="Use as base").wait_for()
         self.assertIn("Left out: cut.png", page.get_by_label("What was found").inner_text())
@@ -212,7 +229,14 @@ class BaseStage(BrowserTest):
     def test_a_store_room_that_fails_can_be_asked_again(self) -> None:
         page = self.page
         pk = WorkObject.objects.get(name="Gate hoist").pk
-        page.route("**/api/store-room?*", lambda route: route.fulfill(status=503, content_type="application/json", body=json.dumps({"message": "The store room does not answer."})))  # fmt: skip
+        page.route(
+            "**/api/store-room?*",
+            lambda route: route.fulfill(
+                status=503,
+                content_type="application/json",
+                body=json.dumps({"message": "The store room does not answer."}),
+            ),
+        )
         self.faults.clear()
         self.open(f"/object/{pk}/base")
         page.get_by_text("The store room does not answer.").wait_for()
@@ -232,5 +256,7 @@ class BaseStage(BrowserTest):
             page.get_by_role("tab", name=tab).click()
             self.settle(page)
             page.evaluate(source)
-            found = page.evaluate("axe.run(document, { runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'] })")
+            found = page.evaluate(
+                "axe.run(document, { runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'] })"
+            )
             self.assertEqual([(v["id"], v["nodes"][0]["html"][:160]) for v in found["violations"]], [], tab)

@@ -47,7 +47,9 @@ class Layers(BrowserTest):
         self.settle()
 
         page.locator("[data-layer=chipping]").click()
-        self.pick(page.get_by_role("button", name="More for this layer"), page.get_by_role("menuitem", name="Duplicate"))
+        self.pick(
+            page.get_by_role("button", name="More for this layer"), page.get_by_role("menuitem", name="Duplicate")
+        )
         self.settle()
         self.assertEqual(self.order(), ["paint", "chipping", "chipping-2", "dirt", "rust", "dust"])
         page.locator("[data-layer=chipping-2]").focus()

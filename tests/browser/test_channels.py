@@ -28,14 +28,21 @@ PIXELS = {
     "sparkle": (255, 0, 0, 255),
 }
 #: Other pixels: nothing that comes back from the body itself, and normals (green up) straight and turned aside.
-OTHERS = {"black": (0, 0, 0, 255), "no_shine": (0, 0, 0, 0), "straight": (128, 128, 255, 255), "aside": (210, 150, 216, 255)}
+OTHERS = {
+    "black": (0, 0, 0, 255),
+    "no_shine": (0, 0, 0, 0),
+    "straight": (128, 128, 255, 255),
+    "aside": (210, 150, 216, 255),
+}
 #: Pictures that say something only beside another one.
 BESIDE = {"tint": "clear_coat", "through": "transmission", "scatter": "subsurface"}
 
 
 class Channels(BrowserTest):
     def show(self, *names: str, **instead: str) -> np.ndarray:
-        """The view with these pictures on, as if the server had sent them; ``instead`` says which pixel a picture is."""
+        """The view with these pictures on, as if the server had sent them; ``instead`` says which pixel a picture
+        is.
+        """
 
         def answered(route: Route) -> None:
             try:

@@ -45,7 +45,9 @@ class Failing(BrowserTest):
         self.page.get_by_text("is not saved yet").wait_for()
         self.settle()
         self.assertTrue(self.page.get_by_text("is not saved yet").is_visible())
-        self.assertEqual(self.page.locator("[data-layer=dust]").get_by_role("button", name=re.compile("^Switch .* on$")).count(), 1)
+        self.assertEqual(
+            self.page.locator("[data-layer=dust]").get_by_role("button", name=re.compile("^Switch .* on$")).count(), 1
+        )
         self.assertEqual(SceneVersion.objects.count(), versions)
         # A second edit goes the same way, and both arrive.
         self.switch_off("dirt")
@@ -106,7 +108,9 @@ class Failing(BrowserTest):
         self.page.get_by_text("Not saved yet", exact=True).wait_for(state="hidden")
         self.settle()
         # The one that was saved stands, here and there; nothing was written or undone.
-        self.assertEqual((self.scene()["dust"], self.scene()["dirt"], SceneVersion.objects.count()), (False, True, versions))
+        self.assertEqual(
+            (self.scene()["dust"], self.scene()["dirt"], SceneVersion.objects.count()), (False, True, versions)
+        )
         self.page.locator("[data-layer=dust]").get_by_role("button", name=re.compile("^Switch .* on$")).wait_for()
         # What was taken back can be had again.
         self.page.get_by_role("button", name="Redo").click()
@@ -149,7 +153,9 @@ class Failing(BrowserTest):
     def test_a_refusal_stays_to_be_read(self) -> None:
         self.open()
         self.fail_with(
-            422, '{"message": "scene: layers[0].strength: 7 is above the limit 1. Use a number up to 1."}', "application/json"
+            422,
+            '{"message": "scene: layers[0].strength: 7 is above the limit 1. Use a number up to 1."}',
+            "application/json",
         )
         self.switch_off("dust")
         line = self.page.get_by_text("above the limit")

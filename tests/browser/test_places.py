@@ -56,7 +56,9 @@ class Places(BrowserTest):
         self.page.locator("[data-look=occlusion]").drag_to(self.page.get_by_test_id("where"))
         self.settle()
         added = self.terms()[-1]
-        self.assertEqual((len(self.terms()), added["source"]["kind"], added["source"]["reach_mm"]), (before + 1, "sheltered", 73.0))
+        self.assertEqual(
+            (len(self.terms()), added["source"]["kind"], added["source"]["reach_mm"]), (before + 1, "sheltered", 73.0)
+        )
         # By keyboard: the button of a row does the same.
         self.page.get_by_role("button", name="Add Height to the recipe").press("Enter")
         self.settle()
@@ -129,7 +131,9 @@ class Places(BrowserTest):
         self.page.mouse.up()
         self.settle()
         line = self.terms("rust")[-1]
-        self.assertEqual((line["source"]["kind"], line["combine"], len(line["source"]["strokes"])), ("strokes", "over", 1))
+        self.assertEqual(
+            (line["source"]["kind"], line["combine"], len(line["source"]["strokes"])), ("strokes", "over", 1)
+        )
         self.assertLess(self.share(), whole)
         kept = json.loads(self.file(line["source"]["strokes"][0]))
         self.assertEqual((kept["action"], kept["mirror"]["normal"]), ("take", [1.0, 0.0, 0.0]))

@@ -22,10 +22,17 @@ class Sliders(BrowserTest):
         item = WorkObject.objects.get(name="Gate hoist")
         size = session_of(item.scene()).size
         layers = [
-            Layer(id=kind, name=kind, effect=fresh_effect(kind, size, Setting()), where=EFFECTS[kind].default_where(size))
+            Layer(
+                id=kind, name=kind, effect=fresh_effect(kind, size, Setting()), where=EFFECTS[kind].default_where(size)
+            )
             for kind in EFFECTS
         ]
-        document = {**item.document, "layers": [one.model_dump(mode="json") for one in layers], "episodes": [], "snapshots": []}
+        document = {
+            **item.document,
+            "layers": [one.model_dump(mode="json") for one in layers],
+            "episodes": [],
+            "snapshots": [],
+        }
         item.commit(item.head_id, document, "One of each")
 
         def later(route: Route) -> None:
@@ -57,7 +64,9 @@ class Sliders(BrowserTest):
         self.page.mouse.move(x + by, y, steps=3)
         moved = handle.get_attribute("aria-valuenow") or ""
         self.page.mouse.up()
-        self.assertGreater((float(moved) - float(before)) * (1 if by > 0 else -1), 0, f"{where}: the handle was not taken")
+        self.assertGreater(
+            (float(moved) - float(before)) * (1 if by > 0 else -1), 0, f"{where}: the handle was not taken"
+        )
 
     def test_every_fresh_slider_of_every_effect(self) -> None:
         self.page.set_viewport_size({"width": 1280, "height": 900})

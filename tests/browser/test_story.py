@@ -32,7 +32,10 @@ class Story(BrowserTest):
         self.add("rust")
         self.assertEqual(self.order()[-1], "rust-2")
         self.assertEqual(page.locator(".sheet .title").inner_text(), "Rust 2")
-        self.pick(page.locator(".sheet header").get_by_role("button", name="More"), page.get_by_role("menuitem", name="Remove"))
+        self.pick(
+            page.locator(".sheet header").get_by_role("button", name="More"),
+            page.get_by_role("menuitem", name="Remove"),
+        )
         self.settle()
 
         # Drag a setting: the surface changes while dragging, small, and sharpens on release.

@@ -92,7 +92,9 @@ class View(BrowserTest):
         self.assertNotEqual(light, dim)
         # The surround of the picture is the same true grey in both.
         self.assertEqual(surround, "rgb(134, 134, 134)")
-        self.assertEqual(self.page.evaluate("getComputedStyle(document.querySelector('section.view')).backgroundColor"), surround)
+        self.assertEqual(
+            self.page.evaluate("getComputedStyle(document.querySelector('section.view')).backgroundColor"), surround
+        )
 
 
 class Controls(BrowserTest):
@@ -113,7 +115,8 @@ class Controls(BrowserTest):
         self.assertAlmostEqual(red[0], 0.3515, delta=0.001)
         after = self.picture()
         self.assertGreater(
-            float((after[..., 0] - after[..., 1] > 30).mean()), float((before[..., 0] - before[..., 1] > 30).mean()) + 0.05
+            float((after[..., 0] - after[..., 1] > 30).mean()),
+            float((before[..., 0] - before[..., 1] > 30).mean()) + 0.05,
         )
         field.fill("no colour")
         field.press("Enter")
@@ -135,7 +138,8 @@ class Controls(BrowserTest):
         self.settle()
         self.page.locator(".term .words").first.click()
         self.pick(
-            self.page.locator("[data-field=names] .p-multiselect"), self.page.get_by_role("option", name="handle", exact=True)
+            self.page.locator("[data-field=names] .p-multiselect"),
+            self.page.get_by_role("option", name="handle", exact=True),
         )
         self.page.keyboard.press("Escape")
         self.settle()
@@ -176,7 +180,9 @@ class Controls(BrowserTest):
         self.settle()
         self.assertTrue(self.layer(4).where.terms[1].muted)
         self.assertIn("muted", line.inner_text())
-        self.pick(line.get_by_role("button", name="More for this line"), self.page.get_by_role("menuitem", name="Earlier"))
+        self.pick(
+            line.get_by_role("button", name="More for this line"), self.page.get_by_role("menuitem", name="Earlier")
+        )
         self.settle()
         self.assertEqual([t.source.kind for t in self.layer(4).where.terms], ["sky", "slope", "noise"])
         self.page.locator(".term.open").get_by_role("button", name="Duplicate line").click()
@@ -208,7 +214,8 @@ class Controls(BrowserTest):
         self.pick(self.page.get_by_role("button", name="Add a line"), self.page.get_by_role("menuitem", name="Exposed"))
         self.settle()
         self.pick(
-            self.page.locator(".term.open [data-field=what] .p-select"), self.page.get_by_role("option", name="Rust", exact=True)
+            self.page.locator(".term.open [data-field=what] .p-select"),
+            self.page.get_by_role("option", name="Rust", exact=True),
         )
         self.settle()
         self.page.locator("[data-layer=rust]").focus()

@@ -59,7 +59,10 @@ class Use(BrowserTest):
         # Its episode saved, and put on another object.
         page.locator("[data-episode=weather]").click()
         page.get_by_label("Selected episode").wait_for()
-        self.pick(page.get_by_role("button", name="More for this episode"), page.get_by_role("menuitem", name="Save as treatment"))
+        self.pick(
+            page.get_by_role("button", name="More for this episode"),
+            page.get_by_role("menuitem", name="Save as treatment"),
+        )
         page.get_by_label("Name", exact=True).fill("By the water")
         page.get_by_role("button", name="Save", exact=True).click()
         page.get_by_text("Saved as the treatment").wait_for()
@@ -109,7 +112,10 @@ class Use(BrowserTest):
         page.keyboard.press("Control+z")
         self.settle()
         # Folded to one card, and back.
-        self.pick(page.get_by_role("button", name="More for this episode"), page.get_by_role("menuitem", name="Fold to one card"))
+        self.pick(
+            page.get_by_role("button", name="More for this episode"),
+            page.get_by_role("menuitem", name="Fold to one card"),
+        )
         self.settle()
         card = page.locator("[data-episode-card=used]")
         self.assertIn("4 layers", card.inner_text())
@@ -121,15 +127,21 @@ class Use(BrowserTest):
         self.settle()
         self.assertEqual(self.saved()["episodes"][1]["where"]["terms"][0]["source"]["kind"], "noise")
         # Moved as one, duplicated as one, dissolved.
-        self.pick(page.get_by_role("button", name="More for this episode"), page.get_by_role("menuitem", name="Earlier"))
+        self.pick(
+            page.get_by_role("button", name="More for this episode"), page.get_by_role("menuitem", name="Earlier")
+        )
         self.settle()
         self.assertEqual([one["episode"] for one in self.saved()["layers"]][:4], ["used"] * 4)
-        self.pick(page.get_by_role("button", name="More for this episode"), page.get_by_role("menuitem", name="Duplicate"))
+        self.pick(
+            page.get_by_role("button", name="More for this episode"), page.get_by_role("menuitem", name="Duplicate")
+        )
         self.settle()
         document = self.saved()
         self.assertEqual(len(document["episodes"]), 4)
         self.assertEqual(len(document["layers"]), 18)
-        self.pick(page.get_by_role("button", name="More for this episode"), page.get_by_role("menuitem", name="Dissolve"))
+        self.pick(
+            page.get_by_role("button", name="More for this episode"), page.get_by_role("menuitem", name="Dissolve")
+        )
         self.settle()
         self.assertEqual(len(self.saved()["episodes"]), 3)
         self.assertEqual(len(self.saved()["layers"]), 18)

@@ -46,7 +46,8 @@ class Weather(BrowserTest):
         self.assertGreater(shares[1], shares[0])
         # The level of the world is another field, in the same place.
         self.pick(
-            page.locator("[data-field=by]").get_by_role("combobox"), page.get_by_role("option", name="the world, above the ground")
+            page.locator("[data-field=by]").get_by_role("combobox"),
+            page.get_by_role("option", name="the world, above the ground"),
         )
         self.settle()
         self.assertEqual(page.locator("[data-field=above_mm]").count(), 1)

@@ -28,7 +28,8 @@ class TwoWindows(BrowserTest):
         item.commit(item.head_id, newer, "Years")
         held: list[Route] = []
         self.page.route(
-            "**/api/objects/*/edit", lambda route: held.append(route) if route.request.method == "POST" else route.continue_()
+            "**/api/objects/*/edit",
+            lambda route: held.append(route) if route.request.method == "POST" else route.continue_(),
         )
         self.page.route("**/api/objects/*/evaluate", lambda route: None)
         for layer in ("dirt", "dust"):

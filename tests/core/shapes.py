@@ -28,13 +28,17 @@ def from_faces(faces: list[tuple[np.ndarray, np.ndarray]], source: str = "shape"
 
 
 def cell(column: int, row: int, columns: int, rows: int, margin: float = 0.02) -> np.ndarray:
-    """UV corners of one cell of a grid; first corner lower left in the picture (v runs down), then counter-clockwise as seen."""
+    """UV corners of one cell of a grid; first corner lower left in the picture (v runs down), then counter-clockwise
+    as seen.
+    """
     u0, u1 = (column + margin) / columns, (column + 1 - margin) / columns
     v0, v1 = (row + margin) / rows, (row + 1 - margin) / rows
     return np.array([[u0, v1], [u1, v1], [u1, v0], [u0, v0]])
 
 
-def box(size: float = 1.0, centre: tuple[float, float, float] = (0.0, 0.0, 0.0), uv_of: list[np.ndarray] | None = None) -> Mesh:
+def box(
+    size: float = 1.0, centre: tuple[float, float, float] = (0.0, 0.0, 0.0), uv_of: list[np.ndarray] | None = None
+) -> Mesh:
     """A cube, one island per face."""
     h = size / 2
     c = np.array(centre)
@@ -100,7 +104,9 @@ def cylinder(radius: float = 0.1, height: float = 0.4, steps: int = 64, seam_gap
     """An open upright tube unrolled into one island, with a seam down its back."""
     theta = np.linspace(0, 2 * np.pi, steps + 1)
     y = np.linspace(0, height, 17)
-    points = np.stack(np.broadcast_arrays(radius * np.sin(theta)[None], y[:, None], radius * np.cos(theta)[None]), axis=2)
+    points = np.stack(
+        np.broadcast_arrays(radius * np.sin(theta)[None], y[:, None], radius * np.cos(theta)[None]), axis=2
+    )
     u, v = np.meshgrid(np.linspace(seam_gap, 1 - seam_gap, steps + 1), np.linspace(0.9, 0.1, 17))
     return grid(points, "tube.glb", np.stack([u, v], axis=2), part="tube")
 

@@ -1,4 +1,6 @@
-"""A mesh that nobody made for this program goes all the way: a scanned rabbit from the npm registry, without UVs or normals."""
+"""A mesh that nobody made for this program goes all the way: a scanned rabbit from the npm registry, without UVs or
+normals.
+"""
 
 from __future__ import annotations
 

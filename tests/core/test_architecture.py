@@ -8,7 +8,8 @@ from pathlib import Path
 from unittest import TestCase
 
 CORE = Path(__file__).resolve().parents[2] / "limus"
-#: Each folder may import the ones before it. "review" looks at finished things; the files at the top tie the folders together.
+#: Each folder may import the ones before it. "review" looks at finished things; the files at the top tie the folders
+#: together.
 ORDER = [
     "common",
     "surface",
@@ -64,7 +65,9 @@ class Imports(TestCase):
                 if pieces[0] != "limus" or len(pieces) < 2 or pieces[1] == "__version__":
                     continue
                 there = pieces[1]
-                self.assertLessEqual(ORDER.index(there), ORDER.index(here), f"{relative} imports {name}, which comes after it")
+                self.assertLessEqual(
+                    ORDER.index(there), ORDER.index(here), f"{relative} imports {name}, which comes after it"
+                )
 
     def test_only_formats_open_files(self) -> None:
         opening = {"open", "read_bytes", "write_bytes", "read_text", "write_text"}
@@ -103,7 +106,9 @@ class Server(TestCase):
                     continue
                 self.assertIn(pieces[1], self.ROOMS, f"{relative} imports {name}")
                 self.assertLessEqual(
-                    self.ROOMS.index(pieces[1]), self.ROOMS.index(here), f"{relative} imports {name}, which comes after it"
+                    self.ROOMS.index(pieces[1]),
+                    self.ROOMS.index(here),
+                    f"{relative} imports {name}, which comes after it",
                 )
 
     def test_nothing_but_tests_imports_tests(self) -> None:
@@ -113,7 +118,21 @@ class Server(TestCase):
                     self.assertNotEqual(name.split(".")[0], "tests", f"{path} imports {name}")
 
     #: Folders of the page; each may import those before it. ``stages`` are put together by what stands at its root.
-    PAGE = ["styles", "env", "rest", "api", "stores", "controls", "view3d", "frame", "stages", "router", "theme", "App", "main"]
+    PAGE = [
+        "styles",
+        "env",
+        "rest",
+        "api",
+        "stores",
+        "controls",
+        "view3d",
+        "frame",
+        "stages",
+        "router",
+        "theme",
+        "App",
+        "main",
+    ]
 
     def test_folders_of_the_page_import_one_way(self) -> None:
         source = self.ROOT / "web" / "src"
@@ -122,8 +141,16 @@ class Server(TestCase):
             here = relative.parts[0].split(".")[0]
             self.assertIn(here, self.PAGE, f"{relative}: give it a place in the order")
             for found in re.findall(r"from '(\.[^']*)'|import\('(\.[^']*)'\)", path.read_text()):
-                there = (path.parent / (found[0] or found[1])).resolve().relative_to(source.resolve()).parts[0].split(".")[0]
-                self.assertLessEqual(self.PAGE.index(there), self.PAGE.index(here), f"{relative} imports {found[0] or found[1]}")
+                there = (
+                    (path.parent / (found[0] or found[1]))
+                    .resolve()
+                    .relative_to(source.resolve())
+                    .parts[0]
+                    .split(".")[0]
+                )
+                self.assertLessEqual(
+                    self.PAGE.index(there), self.PAGE.index(here), f"{relative} imports {found[0] or found[1]}"
+                )
 
     def test_a_stage_knows_no_other(self) -> None:
         stages = self.ROOT / "web" / "src" / "stages"

@@ -37,7 +37,12 @@ from limus.masks.sources.mask import MaskSource
 from limus.materials.albedo import plausible, without_light
 from limus.materials.channels import CHANNELS, one, spread
 from limus.materials.levels import Levels, levelled
-from limus.materials.optics import index_from_reflectance, reflectance_at_normal, reflectance_from_level, roughness_from_gloss
+from limus.materials.optics import (
+    index_from_reflectance,
+    reflectance_at_normal,
+    reflectance_from_level,
+    roughness_from_gloss,
+)
 from limus.materials.substance import FAMILIES
 from limus.patterns.by_example import lay_flat, lay_on_sides, prepared
 from limus.patterns.repetition import SEEN, repetition
@@ -67,8 +72,10 @@ def colour_of(skin: Skin) -> np.ndarray:
 class StoreRoom(TestCase):
     def test_what_was_asked_for_is_there(self) -> None:
         wanted = (
-            "cast iron", "rolled steel", "galvanised steel", "brass", "copper", "aluminium", "smooth concrete", "rough concrete",
-            "exposed aggregate", "granite", "slate", "brick in mortar", "oak", "weathered pine", "roof felt", "enamel", "glass", "rubber", "canvas",
+            "cast iron", "rolled steel", "galvanised steel", "brass", "copper", "aluminium", "smooth concrete",
+            "rough concrete",
+            "exposed aggregate", "granite", "slate", "brick in mortar", "oak", "weathered pine", "roof felt",
+            "enamel", "glass", "rubber", "canvas",
         )  # fmt: skip
         self.assertEqual([n for n in wanted if n not in STOCK], [])
         self.assertEqual({s.kind for s in STOCK.values()} | {"map_set"}, set(MATERIALS))
@@ -81,7 +88,8 @@ class StoreRoom(TestCase):
             for channel, value in skin.sheet.items():
                 entry = CHANNELS[channel]
                 self.assertTrue(
-                    np.isfinite(value).all() and value.min() >= entry.low and value.max() <= entry.high, f"{name} {channel}"
+                    np.isfinite(value).all() and value.min() >= entry.low and value.max() <= entry.high,
+                    f"{name} {channel}",
                 )
             color = colour_of(skin)
             metal = float(np.mean(skin.sheet["metalness"]))
@@ -130,7 +138,8 @@ class StoreRoom(TestCase):
 
     def test_guessed_from_names_of_parts(self) -> None:
         for name, base in {
-            "brass plate": "brass", "BrassKnob_01": "brass", "hand_wheel_cast_iron": "cast iron", "Window_Glass": "glass", "tyre.L": "rubber",
+            "brass plate": "brass", "BrassKnob_01": "brass", "hand_wheel_cast_iron": "cast iron",
+            "Window_Glass": "glass", "tyre.L": "rubber",
             "oak_door": "oak", "bricks": "brick in mortar", "verge boards": "pine boards", "Mesh.003": "", "body": "",
         }.items():  # fmt: skip
             self.assertEqual(guessed(name), base, name)
@@ -138,10 +147,16 @@ class StoreRoom(TestCase):
     def test_words_of_older_documents(self) -> None:
         for old, new in RENAMED.items():
             self.assertEqual(from_stock(old).material, from_stock(new).material)
-        old = {"version": 1, "object": {"file": "a.glb"}, "bases": [{"material": "slate", "parts": ["x"], "relief": 2.0}]}
+        old = {
+            "version": 1,
+            "object": {"file": "a.glb"},
+            "bases": [{"material": "slate", "parts": ["x"], "relief": 2.0}],
+        }
         base = scene_from(old).bases[0]
         self.assertEqual((base.material.kind, base.parts, base.relief), ("slate", ["x"], 2.0))
-        with self.assertRaisesRegex(InputError, r"bases\[0\].material: there is no base 'cheese'. Choose one of: cast iron"):
+        with self.assertRaisesRegex(
+            InputError, r"bases\[0\].material: there is no base 'cheese'. Choose one of: cast iron"
+        ):
             scene_from({**old, "bases": [{"material": "cheese"}]})
         with self.assertRaisesRegex(InputError, r"bases\[0\].placing.size_cm: 0 is below the limit 0.01"):
             scene_from({**old, "bases": [{"material": "slate", "placing": {"size_cm": 0}}]})
@@ -274,8 +289,10 @@ class LevelsOfChannels(TestCase):
         rough = CHANNELS["roughness"]
         x = np.linspace(0, 1, 11, dtype=np.float32)
         for levels, wanted in (
-            (Levels(invert=True), 1 - x), (Levels(low=0.2, high=0.7), np.clip((x - 0.2) / 0.5, 0, 1)), (Levels(gamma=2.0), x**2),
-            (Levels(exposure=-1.0), x / 2), (Levels(shift=0.25), np.clip(x + 0.25, 0, 1)), (Levels(contrast=0.0), np.full(11, 0.5)),
+            (Levels(invert=True), 1 - x), (Levels(low=0.2, high=0.7), np.clip((x - 0.2) / 0.5, 0, 1)),
+            (Levels(gamma=2.0), x**2),
+            (Levels(exposure=-1.0), x / 2), (Levels(shift=0.25), np.clip(x + 0.25, 0, 1)), (Levels(contrast=0.0),
+                np.full(11, 0.5)),
             (Levels(value=[0.3]), 0.3),
         ):  # fmt: skip
             np.testing.assert_allclose(levelled(x, rough, levels), wanted, atol=1e-6)
@@ -332,7 +349,11 @@ class OnAnObject(TestCase):
         return self.bench.as_made(scene(bases=list(bases)))
 
     def test_the_last_that_names_a_part_has_it(self) -> None:
-        bases = [from_stock("slate"), from_stock("brass", parts=[self.parts[1]]), from_stock("oak", parts=[self.parts[1]])]
+        bases = [
+            from_stock("slate"),
+            from_stock("brass", parts=[self.parts[1]]),
+            from_stock("oak", parts=[self.parts[1]]),
+        ]
         self.assertEqual(owner_of_parts(scene(bases=bases), self.bench.texels.mesh).tolist(), [0, 2])
         pile = self.made(*bases)
         self.assertEqual([s.family for s in pile.substances], ["mineral", "timber"])
@@ -380,7 +401,12 @@ class OnAnObject(TestCase):
             self.assertEqual(abs(same) > 0.9, alike, scatter)
 
     def test_levels_and_flags(self) -> None:
-        choice = from_stock("cast iron", levels={"roughness": {"value": [0.25]}, "fuzz_weight": {"value": [0.5]}}, flags={"family": "zinc", "porosity": 0.3}, relief=0.0)  # fmt: skip
+        choice = from_stock(
+            "cast iron",
+            levels={"roughness": {"value": [0.25]}, "fuzz_weight": {"value": [0.5]}},
+            flags={"family": "zinc", "porosity": 0.3},
+            relief=0.0,
+        )
         pile = self.made(choice)
         self.assertEqual((float(pile.base["roughness"]), float(pile.base["fuzz_weight"])), (0.25, 0.5))
         self.assertEqual(
@@ -414,7 +440,9 @@ class OnAnObject(TestCase):
         self.assertGreater(len(np.unique(np.round(pieces[joint < 0.01], 4))), 6)
         # Joints lie lower than bricks.
         self.assertLess(float(pile.skin[joint > 0.6].mean()), float(pile.skin[joint < 0.1].mean()) - 0.2)
-        self.assertIn("has no joints", BaseMap(what="joint").finding(self.bench.scope(scene(), self.made(from_stock("slate")))))
+        self.assertIn(
+            "has no joints", BaseMap(what="joint").finding(self.bench.scope(scene(), self.made(from_stock("slate"))))
+        )
 
     def test_by_the_uvs(self) -> None:
         uv = self.made(from_stock("brick in mortar", placing={"way": "uv", "scale": 0.3}))
@@ -471,7 +499,8 @@ class OnAnObject(TestCase):
             # Which material shows what a field does.
             shown: dict[str, Any] = {"grain": "slate", "scale": "slate"}
             for name, changed in {
-                "way": "uv", "size_cm": 7.0, "scale": 1.7, "turn_deg": 30.0, "across_cm": 3.0, "up_cm": 2.0, "scatter": "island", "grain": "y",
+                "way": "uv", "size_cm": 7.0, "scale": 1.7, "turn_deg": 30.0, "across_cm": 3.0, "up_cm": 2.0,
+                "scatter": "island", "grain": "y",
                 "broken": True, "turned": False, "scaled": False,
             }.items():  # fmt: skip
                 base = {"broken": name in ("turned", "scaled"), "size_cm": 10.0}
@@ -487,7 +516,23 @@ class OnAnObject(TestCase):
                 if np.allclose(piles[0].skin, piles[1].skin, atol=1e-6):
                     idle.append(name)
         self.assertEqual(idle, [])
-        self.assertEqual(set(Placing.model_fields) - {"way", "size_cm", "scale", "turn_deg", "across_cm", "up_cm", "scatter", "grain", "broken", "turned", "scaled"}, set())  # fmt: skip
+        self.assertEqual(
+            set(Placing.model_fields)
+            - {
+                "way",
+                "size_cm",
+                "scale",
+                "turn_deg",
+                "across_cm",
+                "up_cm",
+                "scatter",
+                "grain",
+                "broken",
+                "turned",
+                "scaled",
+            },
+            set(),
+        )
 
 
 class Documents(TestCase):
@@ -497,14 +542,18 @@ class Documents(TestCase):
         Mx.loadLibraries(Mx.getDefaultDataLibraryFolders(), Mx.getDefaultDataSearchPath(), library)
         every = {name: {"value": list(channel.default)} for name, channel in CHANNELS.items()}
         maps = [
-            {"file": "c.png", "role": "base_color", "colour": "srgb"}, {"file": "p.png", "role": "occlusion", "component": "R"},
-            {"file": "p.png", "role": "gloss", "component": "G"}, {"file": "p.png", "role": "metalness", "component": "B"},
+            {"file": "c.png", "role": "base_color", "colour": "srgb"}, {"file": "p.png", "role": "occlusion",
+                "component": "R"},
+            {"file": "p.png", "role": "gloss", "component": "G"}, {"file": "p.png", "role": "metalness",
+                "component": "B"},
             {"file": "n.png", "role": "normal"}, {"file": "c.png", "role": "opacity", "component": "A"},
         ]  # fmt: skip
         for base in (
             *(from_stock(name) for name in ("oak", "glass", "canvas")),
             from_stock("brass", levels=every),
-            BaseChoice.model_validate({"name": "1 wall", "material": {"kind": "map_set", "maps": maps, "green": "down"}}),
+            BaseChoice.model_validate(
+                {"name": "1 wall", "material": {"kind": "map_set", "maps": maps, "green": "down"}}
+            ),
         ):
             document = Mx.createDocument()
             Mx.readFromXmlString(document, base_materialx(base).decode())
@@ -542,7 +591,9 @@ class ThroughGltf(TestCase):
                     name, channel.high
                 )
                 low = 1.2 if name.endswith("ior") else channel.low
-                chosen[name] = [float(x) for x in random.uniform(low + 0.15 * (top - low), low + 0.8 * (top - low), channel.width)]
+                chosen[name] = [
+                    float(x) for x in random.uniform(low + 0.15 * (top - low), low + 0.8 * (top - low), channel.width)
+                ]
         chosen["opacity"] = [0.7]
         base = from_stock("enamel", levels={name: {"value": value} for name, value in chosen.items()}, relief=0.0)
         bench = bench_for(shapes.box(0.2), 64)
@@ -559,30 +610,42 @@ class ThroughGltf(TestCase):
         more = material["extensions"]
 
         def pixel(texture: dict[str, Any]) -> np.ndarray:
-            view = document["bufferViews"][document["images"][document["textures"][texture["index"]]["source"]]["bufferView"]]
+            view = document["bufferViews"][
+                document["images"][document["textures"][texture["index"]]["source"]]["bufferView"]
+            ]
             start = view.get("byteOffset", 0)
             image = np.asarray(Image.open(io.BytesIO(binary[start : start + view["byteLength"]])))
             return image[image.shape[0] // 2, image.shape[1] // 2].astype(float) / 255
 
         core = material["pbrMetallicRoughness"]
-        coat, sheen, specular = more["KHR_materials_clearcoat"], more["KHR_materials_sheen"], more["KHR_materials_specular"]
+        coat, sheen, specular = (
+            more["KHR_materials_clearcoat"],
+            more["KHR_materials_sheen"],
+            more["KHR_materials_specular"],
+        )
         film, volume = more["KHR_materials_iridescence"], more["KHR_materials_volume"]
         # Left out, a coat lies flat whatever the relief (KHR_materials_clearcoat).
         self.assertEqual(coat["clearcoatNormalTexture"], material["normalTexture"])
         got: dict[str, Any] = {
-            "base_color": to_linear(pixel(core["baseColorTexture"])[:3]), "opacity": pixel(core["baseColorTexture"])[3],
-            "roughness": pixel(core["metallicRoughnessTexture"])[1], "metalness": pixel(core["metallicRoughnessTexture"])[2],
+            "base_color": to_linear(pixel(core["baseColorTexture"])[:3]),
+            "opacity": pixel(core["baseColorTexture"])[3],
+            "roughness": pixel(core["metallicRoughnessTexture"])[1],
+            "metalness": pixel(core["metallicRoughnessTexture"])[2],
             "coat_weight": coat["clearcoatFactor"] * pixel(coat["clearcoatTexture"])[0],
             "coat_roughness": coat["clearcoatRoughnessFactor"] * pixel(coat["clearcoatRoughnessTexture"])[1],
             "fuzz_roughness": sheen["sheenRoughnessFactor"] * pixel(sheen["sheenRoughnessTexture"])[3],
-            "specular_weight": pixel(specular["specularTexture"])[3], "specular_color": to_linear(pixel(specular["specularColorTexture"])[:3]),
+            "specular_weight": pixel(specular["specularTexture"])[3],
+            "specular_color": to_linear(pixel(specular["specularColorTexture"])[:3]),
             "specular_ior": more["KHR_materials_ior"]["ior"],
-            "thin_film_weight": film["iridescenceFactor"] * pixel(film["iridescenceTexture"])[0], "thin_film_ior": film["iridescenceIor"],
+            "thin_film_weight": film["iridescenceFactor"] * pixel(film["iridescenceTexture"])[0],
+            "thin_film_ior": film["iridescenceIor"],
             "thin_film_thickness": film["iridescenceThicknessMinimum"]
-            + (film["iridescenceThicknessMaximum"] - film["iridescenceThicknessMinimum"]) * pixel(film["iridescenceThicknessTexture"])[1],
+            + (film["iridescenceThicknessMaximum"] - film["iridescenceThicknessMinimum"])
+            * pixel(film["iridescenceThicknessTexture"])[1],
             "transmission_weight": pixel(more["KHR_materials_transmission"]["transmissionTexture"])[0],
-            "transmission_depth": volume["attenuationDistance"] * 1000, "transmission_color": volume["attenuationColor"],
-        }  # fmt: skip
+            "transmission_depth": volume["attenuationDistance"] * 1000,
+            "transmission_color": volume["attenuationColor"],
+        }
         for name, value in got.items():
             span = CHANNELS[name].high if CHANNELS[name].full != 1.0 or name == "transmission_depth" else 1.0
             np.testing.assert_allclose(
@@ -591,7 +654,10 @@ class ThroughGltf(TestCase):
         # Fuzz and emission are written times their weights.
         fuzz = to_linear(pixel(sheen["sheenColorTexture"])[:3]) * sheen.get("sheenColorFactor", [1, 1, 1])
         np.testing.assert_allclose(fuzz, np.array(chosen["fuzz_color"]) * chosen["fuzz_weight"][0], atol=0.01)
-        glow = to_linear(pixel(material["emissiveTexture"])[:3]) * more["KHR_materials_emissive_strength"]["emissiveStrength"]
+        glow = (
+            to_linear(pixel(material["emissiveTexture"])[:3])
+            * more["KHR_materials_emissive_strength"]["emissiveStrength"]
+        )
         np.testing.assert_allclose(glow, np.array(chosen["emission_color"]) * chosen["emission_luminance"][0], atol=9.0)
         self.assertEqual(
             set(got) | {"fuzz_color", "fuzz_weight", "emission_color", "emission_luminance"},

@@ -39,8 +39,10 @@ class Registry(TestCase):
     def test_every_channel_that_openpbr_names_for_it(self) -> None:
         # OpenPBR Surface 1.1, parameter reference (from memory): the groups asked for, and their defaults.
         for name, default in {
-            "specular_weight": 1.0, "specular_ior": 1.5, "coat_weight": 0.0, "coat_ior": 1.6, "fuzz_weight": 0.0, "fuzz_roughness": 0.5,
-            "subsurface_weight": 0.0, "thin_film_weight": 0.0, "thin_film_ior": 1.4, "transmission_weight": 0.0, "transmission_depth": 0.0,
+            "specular_weight": 1.0, "specular_ior": 1.5, "coat_weight": 0.0, "coat_ior": 1.6, "fuzz_weight": 0.0,
+            "fuzz_roughness": 0.5,
+            "subsurface_weight": 0.0, "thin_film_weight": 0.0, "thin_film_ior": 1.4, "transmission_weight": 0.0,
+            "transmission_depth": 0.0,
             "opacity": 1.0, "emission_luminance": 0.0,
         }.items():  # fmt: skip
             self.assertAlmostEqual(CHANNELS[name].default[0], default, msg=name)
@@ -97,7 +99,11 @@ class Compositing(TestCase):
             color = self.field(3) if k % 2 else one((0.2, 0.4, 0.6))
             rough = one(0.3) if k % 2 else self.field()
             layers.append(
-                (thick, 8.0, [("base_color", color, Use()), ("metalness", one(0.0), Use()), ("roughness", rough, Use(0.5))])
+                (
+                    thick,
+                    8.0,
+                    [("base_color", color, Use()), ("metalness", one(0.0), Use()), ("roughness", rough, Use(0.5))],
+                )
             )
             v = 1 - np.exp(-thick.astype(np.float64) / 8.0)
             wanted["base_color"] = wanted["base_color"] + v[:, None] * (color - wanted["base_color"])
@@ -113,16 +119,21 @@ class Compositing(TestCase):
         s = Image.fromarray(self.random.integers(0, 256, (64, 64), np.uint8).astype(np.uint8))
         below, above = (np.asarray(x).ravel().astype(np.float32) / 255 for x in (b, s))
         for mode, chop in {
-            "multiply": ImageChops.multiply, "screen": ImageChops.screen, "darken": ImageChops.darker, "lighten": ImageChops.lighter,
+            "multiply": ImageChops.multiply, "screen": ImageChops.screen, "darken": ImageChops.darker,
+            "lighten": ImageChops.lighter,
             "difference": ImageChops.difference, "add": ImageChops.add, "subtract": ImageChops.subtract,
         }.items():  # fmt: skip
             opaque = np.full(len(below), 1e4, np.float32)
-            got = composited(len(below), {"roughness": below}, [(opaque, 1.0, [("roughness", above, Use(1.0, MODES[mode]))])])
+            got = composited(
+                len(below), {"roughness": below}, [(opaque, 1.0, [("roughness", above, Use(1.0, MODES[mode]))])]
+            )
             np.testing.assert_allclose(got["roughness"] * 255, np.asarray(chop(b, s)).ravel(), atol=1.01, err_msg=mode)
 
     def test_modes_work_in_a_channel_of_another_range(self) -> None:
         opaque = np.full(3, 1e4, np.float32)
-        got = composited(3, {"specular_ior": one(2.0)}, [(opaque, 1.0, [("specular_ior", one(1.5), Use(1.0, MODES["darken"]))])])
+        got = composited(
+            3, {"specular_ior": one(2.0)}, [(opaque, 1.0, [("specular_ior", one(1.5), Use(1.0, MODES["darken"]))])]
+        )
         np.testing.assert_allclose(got["specular_ior"], 1.5, atol=1e-5)
 
     def test_even_stays_one_value_and_costs_nothing(self) -> None:
@@ -167,7 +178,9 @@ class Coats(TestCase):
             {**self.pile.base, "opacity": one(0.0)},
             *(getattr(self.pile, k) for k in ("substances", "substance", "skin")),
         )
-        self.assertAlmostEqual(self.shown(cut.with_coat(self.coat(base_color=(0.1, 0.1, 0.1))), "opacity"), 0.0, places=5)
+        self.assertAlmostEqual(
+            self.shown(cut.with_coat(self.coat(base_color=(0.1, 0.1, 0.1))), "opacity"), 0.0, places=5
+        )
 
     def test_only_what_is_used_is_there(self) -> None:
         painted = self.pile.with_coat(self.coat(base_color=(0.1, 0.2, 0.1), roughness=0.5))
@@ -191,7 +204,9 @@ class Carried(TestCase):
         values = {}
         for name, channel in CHANNELS.items():
             value = channel.low + 0.75 * (min(channel.high, channel.full) - channel.low)
-            values[name] = np.full((len(self.texels), 3), value) if channel.width > 1 else np.full(len(self.texels), value)
+            values[name] = (
+                np.full((len(self.texels), 3), value) if channel.width > 1 else np.full(len(self.texels), value)
+            )
         return self.surface(**values)
 
     def test_unused_pictures_are_not_made(self) -> None:
@@ -208,7 +223,9 @@ class Carried(TestCase):
         self.assertEqual(set(wet), {"base_color", "orm", "normal", "clear_coat"})
 
     def test_one_value_is_one_pixel(self) -> None:
-        maps = encode_surface(self.texels, self.surface(coat_weight=0.6, coat_roughness=0.2).sheet, self.flat, self.open)
+        maps = encode_surface(
+            self.texels, self.surface(coat_weight=0.6, coat_roughness=0.2).sheet, self.flat, self.open
+        )
         self.assertEqual(maps["clear_coat"].shape, (1, 1, 1, 4))
         self.assertEqual(maps["clear_coat"][0, 0, 0, :2].tolist(), [153, 51])
         self.assertEqual(maps["base_color"].shape, (1, 32, 32, 4))
@@ -226,9 +243,13 @@ class Carried(TestCase):
             np.testing.assert_allclose(got, wanted, atol=1.0, err_msg=name)
         # Fuzz is written times its weight, emission times its luminance.
         for color, weight in TIMES.items():
-            linear = float(surface.channel(color).ravel()[0] * surface.channel(weight).ravel()[0] / CHANNELS[weight].full)
+            linear = float(
+                surface.channel(color).ravel()[0] * surface.channel(weight).ravel()[0] / CHANNELS[weight].full
+            )
             self.assertAlmostEqual(
-                float(maps[CHANNELS[color].packed[0]][0, 16, 16, 0]), 255 * (1.055 * linear ** (1 / 2.4) - 0.055), delta=1.0
+                float(maps[CHANNELS[color].packed[0]][0, 16, 16, 0]),
+                255 * (1.055 * linear ** (1 / 2.4) - 0.055),
+                delta=1.0,
             )
 
     def test_a_glb_with_every_channel_is_valid(self) -> None:

@@ -63,7 +63,9 @@ class CommandLine(TestCase):
     def test_inspect(self) -> None:
         code, out, _ = self.run_("inspect", self.object, "--json")
         report = json.loads(out)
-        self.assertEqual((code, report["triangles"], report["size_m"], report["uv"]["islands"]), (0, 12, [0.2, 0.2, 0.2], 6))
+        self.assertEqual(
+            (code, report["triangles"], report["size_m"], report["uv"]["islands"]), (0, 12, [0.2, 0.2, 0.2], 6)
+        )
         code, out, _ = self.run_("inspect", self.object)
         self.assertIn("12 triangles", out)
 
@@ -72,7 +74,12 @@ class CommandLine(TestCase):
         newer.write_text("v 0 0 0\nv 1 0 0\nv 0 1 0\nv 0 0 1\no cup\nf 1 3 2\nf 1 2 4\nf 1 4 3\nf 2 3 4\n")
         code, out, _ = self.run_("inspect", newer, "--replaces", self.scene)
         self.assertEqual(code, 0)
-        for words in ("Carries over: 3 layers", "part box is gone", "New parts: cup", "Needs a look: The new model has no UVs"):
+        for words in (
+            "Carries over: 3 layers",
+            "part box is gone",
+            "New parts: cup",
+            "Needs a look: The new model has no UVs",
+        ):
             self.assertIn(words, out)
         code, out, _ = self.run_("inspect", newer, "--replaces", self.scene, "--json", "--unwrap")
         found = json.loads(out)
@@ -98,19 +105,36 @@ class CommandLine(TestCase):
         common = ("measure", self.object, "--resolution", 64, "--out", path)
         for wind, side in ((90, 0), (270, 1)):
             self.assertEqual(
-                self.run_(*common, "--reading", "rain", "--setting", f"wind_from_deg={wind}", "--setting", "wind_speed=8")[0], 0
+                self.run_(
+                    *common, "--reading", "rain", "--setting", f"wind_from_deg={wind}", "--setting", "wind_speed=8"
+                )[0],
+                0,
             )
             rain = np.load(path)
             normal = self.folder / "n.npy"
-            self.run_("measure", self.object, "--resolution", 64, "--reading", "normal_world", "--component", "x", "--out", normal)
+            self.run_(
+                "measure",
+                self.object,
+                "--resolution",
+                64,
+                "--reading",
+                "normal_world",
+                "--component",
+                "x",
+                "--out",
+                normal,
+            )
             x = np.load(normal)
             towards, away = (x > 0.9, x < -0.9) if side == 0 else (x < -0.9, x > 0.9)
             self.assertGreater(float(rain[towards].mean()), 0.5)
             self.assertEqual(float(rain[away].max()), 0.0)
         for words, wanted in (
-            (("--reading", "rain", "--setting", "wind"), "NAME=VALUE"), (("--reading", "rain", "--setting", "breeze=3"), "The fields are"),
-            (("--reading", "sun", "--setting", "latitude=95"), "latitude"), (("--reading", "slope", "--component", "x"), "no component"),
-            (("--reading", "vertex_colour", "--component", "R"), "no vertex colours"), (("--reading", "missed"), "no high-poly twin"),
+            (("--reading", "rain", "--setting", "wind"), "NAME=VALUE"), (("--reading", "rain", "--setting",
+                "breeze=3"), "The fields are"),
+            (("--reading", "sun", "--setting", "latitude=95"), "latitude"), (("--reading", "slope", "--component",
+                "x"), "no component"),
+            (("--reading", "vertex_colour", "--component", "R"), "no vertex colours"), (("--reading", "missed"),
+                "no high-poly twin"),
             (("--reading", "proximity"), "no neighbours"),
         ):  # fmt: skip
             self.assertIn(wanted, self.refused(*common, *words), words)
@@ -125,7 +149,10 @@ class CommandLine(TestCase):
         around.write_text(json.dumps(scene))
         path = self.folder / "p.npy"
         self.assertEqual(
-            self.run_("measure", around, "--reading", "proximity", "--reach", 500, "--resolution", 64, "--out", path)[0], 0
+            self.run_("measure", around, "--reading", "proximity", "--reach", 500, "--resolution", 64, "--out", path)[
+                0
+            ],
+            0,
         )
         self.assertAlmostEqual(float(np.nanmin(np.load(path))), 100.0, delta=0.5)
         self.assertEqual(
@@ -155,7 +182,10 @@ class CommandLine(TestCase):
     def test_measure_npy_has_nan_where_there_is_no_texel(self) -> None:
         path = self.folder / "c.npy"
         self.assertEqual(
-            self.run_("measure", self.object, "--reading", "curvature", "--radius", 30, "--resolution", 128, "--out", path)[0], 0
+            self.run_(
+                "measure", self.object, "--reading", "curvature", "--radius", 30, "--resolution", 128, "--out", path
+            )[0],
+            0,
         )
         image = np.load(path)
         self.assertEqual((image.shape, image.dtype), ((128, 128), np.dtype(np.float32)))
@@ -167,15 +197,28 @@ class CommandLine(TestCase):
         for reading in ("curvature", "occlusion", "slope", "thickness", "height", "sky"):
             path = self.folder / f"{reading}.exr"
             self.assertEqual(
-                self.run_("measure", self.object, "--reading", reading, "--resolution", 64, "--pairs", 8, "--out", path)[0],
+                self.run_(
+                    "measure", self.object, "--reading", reading, "--resolution", 64, "--pairs", 8, "--out", path
+                )[0],
                 0,
                 reading,
             )
             self.assertGreater(path.stat().st_size, 200)
         self.run_(
-            "measure", self.object, "--reading", "slope", "--resolution", 64, "--out", self.folder / "s.png", "--map-set", "object"
+            "measure",
+            self.object,
+            "--reading",
+            "slope",
+            "--resolution",
+            64,
+            "--out",
+            self.folder / "s.png",
+            "--map-set",
+            "object",
         )
-        self.assertEqual(set(np.unique(np.asarray(Image.open(self.folder / "s.png")))) <= {0, 32767, 32768, 65535}, True)
+        self.assertEqual(
+            set(np.unique(np.asarray(Image.open(self.folder / "s.png")))) <= {0, 32767, 32768, 65535}, True
+        )
 
     def test_weather_until_and_mask(self) -> None:
         out = self.folder / "maps"
@@ -199,7 +242,9 @@ class CommandLine(TestCase):
         first = (out / "box.glb").read_bytes()
         self.run_("export", self.scene, "--to", "gltf", "--resolution", 128, "--out", out)
         self.assertEqual(first, (out / "box.glb").read_bytes())
-        self.assertEqual(self.run_("export", self.scene, "--to", "maps", "--bits", 16, "--resolution", 64, "--out", out)[0], 0)
+        self.assertEqual(
+            self.run_("export", self.scene, "--to", "maps", "--bits", 16, "--resolution", 64, "--out", out)[0], 0
+        )
         self.assertEqual(Image.open(out / "box_object_roughness.png").mode, "I;16")
 
     def test_what_layers_say_is_printed_and_strict_makes_it_an_error(self) -> None:
@@ -207,11 +252,17 @@ class CommandLine(TestCase):
         # Rust without a chip: no iron is exposed.
         document["layers"] = [document["layers"][0], document["layers"][2]]
         self.scene.write_text(json.dumps(document))
-        for words in (("weather", self.scene), ("export", self.scene, "--to", "gltf"), ("weather", self.scene, "--mask", "rust")):
+        for words in (
+            ("weather", self.scene),
+            ("export", self.scene, "--to", "gltf"),
+            ("weather", self.scene, "--mask", "rust"),
+        ):
             out = self.folder / "out"
             code, _, err = self.run_(*words, "--resolution", 64, "--out", out)
             self.assertEqual(
-                (code, err), (0, "Rust: no iron is exposed in this place: chip the paint first, or widen the place.\n"), words
+                (code, err),
+                (0, "Rust: no iron is exposed in this place: chip the paint first, or widen the place.\n"),
+                words,
             )
             self.assertTrue(any(out.iterdir()))
             self.assertEqual(self.run_(*words, "--resolution", 64, "--out", out, "--strict")[0], 3)
@@ -245,7 +296,9 @@ class CommandLine(TestCase):
         self.assertEqual((code, err), (0, ""))
         self.assertIn("sizes for an object of 0.35 m", out)
         document = json.loads(made.read_text())
-        self.assertEqual([layer["effect"]["kind"] for layer in document["layers"]], ["paint", "chipping", "rust", "dirt", "dust"])
+        self.assertEqual(
+            [layer["effect"]["kind"] for layer in document["layers"]], ["paint", "chipping", "rust", "dirt", "dust"]
+        )
         self.assertEqual(document["object"]["file"], "../box.glb")
         # 6 mm at one metre, with the power 0.6 of the size.
         self.assertEqual(document["layers"][1]["effect"]["size_mm"], 3.2)
@@ -265,14 +318,20 @@ class CommandLine(TestCase):
         folder.mkdir()
         height = relief(1, 64)
         for name, image in {
-            "quay_albedo.png": np.stack([height * 200] * 3, axis=2).astype(np.uint8), "quay_normal.png": normal_map(height, 0.03, "down"),
+            "quay_albedo.png": np.stack([height * 200] * 3, axis=2).astype(np.uint8),
+            "quay_normal.png": normal_map(height, 0.03, "down"),
             "quay_gloss.png": (height * 255).astype(np.uint8),
         }.items():  # fmt: skip
             Image.fromarray(image).save(folder / name)
         files = sorted(folder.iterdir())
         code, out, err = self.run_("base", *files, "--size", 40, "--out", folder / "quay.json")
         self.assertEqual((code, err), (0, ""))
-        for words in ("Quay: 3 files, tile 40 cm", "Base color", "colour, sRGB", "green of quay_normal.png points down"):
+        for words in (
+            "Quay: 3 files, tile 40 cm",
+            "Base color",
+            "colour, sRGB",
+            "green of quay_normal.png points down",
+        ):
             self.assertIn(words, out)
         code, out, _ = self.run_("base", *files, "--json")
         found = json.loads(out)
@@ -281,7 +340,9 @@ class CommandLine(TestCase):
         # The document lies elsewhere, and its maps are still found.
         there = self.folder / "scenes"
         there.mkdir()
-        code, out, err = self.run_("start", self.object, "--base", folder / "quay.json", "--layers", "", "--out", there / "s.json")
+        code, out, err = self.run_(
+            "start", self.object, "--base", folder / "quay.json", "--layers", "", "--out", there / "s.json"
+        )
         self.assertEqual((code, err), (0, ""))
         document = json.loads((there / "s.json").read_text())
         self.assertEqual(document["bases"][0]["material"]["maps"][0]["file"], "../maps/quay_albedo.png")
@@ -292,8 +353,10 @@ class CommandLine(TestCase):
         self.assertEqual(self.run_("base", "oak", "--out", folder / "oak.mtlx")[0], 0)
         self.assertIn("open_pbr_surface", (folder / "oak.mtlx").read_text())
         for words, said in (
-            (("base",), "no texture files are named"), (("base", folder / "none.png"), "cannot be read"), (("base", *files, "--size", 0), "not a width from"),
-            (("base", *files, "--out", folder / "x.txt"), "cannot write"), (("start", self.object, "--base", folder / "no.json", "--out", there / "t.json"), "cannot be read"),
+            (("base",), "no texture files are named"), (("base", folder / "none.png"), "cannot be read"), (("base",
+                *files, "--size", 0), "not a width from"),
+            (("base", *files, "--out", folder / "x.txt"), "cannot write"), (("start", self.object, "--base",
+                folder / "no.json", "--out", there / "t.json"), "cannot be read"),
         ):  # fmt: skip
             self.assertIn(said, self.refused(*words))
         (folder / "odd.json").write_text('{"material": {"kind": "timber", "weathered": 9}}')
@@ -304,7 +367,9 @@ class CommandLine(TestCase):
 
     def test_the_second_of_two_map_sets_of_one_name_can_be_chosen(self) -> None:
         two = shapes.joined(shapes.box(0.1), shapes.sphere(0.05, 16))
-        mesh = replace(two, parts=tuple(replace(p, map_set=k) for k, p in enumerate(two.parts)), uv_domains=("Steel", "Steel"))
+        mesh = replace(
+            two, parts=tuple(replace(p, map_set=k) for k, p in enumerate(two.parts)), uv_domains=("Steel", "Steel")
+        )
         path = self.folder / "two.glb"
         write_glb(path, mesh)
         words = ("measure", path, "--reading", "slope", "--resolution", 32)
@@ -322,12 +387,19 @@ class CommandLine(TestCase):
         bad.write_bytes(b"glTF" + struct.pack("<II", 2, 999) + b"\0" * 20)
         self.assertIn("bad.glb", self.refused("inspect", bad))
         self.assertIn("missing.glb", self.refused("inspect", self.folder / "missing.glb"))
-        self.assertIn("--resolution", self.refused("measure", self.object, "--reading", "sky", "--resolution", 3, "--out", "x.npy"))
-        self.assertIn("map set", self.refused("measure", self.object, "--reading", "sky", "--map-set", "no", "--out", "x.npy"))
+        self.assertIn(
+            "--resolution",
+            self.refused("measure", self.object, "--reading", "sky", "--resolution", 3, "--out", "x.npy"),
+        )
+        self.assertIn(
+            "map set", self.refused("measure", self.object, "--reading", "sky", "--map-set", "no", "--out", "x.npy")
+        )
         self.assertIn("invalid choice", self.refused("measure", self.object, "--reading", "mood", "--out", "x.npy"))
         self.assertIn(
             "cannot write",
-            self.refused("measure", self.object, "--reading", "slope", "--resolution", 32, "--out", self.folder / "x.jpg"),
+            self.refused(
+                "measure", self.object, "--reading", "slope", "--resolution", 32, "--out", self.folder / "x.jpg"
+            ),
         )
         self.assertIn("no layer 'ghost'", self.refused("weather", self.scene, "--until", "ghost", "--out", self.folder))
         document = json.loads(self.scene.read_text())
@@ -335,7 +407,8 @@ class CommandLine(TestCase):
         broken = self.folder / "broken.json"
         broken.write_text(json.dumps(document))
         self.assertIn(
-            "broken.json: layers[1].effect.size_mm", self.refused("export", broken, "--to", "gltf", "--out", self.folder / "none")
+            "broken.json: layers[1].effect.size_mm",
+            self.refused("export", broken, "--to", "gltf", "--out", self.folder / "none"),
         )
         self.assertFalse((self.folder / "none").exists())
         self.assertIn("required", self.refused("export", self.scene, "--to", "gltf"))
@@ -364,10 +437,14 @@ class CommandLine(TestCase):
             if kind == "picture":
                 self.assertAlmostEqual(float(np.nanmean(np.load(out))), 0.2, places=3)
             if kind == "strokes":
-                self.assertAlmostEqual(float(said.split()[1].rstrip("%")) / 100, np.pi * 40**2 / (6 * 200**2), delta=0.003)
+                self.assertAlmostEqual(
+                    float(said.split()[1].rstrip("%")) / 100, np.pi * 40**2 / (6 * 200**2), delta=0.003
+                )
 
     def test_painted_vertex_colours_are_measured(self) -> None:
-        (self.folder / "stroke.json").write_text('{"points": [[0.1, 0.1, 0.1, 1, 1, 1, 1, 0, 0]], "brush": {"size_mm": 80}}')
+        (self.folder / "stroke.json").write_text(
+            '{"points": [[0.1, 0.1, 0.1, 1, 1, 1, 1, 0, 0]], "brush": {"size_mm": 80}}'
+        )
         document = {**json.loads(self.scene.read_text()), "vertex_paint": [{"file": "stroke.json", "channel": "B"}]}
         self.scene.write_text(json.dumps(document))
         out = self.folder / "b.npy"
@@ -379,7 +456,10 @@ class CommandLine(TestCase):
 
     def test_mask_of_a_recipe(self) -> None:
         recipe = self.folder / "recipe.json"
-        lines = [{"source": {"kind": "slope"}}, {"source": {"kind": "noise", "size_mm": 0.1}, "combine": "screen", "amount": 0.0}]
+        lines = [
+            {"source": {"kind": "slope"}},
+            {"source": {"kind": "noise", "size_mm": 0.1}, "combine": "screen", "amount": 0.0},
+        ]
         recipe.write_text(json.dumps({"terms": lines, "cut": {"by": "coverage", "coverage": 0.1, "width": 0.01}}))
         png = self.folder / "mask.png"
         code, said, err = self.run_("mask", self.object, "--recipe", recipe, "--resolution", 128, "--out", png)
@@ -391,7 +471,9 @@ class CommandLine(TestCase):
         shown = {}
         for layer in ("paint", "rust"):
             where = ("--source", "exposed", "--set", "what=iron", "--layer", layer)
-            shown[layer] = float(self.run_("mask", self.scene, *where, "--resolution", 64, "--out", png)[1].split()[1].rstrip("%"))
+            shown[layer] = float(
+                self.run_("mask", self.scene, *where, "--resolution", 64, "--out", png)[1].split()[1].rstrip("%")
+            )
         self.assertGreater(shown["paint"], 99.0)
         self.assertLess(shown["rust"], 30.0)
 
@@ -400,9 +482,15 @@ class CommandLine(TestCase):
         self.assertIn("either --source or --recipe", self.refused("mask", self.object, *out))
         self.assertIn("size_mm", self.refused("mask", self.object, "--source", "noise", "--set", "size_mm=0", *out))
         self.assertIn("NAME=VALUE", self.refused("mask", self.object, "--source", "noise", "--set", "size", *out))
-        self.assertIn("does not exist", self.refused("mask", self.scene, "--source", "mask", "--set", "layer=moss", *out))
-        self.assertIn("cannot be read", self.refused("mask", self.scene, "--source", "picture", "--set", "file=gone.png", *out))
-        self.assertIn("cannot be read", self.refused("mask", self.scene, "--source", "strokes", "--set", 'strokes=["gone"]', *out))
+        self.assertIn(
+            "does not exist", self.refused("mask", self.scene, "--source", "mask", "--set", "layer=moss", *out)
+        )
+        self.assertIn(
+            "cannot be read", self.refused("mask", self.scene, "--source", "picture", "--set", "file=gone.png", *out)
+        )
+        self.assertIn(
+            "cannot be read", self.refused("mask", self.scene, "--source", "strokes", "--set", 'strokes=["gone"]', *out)
+        )
         bad = self.folder / "recipe.json"
         bad.write_text("[")
         self.assertIn("not JSON", self.refused("mask", self.object, "--recipe", bad, *out))
@@ -415,5 +503,7 @@ class CommandLine(TestCase):
         self.assertEqual((code, "missing" in out), (0, True))
 
     def test_installed_as_a_command(self) -> None:
-        done = subprocess.run([Path(sys.executable).parent / "limus", "--version"], capture_output=True, text=True, check=True)
+        done = subprocess.run(
+            [Path(sys.executable).parent / "limus", "--version"], capture_output=True, text=True, check=True
+        )
         self.assertTrue(done.stdout.startswith("limus 0."))

@@ -90,7 +90,9 @@ class Layers(CommandTest):
         lengths = [n for n in type(fitted).model_fields if n.endswith("_mm")]
         self.assertEqual([made["effect"][n] for n in lengths], [getattr(fitted, n) for n in lengths])
         self.assertNotEqual(
-            [made["effect"][n] for n in lengths], [getattr(EFFECTS["rust"](), n) for n in lengths], "sizes are those of one metre"
+            [made["effect"][n] for n in lengths],
+            [getattr(EFFECTS["rust"](), n) for n in lengths],
+            "sizes are those of one metre",
         )
         self.assertEqual(made["where"], EFFECTS["rust"].default_where(ObjectSize(0.5)).model_dump(mode="json"))
 
@@ -103,7 +105,8 @@ class Layers(CommandTest):
     def test_what_is_given_stands_instead_of_the_default(self) -> None:
         self.do("add", effect="dust", name="Fine dust", fields={"thickness_um": 7.5})
         self.assertEqual(
-            (self.document["layers"][-1]["name"], self.document["layers"][-1]["effect"]["thickness_um"]), ("Fine dust", 7.5)
+            (self.document["layers"][-1]["name"], self.document["layers"][-1]["effect"]["thickness_um"]),
+            ("Fine dust", 7.5),
         )
         self.assertIn("thickness_um", self.refused("add", effect="dust", fields={"thickness_um": -1}).where)
         self.assertIn("layers[6].effect.nonsense", self.refused("add", effect="dust", fields={"nonsense": 1}).where)
@@ -124,7 +127,10 @@ class Layers(CommandTest):
                 self.document["layers"][4]["where"] = Scene.model_validate(
                     {
                         **document(),
-                        "layers": [*document()["layers"][:4], {**document()["layers"][4], "where": looks_at("rust", kind)}],
+                        "layers": [
+                            *document()["layers"][:4],
+                            {**document()["layers"][4], "where": looks_at("rust", kind)},
+                        ],
                     }
                 ).model_dump(mode="json")["layers"][4]["where"]
                 found = self.refused("remove", layer="rust")
@@ -143,7 +149,9 @@ class Layers(CommandTest):
         for name in ("rust", "chipping"):
             self.do("remove", layer=name)
         self.assertEqual(self.document["episodes"], [])
-        self.assertEqual((self.document["snapshots"][0]["layers_off"], self.document["snapshots"][0]["episodes_off"]), ([], []))
+        self.assertEqual(
+            (self.document["snapshots"][0]["layers_off"], self.document["snapshots"][0]["episodes_off"]), ([], [])
+        )
 
     def test_what_is_selected_after_a_removal(self) -> None:
         self.assertEqual(self.do("remove", layer="chipping").made, {"instead": "rust"})
@@ -191,10 +199,14 @@ class Layers(CommandTest):
     def test_names_that_are_none(self) -> None:
         for name, arguments in (
             ("remove", {"layer": "ghost"}), ("move", {"layer": "ghost", "to": 0}), ("duplicate", {"layer": "ghost"}),
-            ("add", {"effect": "rust", "after": "ghost"}), ("rename", {"layer": "ghost", "name": "x"}), ("fold", {"episode": "ghost"}),
-            ("go-to-snapshot", {"snapshot": "ghost"}), ("remove-snapshot", {"snapshot": "ghost"}), ("join", {"layer": "dust", "episode": "ghost"}),
-            ("paste", {"treatment": "ghost"}), ("remove-neighbour", {"neighbour": "ghost"}), ("add", {"effect": "ghost"}),
-            ("add-line", {"place": "layers[dust]", "source": "ghost"}), ("split", {"layer": "ghost"}), ("dissolve", {"episode": "ghost"}),
+            ("add", {"effect": "rust", "after": "ghost"}), ("rename", {"layer": "ghost", "name": "x"}), ("fold",
+                {"episode": "ghost"}),
+            ("go-to-snapshot", {"snapshot": "ghost"}), ("remove-snapshot", {"snapshot": "ghost"}), ("join",
+                {"layer": "dust", "episode": "ghost"}),
+            ("paste", {"treatment": "ghost"}), ("remove-neighbour", {"neighbour": "ghost"}), ("add",
+                {"effect": "ghost"}),
+            ("add-line", {"place": "layers[dust]", "source": "ghost"}), ("split", {"layer": "ghost"}), ("dissolve",
+                {"episode": "ghost"}),
         ):  # fmt: skip
             with self.subTest(name):
                 self.assertIn("'ghost'", self.refused(name, **arguments).problem)
@@ -307,7 +319,10 @@ class Lines(CommandTest):
         self.do("copy-line", place="layers[dust]", line=line, to="episodes[winter]", link=True)
         self.do(
             "set",
-            values={f"layers[dust].where.terms[{line}].source.size_mm": 77.0, f"layers[dust].where.terms[{line}].amount": 0.4},
+            values={
+                f"layers[dust].where.terms[{line}].source.size_mm": 77.0,
+                f"layers[dust].where.terms[{line}].amount": 0.4,
+            },
         )
         there = self.document["episodes"][0]["where"]["terms"][0]
         self.assertEqual((there["source"]["size_mm"], there["amount"], there["link"]), (77.0, 1.0, "line-1"))
@@ -327,7 +342,16 @@ class Lines(CommandTest):
         self.refused("add-line", place="bases[0]", source="mask", fields={"layer": "rust"})
 
     def test_places_that_lead_nowhere(self) -> None:
-        for place in ("layers[ghost]", "layers", "setting", "bases[9]", "layers[dust].effect", "", "layers[", "x" * 190):
+        for place in (
+            "layers[ghost]",
+            "layers",
+            "setting",
+            "bases[9]",
+            "layers[dust].effect",
+            "",
+            "layers[",
+            "x" * 190,
+        ):
             with self.subTest(place):
                 self.refused("add-line", place=place, source="noise")
 
@@ -391,7 +415,9 @@ class Bases(CommandTest):
 
     def test_removing_duplicating_and_moving(self) -> None:
         self.assertEqual(self.do("duplicate-base").made, {"base": 1})
-        self.assertEqual([(b["name"], b["parts"]) for b in self.document["bases"]], [("Slate", None), ("Slate copy", [])])
+        self.assertEqual(
+            [(b["name"], b["parts"]) for b in self.document["bases"]], [("Slate", None), ("Slate copy", [])]
+        )
         self.do("move-base", base=1, to=0)
         self.assertEqual([b["name"] for b in self.document["bases"]], ["Slate copy", "Slate"])
         self.refused("move-base", base=0, to=2)
@@ -414,19 +440,27 @@ class ByHand(CommandTest):
         self.do("add-line", place="layers[dust]", source="strokes")
         last = len(self.layer("dust")["where"]["terms"]) - 1
         self.assertEqual(self.do("paint", place="layers[dust]", strokes=["strokes/b.json"]).made, {"line": last})
-        self.assertEqual(self.do("paint", place="layers[dust]", line=last - 1, strokes=["strokes/c.json"]).made, {"line": last - 1})
-        self.assertEqual(self.layer("dust")["where"]["terms"][last - 1]["source"]["strokes"], ["strokes/a.json", "strokes/c.json"])
+        self.assertEqual(
+            self.do("paint", place="layers[dust]", line=last - 1, strokes=["strokes/c.json"]).made, {"line": last - 1}
+        )
+        self.assertEqual(
+            self.layer("dust")["where"]["terms"][last - 1]["source"]["strokes"], ["strokes/a.json", "strokes/c.json"]
+        )
 
     def test_taking_away_from_everywhere_begins_with_everywhere(self) -> None:
         self.document["layers"][3]["where"]["terms"] = []
-        self.assertEqual(self.do("paint", place="layers[dust]", strokes=["strokes/a.json"], takes=True).label, "Paint away")
+        self.assertEqual(
+            self.do("paint", place="layers[dust]", strokes=["strokes/a.json"], takes=True).label, "Paint away"
+        )
         self.assertEqual([t["source"]["kind"] for t in self.layer("dust")["where"]["terms"]], ["even", "strokes"])
 
     def test_filling(self) -> None:
         pick = {"what": "part", "at": [0, 0, 0], "facing": [0, 1, 0], "up_to_deg": 30, "take": False, "scale": 1.0}
         self.assertEqual(self.do("fill", place="layers[dust]", pick=pick).label, "Fill")
         self.assertEqual(self.do("fill", place="layers[dust]", pick={**pick, "take": True}).label, "Empty")
-        self.assertEqual([p["take"] for p in self.layer("dust")["where"]["terms"][-1]["source"]["picks"]], [False, True])
+        self.assertEqual(
+            [p["take"] for p in self.layer("dust")["where"]["terms"][-1]["source"]["picks"]], [False, True]
+        )
 
     def test_a_line_on_the_surface(self) -> None:
         self.do("add-line", place="layers[dust]", source="proximity", fields={"to": "line"})
@@ -437,7 +471,9 @@ class ByHand(CommandTest):
         self.refused("draw-line", place="layers[dust]", line=k + 1, strokes=["strokes/a.json"])
 
     def test_vertex_colours(self) -> None:
-        self.assertEqual(self.do("paint-colours", channel="G", strokes=["strokes/a.json"]).label, "Paint vertex colour G")
+        self.assertEqual(
+            self.do("paint-colours", channel="G", strokes=["strokes/a.json"]).label, "Paint vertex colour G"
+        )
         self.assertEqual(self.document["vertex_paint"], [{"file": "strokes/a.json", "channel": "G"}])
         self.refused("paint-colours", channel="G", strokes=[])
 
@@ -460,7 +496,8 @@ class Values(CommandTest):
     def test_several_at_once_with_a_label(self) -> None:
         done = self.do("set", values={"layers[rust].effect.years": 20.0, "setting.latitude": 40.0}, label="Rust: years")
         self.assertEqual(
-            (done.label, self.layer("rust")["effect"]["years"], self.document["setting"]["latitude"]), ("Rust: years", 20.0, 40.0)
+            (done.label, self.layer("rust")["effect"]["years"], self.document["setting"]["latitude"]),
+            ("Rust: years", 20.0, 40.0),
         )
 
     def test_entries_of_tables_come_and_go(self) -> None:
@@ -474,11 +511,16 @@ class Values(CommandTest):
     def test_bad_addresses_and_values(self) -> None:
         for values, where in (
             ({"layers[ghost].name": "x"}, "layers[ghost].name"), ({"layers[rust].effect.yearz": 1}, "yearz"),
-            ({"layers[rust].effect.years": "many"}, "layers[2].effect.years"), ({"layers[rust].effect.years": True}, "layers[2].effect.years"),
-            ({"layers[rust].effect.years": 1e9}, "layers[2].effect.years"), ({"layers[rust]..name": "x"}, "layers[rust]..name"),
-            ({"": 1}, "path"), ({"layers[99].name": "x"}, "layers[99].name"), ({"layers": 5}, ""), ({"layers[rust]": None}, ""),
-            ({"nothing": 1}, "nothing"), ({"__class__": 1}, "__class__"), ({"layers[rust].id": "dust"}, "id"), ({"layers[rust].where": 3}, "where"),
-            ({"episodes": "x"}, "episodes"), ({"snapshots": {"a": 1}}, "snapshots"), ({"layers[²].name": "x"}, "layers"),
+            ({"layers[rust].effect.years": "many"}, "layers[2].effect.years"), ({"layers[rust].effect.years": True},
+                "layers[2].effect.years"),
+            ({"layers[rust].effect.years": 1e9}, "layers[2].effect.years"), ({"layers[rust]..name": "x"},
+                "layers[rust]..name"),
+            ({"": 1}, "path"), ({"layers[99].name": "x"}, "layers[99].name"), ({"layers": 5}, ""),
+            ({"layers[rust]": None}, ""),
+            ({"nothing": 1}, "nothing"), ({"__class__": 1}, "__class__"), ({"layers[rust].id": "dust"}, "id"),
+            ({"layers[rust].where": 3}, "where"),
+            ({"episodes": "x"}, "episodes"), ({"snapshots": {"a": 1}}, "snapshots"), ({"layers[²].name": "x"},
+                "layers"),
             ({"layers[rust].where.terms": [3]}, "terms"),
         ):  # fmt: skip
             with self.subTest(str(values)):
@@ -493,7 +535,10 @@ class Values(CommandTest):
         self.assertIn(f"layers[4].where.terms[{k}].source.layer", found.where)
 
     def test_what_is_asked_about_is_what_would_be_saved(self) -> None:
-        names = [command_of("set", {"values": {"layers[rust].effect.years": 20.0}}), command_of("remove", {"layer": "dust"})]
+        names = [
+            command_of("set", {"values": {"layers[rust].effect.years": 20.0}}),
+            command_of("remove", {"layer": "dust"}),
+        ]
         looked = changed(self.document, names, self.ground)
         for command in names:
             self.document = edited(self.document, command, self.ground).document
@@ -575,14 +620,19 @@ class AnyOrder(CommandTest):
             pick = lambda among: data.draw(st.sampled_from(among))  # noqa: E731
             name, arguments = pick(
                 [
-                    ("add", {"effect": pick(list(EFFECTS)), "after": pick(["", *ids])}), ("remove", {"layer": pick(ids)}),
+                    ("add", {"effect": pick(list(EFFECTS)), "after": pick(["", *ids])}), ("remove",
+                        {"layer": pick(ids)}),
                     ("move", {"layer": pick(ids), "to": pick(range(6))}), ("duplicate", {"layer": pick(ids)}),
-                    ("gather", {"layers": [pick(ids)]}), ("join", {"layer": pick(ids), "episode": pick(["", *episodes])}),
+                    ("gather", {"layers": [pick(ids)]}), ("join", {"layer": pick(ids), "episode": pick(["",
+                        *episodes])}),
                     ("split", {"layer": pick(ids)}), ("duplicate-episode", {"episode": pick(episodes)}),
-                    ("move-episode", {"episode": pick(episodes), "way": pick(["earlier", "later"])}), ("dissolve", {"episode": pick(episodes)}),
+                    ("move-episode", {"episode": pick(episodes), "way": pick(["earlier", "later"])}), ("dissolve",
+                        {"episode": pick(episodes)}),
                     ("add-line", {"place": f"layers[{pick(ids)}]", "source": "mask", "fields": {"layer": pick(ids)}}),
-                    ("copy-line", {"place": f"layers[{pick(ids)}]", "line": 0, "to": f"episodes[{pick(episodes)}]", "link": True}),
-                    ("keep-snapshot", {"name": pick(["a", "b"])}), ("set", {"values": {f"layers[{pick(ids)}].on": pick([True, False])}}),
+                    ("copy-line", {"place": f"layers[{pick(ids)}]", "line": 0, "to": f"episodes[{pick(episodes)}]",
+                        "link": True}),
+                    ("keep-snapshot", {"name": pick(["a", "b"])}), ("set",
+                        {"values": {f"layers[{pick(ids)}].on": pick([True, False])}}),
                 ]
             )  # fmt: skip
             try:
@@ -607,9 +657,12 @@ class OfArguments(CommandTest):
             command_of("add", ["rust"])
         self.assertIn("arguments", caught.exception.where)
         for name, arguments, where in (
-            ("add", {}, "arguments: effect"), ("add", {"effect": 5}, "arguments: effect"), ("move", {"layer": "rust", "to": -1}, "arguments: to"),
-            ("move", {"layer": "rust", "to": True}, "arguments: to"), ("add", {"effect": "rust", "more": 1}, "arguments: more"),
-            ("move-episode", {"episode": "winter", "way": "up"}, "arguments: way"), ("gather", {"layers": "rust"}, "arguments: layers"),
+            ("add", {}, "arguments: effect"), ("add", {"effect": 5}, "arguments: effect"), ("move", {"layer": "rust",
+                "to": -1}, "arguments: to"),
+            ("move", {"layer": "rust", "to": True}, "arguments: to"), ("add", {"effect": "rust", "more": 1},
+                "arguments: more"),
+            ("move-episode", {"episode": "winter", "way": "up"}, "arguments: way"), ("gather", {"layers": "rust"},
+                "arguments: layers"),
         ):  # fmt: skip
             with self.subTest(str(arguments)):
                 self.assertEqual(self.refused(name, **arguments).where, where)

@@ -1,8 +1,9 @@
 """Curvature, view factors and thickness on shapes with closed forms, at several sizes.
 
-Sources: ball fraction 1/2 - 3 H r / 16 with H the mean curvature: Pottmann et al., Computer Aided Geometric Design 26, 2009; view
-factors of a disc, a strip and a wall: J. R. Howell, A Catalog of Radiation Heat Transfer Configuration Factors, B-14, B-5, C-14 and their
-kin; curvatures of torus and cone: do Carmo, Differential Geometry of Curves and Surfaces. All from memory; each is a short derivation.
+Sources: ball fraction 1/2 - 3 H r / 16 with H the mean curvature: Pottmann et al., Computer Aided Geometric Design 26,
+2009; view factors of a disc, a strip and a wall: J. R. Howell, A Catalog of Radiation Heat Transfer Configuration
+Factors, B-14, B-5, C-14 and their kin; curvatures of torus and cone: do Carmo, Differential Geometry of Curves and
+Surfaces. All from memory; each is a short derivation.
 """
 
 from __future__ import annotations
@@ -56,17 +57,23 @@ class MeanCurvature(TestCase):
         }
         for name, (here, h) in places.items():
             for k, r in enumerate((0.01, 0.02)):
-                self.assertAlmostEqual(self.read(table, k, texels, here), 3 * h * r / 8, delta=0.0035, msg=f"{name} {r}")
+                self.assertAlmostEqual(
+                    self.read(table, k, texels, here), 3 * h * r / 8, delta=0.0035, msg=f"{name} {r}"
+                )
 
     def test_cylinder_from_outside_and_from_inside(self) -> None:
         tube = shapes.cylinder(0.1, 0.4, 256)
-        inside = Mesh(tube.positions, -tube.normals, np.ascontiguousarray(tube.triangles[:, ::-1]), tube.uv, parts=tube.parts)
+        inside = Mesh(
+            tube.positions, -tube.normals, np.ascontiguousarray(tube.triangles[:, ::-1]), tube.uv, parts=tube.parts
+        )
         for mesh, sign in ((tube, 1.0), (inside, -1.0)):
             texels, table = rays(mesh, 192, radii=(10.0, 20.0, 40.0), pairs=128)
             here = np.abs(texels.position[:, 1] - 0.2) < 0.1
             for k, r in enumerate((0.01, 0.02, 0.04)):
                 # H = 1 / 2 R.
-                self.assertAlmostEqual(self.read(table, k, texels, here), sign * 3 * r / (16 * 0.1), delta=0.005, msg=f"{sign} {r}")
+                self.assertAlmostEqual(
+                    self.read(table, k, texels, here), sign * 3 * r / (16 * 0.1), delta=0.005, msg=f"{sign} {r}"
+                )
 
     def test_cone(self) -> None:
         half = np.radians(25.0)
@@ -76,7 +83,10 @@ class MeanCurvature(TestCase):
             here = np.abs(reach - radius) < 0.003
             # The principal curvatures are cos(half angle) / distance from the axis, and 0.
             self.assertAlmostEqual(
-                self.read(table, 0, texels, here), 3 / 8 * np.cos(half) / (2 * radius) * 0.01, delta=0.004, msg=str(radius)
+                self.read(table, 0, texels, here),
+                3 / 8 * np.cos(half) / (2 * radius) * 0.01,
+                delta=0.004,
+                msg=str(radius),
             )
 
 
@@ -88,12 +98,15 @@ class Sky(TestCase):
             theta = np.linspace(0, 2 * np.pi, 97)
             radius, height = np.array([1e-4, 0.02, 0.05, r, r]), np.array([0.0, 0.0, 0.0, 0.0, depth])
             points = np.stack(
-                np.broadcast_arrays(radius[:, None] * np.cos(theta), height[:, None], radius[:, None] * np.sin(theta)), axis=2
+                np.broadcast_arrays(radius[:, None] * np.cos(theta), height[:, None], radius[:, None] * np.sin(theta)),
+                axis=2,
             )
             u, v = np.meshgrid(np.linspace(0.01, 0.99, 97), [0.01, 0.2, 0.4, 0.6, 0.99])
             texels, table = rays(shapes.grid(points, "pit.glb", np.stack([u, v], axis=2)), 192, pairs=256)
             centre = (np.hypot(texels.position[:, 0], texels.position[:, 2]) < 0.01) & (texels.position[:, 1] < 1e-4)
-            self.assertAlmostEqual(float(table[centre, -2].mean()), r**2 / (r**2 + depth**2), delta=0.014, msg=str(depth))
+            self.assertAlmostEqual(
+                float(table[centre, -2].mean()), r**2 / (r**2 + depth**2), delta=0.014, msg=str(depth)
+            )
 
     def test_grooves_of_several_depths(self) -> None:
         # The middle of the floor of a long groove sees (w/2) / sqrt((w/2)^2 + h^2) of the sky: sin of half its opening.
@@ -105,9 +118,15 @@ class Sky(TestCase):
             right = np.array([[half, 0, -far], [half, 0, far], [half, depth, far], [half, depth, -far]])
             mesh = shapes.from_faces([(f, shapes.cell(k, 0, 3, 1)) for k, f in enumerate((floor, left, right))])
             texels, table = rays(mesh, 192, pairs=256)
-            middle = (texels.normal[:, 1] > 0.9) & (np.abs(texels.position[:, 0]) < 0.004) & (np.abs(texels.position[:, 2]) < 4)
+            middle = (
+                (texels.normal[:, 1] > 0.9)
+                & (np.abs(texels.position[:, 0]) < 0.004)
+                & (np.abs(texels.position[:, 2]) < 4)
+            )
             self.assertGreater(int(middle.sum()), 20)
-            self.assertAlmostEqual(float(table[middle, -2].mean()), half / np.hypot(half, depth), delta=0.012, msg=str(depth))
+            self.assertAlmostEqual(
+                float(table[middle, -2].mean()), half / np.hypot(half, depth), delta=0.012, msg=str(depth)
+            )
 
     def test_walls_of_several_heights(self) -> None:
         # At the distance d from a long wall of height H a level floor loses (1 - cos(atan(H / d))) / 2.
@@ -116,7 +135,11 @@ class Sky(TestCase):
             wall = np.array([[0, 0, 20], [0, 0, -20], [0, height, -20], [0, height, 20.0]])
             mesh = shapes.from_faces([(floor, shapes.cell(0, 0, 2, 1)), (wall, shapes.cell(1, 0, 2, 1))])
             texels, table = rays(mesh, 192, reaches=(60000.0,), pairs=256)
-            here = (texels.normal[:, 1] > 0.9) & (np.abs(texels.position[:, 0] - 0.3) < 0.008) & (np.abs(texels.position[:, 2]) < 2)
+            here = (
+                (texels.normal[:, 1] > 0.9)
+                & (np.abs(texels.position[:, 0] - 0.3) < 0.008)
+                & (np.abs(texels.position[:, 2]) < 2)
+            )
             lost = (1 - np.cos(np.arctan2(height, 0.3))) / 2
             self.assertAlmostEqual(float(table[here, -2].mean()), 1 - lost, delta=0.014, msg=f"sky {height}")
             self.assertAlmostEqual(float(table[here, 1].mean()), lost, delta=0.014, msg=f"occlusion {height}")
@@ -124,7 +147,8 @@ class Sky(TestCase):
 
 class Thickness(TestCase):
     def test_wedge(self) -> None:
-        # A wedge of 12 degrees lying on its flat side: straight into the sloping face, at s from the edge, it is s tan(12 degrees) deep.
+        # A wedge of 12 degrees lying on its flat side: straight into the sloping face, at s from the edge, it is s
+        # tan(12 degrees) deep.
         angle, length, width = np.radians(12.0), 0.3, 0.3
         top = length * np.tan(angle)
         a, b = np.array([0, 0, 0.0]), np.array([length, 0, 0.0])
@@ -137,10 +161,12 @@ class Thickness(TestCase):
         self.assertAlmostEqual(float(texels.normal[texels.triangle < 2][:, 1].mean()), np.cos(angle), places=4)
         for s in (0.08, 0.14, 0.2):
             along = np.hypot(texels.position[:, 0], texels.position[:, 1])
-            here = (texels.triangle < 2) & (np.abs(along - s) < 0.004) & (np.abs(texels.position[:, 2] - width / 2) < 0.06)
+            here = (
+                (texels.triangle < 2) & (np.abs(along - s) < 0.004) & (np.abs(texels.position[:, 2] - width / 2) < 0.06)
+            )
             self.assertGreater(int(here.sum()), 20)
-            # Along a ray at an angle t from the normal the way through a wedge is s sin(a) / cos(a - t), here averaged over the cone's
-            # plane section; within the cone it is longest towards the open end.
+            # Along a ray at an angle t from the normal the way through a wedge is s sin(a) / cos(a - t), here averaged
+            # over the cone's plane section; within the cone it is longest towards the open end.
             wanted = s * np.tan(angle) * 1000
             self.assertAlmostEqual(float(table[here, -1].mean()) * 400.0, wanted, delta=0.05 * wanted, msg=str(s))
 
@@ -185,5 +211,6 @@ class FilterAlongTheSurface(TestCase):
             before, after = np.abs(rough - fine)[flat, column].mean(), np.abs(smooth - fine)[flat, column].mean()
             self.assertLess(float(after), 0.6 * float(before), column)
         edge = (np.sort(np.abs(texels.position), axis=1)[:, 1] > 0.147) & (texels.part == 0)
-        # The edge is six texels wide here; a plain blur over the 30 texels that four passes reach would leave a fifth of it.
+        # The edge is six texels wide here; a plain blur over the 30 texels that four passes reach would leave a fifth
+        # of it.
         self.assertGreater(float(smooth[edge, 0].mean()), 0.85 * float(fine[edge, 0].mean()))

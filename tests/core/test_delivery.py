@@ -50,16 +50,22 @@ class Deliveries(TestCase):
         self.assertEqual(file_stem("  /..\\ "), "object")
         names = [f.name for f in deliver(Session.on(self.mesh, self.scene), target="maps", resolution=64)[0]]
         self.assertIn("pier-cap-no-4_object_base-color.png", names)
-        self.assertEqual([f.name for f in deliver(Session.on(self.mesh, self.scene), "gltf", 64)[0]], ["pier-cap-no-4.glb"])
+        self.assertEqual(
+            [f.name for f in deliver(Session.on(self.mesh, self.scene), "gltf", 64)[0]], ["pier-cap-no-4.glb"]
+        )
 
     def test_data_maps_are_linear_and_colour_is_srgb(self) -> None:
         texels, surface, pictures, _ = self.maps()
         flat = pictures["roughness"].ravel()[texels.pixel] / 255
         np.testing.assert_allclose(flat, surface.channel("roughness"), atol=0.003)
-        np.testing.assert_allclose(pictures["metalness"].ravel()[texels.pixel] / 255, surface.channel("metalness"), atol=0.003)
+        np.testing.assert_allclose(
+            pictures["metalness"].ravel()[texels.pixel] / 255, surface.channel("metalness"), atol=0.003
+        )
         color = to_linear(pictures["base-color"].reshape(-1, 3)[texels.pixel] / 255)
         np.testing.assert_allclose(color, surface.channel("base_color"), atol=0.006)
-        np.testing.assert_allclose(pictures["ambient-occlusion"].ravel()[texels.pixel] / 255, 1 - surface.occlusion, atol=0.003)
+        np.testing.assert_allclose(
+            pictures["ambient-occlusion"].ravel()[texels.pixel] / 255, 1 - surface.occlusion, atol=0.003
+        )
 
     def test_height_in_millimetres_comes_back(self) -> None:
         texels, surface, pictures, about = self.maps()
@@ -79,7 +85,9 @@ class Deliveries(TestCase):
         packed = raw[at + 4 : at + 4 + struct.unpack(">I", raw[at - 4 : at])[0]]
         rows = np.frombuffer(zlib.decompress(packed), np.uint8).reshape(64, -1)
         self.assertEqual(set(rows[:, 0]), {2})  # each row is stored as its difference from the one above
-        values = np.cumsum(rows[:, 1:].astype(np.uint64), axis=0).astype(np.uint8).view(">u2").reshape(-1, 3)[texels.pixel]
+        values = (
+            np.cumsum(rows[:, 1:].astype(np.uint64), axis=0).astype(np.uint8).view(">u2").reshape(-1, 3)[texels.pixel]
+        )
         normal = values.astype(float) / 65535 * 2 - 1
         np.testing.assert_allclose(normal, surface.normal, atol=5e-5)
         np.testing.assert_allclose(np.linalg.norm(normal, axis=1), 1.0, atol=1e-4)
@@ -98,7 +106,9 @@ class Deliveries(TestCase):
         about = json.loads(files.pop("maps.json"))["files"]
         self.assertEqual((len(files), len(about)), (5 * 9, 5 * 9))
         self.assertEqual(set(files), set(about))
-        self.assertEqual([entry["name_in_file"] for name, entry in about.items() if entry["channel"] == "base-color"], list(names))
+        self.assertEqual(
+            [entry["name_in_file"] for name, entry in about.items() if entry["channel"] == "base-color"], list(names)
+        )
         # The third one is called 'Steel 1 2' by then, and keeps that.
         self.assertEqual(map_set_stems(mesh.uv_domains), ("steel-1", "steel-1-3", "steel-1-2", "map-set", "map-set-2"))
 
@@ -110,7 +120,9 @@ class Deliveries(TestCase):
         found = gltf_maps(texels, surface)[0].pictures["clear_coat"]
         picture = np.asarray(Image.open(io.BytesIO(found))).reshape(-1, 3)[texels.pixel]
         self.assertAlmostEqual(float(picture[:, 0].mean()) / 255, 0.8, delta=0.02)
-        self.assertIn("clear-coat", {f.name.split("_")[-1].removesuffix(".png") for f in map_files("x", texels, surface)})
+        self.assertIn(
+            "clear-coat", {f.name.split("_")[-1].removesuffix(".png") for f in map_files("x", texels, surface)}
+        )
 
     def test_off_the_surface_the_map_goes_on(self) -> None:
         _, _, pictures, _ = self.maps()

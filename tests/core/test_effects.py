@@ -49,10 +49,18 @@ def scene(*layers: Layer, **more: object) -> Scene:
 
 
 def layer(id_: str, effect: object, where: Recipe | None = None, **more: object) -> Layer:
-    return Layer(id=id_, name=id_, effect=effect, where=where if where is not None else type(effect).default_where(), **more)  # type: ignore[arg-type, attr-defined]
+    return Layer(
+        id=id_, name=id_, effect=effect, where=where if where is not None else type(effect).default_where(), **more
+    )  # type: ignore[arg-type, attr-defined]
 
 
-STORY = (layer("paint", Paint()), layer("chips", Chipping()), layer("rust", Rust()), layer("dirt", Dirt()), layer("dust", Dust()))
+STORY = (
+    layer("paint", Paint()),
+    layer("chips", Chipping()),
+    layer("rust", Rust()),
+    layer("dirt", Dirt()),
+    layer("dust", Dust()),
+)
 
 
 class Base(TestCase):
@@ -112,7 +120,9 @@ class Deposits(Base):
         dirt = bench.play(scene(layer("dirt", Dirt())))[-1].shown
         top = (bench.texels.normal[:, 1] > 0.9) & (np.abs(bench.texels.position[:, 1] - 0.1) < 0.001)
         away = np.abs(bench.texels.position[:, [0, 2]]).max(axis=1) - 0.06
-        self.assertGreater(float(dirt[top & (away > 0) & (away < 0.006)].mean()), 3 * float(dirt[top & (away > 0.03)].mean()))
+        self.assertGreater(
+            float(dirt[top & (away > 0) & (away < 0.006)].mean()), 3 * float(dirt[top & (away > 0.03)].mean())
+        )
 
 
 class Losses(Base):
@@ -180,7 +190,9 @@ class Losses(Base):
         self.assertEqual(chapter.coverage, 0.0)
         self.assertIn(
             "black",
-            self.play(layer("paint", Paint()), layer("chips", Chipping(), Recipe(terms=[Term(source=Even(level=0.0))])))[-1].note,
+            self.play(
+                layer("paint", Paint()), layer("chips", Chipping(), Recipe(terms=[Term(source=Even(level=0.0))]))
+            )[-1].note,
         )
 
     def test_rim_stands_up(self) -> None:
@@ -209,7 +221,8 @@ class Corrosion(Base):
         self.assertEqual(EXPONENT, 0.523)
         self.assertAlmostEqual(corrosion_depth_um(50.0, 10.0), 166.7, delta=0.05)
         self.assertEqual(corrosion_depth_um(50.0, 0.0), 0.0)
-        # Beyond 20 years the rate of the twentieth goes on (ISO 9224:2012, from memory): 50 years of r = 1 are 8.55, not 50^b = 7.74.
+        # Beyond 20 years the rate of the twentieth goes on (ISO 9224:2012, from memory): 50 years of r = 1 are 8.55,
+        # not 50^b = 7.74.
         self.assertAlmostEqual(corrosion_depth_um(1.0, 50.0), 8.55, delta=0.01)
         self.assertAlmostEqual(corrosion_depth_um(1.0, 20.0), 20**EXPONENT, places=9)
         # ISO 9223 first-year classes (from memory): the figure used lies inside each.
@@ -250,7 +263,9 @@ class Corrosion(Base):
         self.assertEqual(chapter.coverage, 0.0)
 
     def test_paint_keeps_rust_away_but_for_the_stain(self) -> None:
-        chapters = self.play(layer("paint", Paint()), layer("chips", Chipping(coverage=0.1)), layer("rust", Rust(creep_mm=2.0)))
+        chapters = self.play(
+            layer("paint", Paint()), layer("chips", Chipping(coverage=0.1)), layer("rust", Rust(creep_mm=2.0))
+        )
         before, after = chapters[1].pile, chapters[2]
         bare = before.exposed("ferrous")
         far = blur(self.bench.texels, bare, 4.0) < 1e-4
@@ -266,7 +281,9 @@ class Corrosion(Base):
         self.assertLess(oxide(years=1.0), oxide(years=10.0))
         self.assertLess(oxide(climate="C2"), oxide(climate="C5"))
         with_setting = float(
-            self.play(layer("rust", Rust(), Recipe()), setting=Setting(corrosivity="C5"))[-1].pile.coats[-2].thickness.mean()
+            self.play(layer("rust", Rust(), Recipe()), setting=Setting(corrosivity="C5"))[-1]
+            .pile.coats[-2]
+            .thickness.mean()
         )
         self.assertAlmostEqual(with_setting, oxide(climate="C5"), delta=1e-3)
 
@@ -283,7 +300,9 @@ class Channels(Base):
 
     def test_a_loss_leaves_a_channel_alone(self) -> None:
         painted = self.shown(layer("paint", Paint()))
-        chipped = self.shown(layer("paint", Paint()), layer("chips", Chipping(), channels={"base_color": ChannelUse(on=False)}))
+        chipped = self.shown(
+            layer("paint", Paint()), layer("chips", Chipping(), channels={"base_color": ChannelUse(on=False)})
+        )
         np.testing.assert_allclose(seen(chipped, "base_color"), seen(painted, "base_color"), atol=0.02)
         self.assertGreater(float(seen(chipped, "metalness").max()), 0.9)
 
@@ -321,7 +340,11 @@ class Playing(Base):
             bench = bench_for(shapes.box(0.2), 128)
             surface = bench.finish(bench.play(scene(*STORY))[-1].pile)
             results.append(
-                (b"".join(v.tobytes() for v in surface.sheet.values()), surface.relief.tobytes(), surface.normal.tobytes())
+                (
+                    b"".join(v.tobytes() for v in surface.sheet.values()),
+                    surface.relief.tobytes(),
+                    surface.normal.tobytes(),
+                )
             )
         self.assertEqual(results[0], results[1])
         other = bench_for(shapes.box(0.2), 128).play(scene(*STORY, seed=9))[-1].pile.visible()
@@ -403,7 +426,9 @@ class Playing(Base):
 
     def test_every_effect_is_believable_by_default_on_an_unseen_object(self) -> None:
         bench = bench_for(shapes.joined(shapes.sphere(0.08, 48), shapes.box(0.12, (0.2, 0, 0))), 256)
-        stone = dict.fromkeys(("salt", "cracks", "wetness", "water", "algae", "moss", "lichen", "mud"), "smooth concrete")
+        stone = dict.fromkeys(
+            ("salt", "cracks", "wetness", "water", "algae", "moss", "lichen", "mud"), "smooth concrete"
+        )
         bases = {"patina": "brass", **stone}
         whole = ("paint", "lacquer", "variation", "patina")
         for kind, effect in EFFECTS.items():
@@ -412,19 +437,24 @@ class Playing(Base):
             # A flood is as high as it is, and so is what rises from the ground: on an object of this size.
             made = effect.fitted(ObjectSize(0.4)) if kind in ("mud", "wetness") else effect()
             chapter = bench.play(scene(*first, layer("it", made), bases=[from_stock(bases.get(kind, "cast iron"))]))[-1]
-            # A decal says that there is a gap between ball and box; scratches are thinner than a texel is here (see below).
+            # A decal says that there is a gap between ball and box; scratches are thinner than a texel is here (see
+            # below).
             if kind not in ("decal", "scratching"):
                 self.assertEqual(chapter.note, "", kind)
             # A sign is small, and scratches are thin.
             self.assertGreater(
-                chapter.coverage, 0.001 if kind in ("decal", "scratching", "debris", "cracks", "washing") else 0.005, kind
+                chapter.coverage,
+                0.001 if kind in ("decal", "scratching", "debris", "cracks", "washing") else 0.005,
+                kind,
             )
             if kind not in whole:
                 # Subtle rather than loud.
                 self.assertLess(chapter.coverage, 0.45, kind)
             for channel, visible in chapter.pile.visible().items():
                 low, high = CHANNELS[channel].low, CHANNELS[channel].high
-                self.assertTrue(np.isfinite(visible).all() and visible.min() >= low and visible.max() <= high, f"{kind} {channel}")
+                self.assertTrue(
+                    np.isfinite(visible).all() and visible.min() >= low and visible.max() <= high, f"{kind} {channel}"
+                )
 
     def test_scratches_are_seen_where_texels_are_as_fine_as_they(self) -> None:
         notes = []

@@ -53,18 +53,23 @@ AROUND: dict[str, dict[str, Any]] = {
     "picks": {"picks": []},
 }
 OTHER: dict[tuple[str, str], Any] = {
-    ("picture", "file"): "b.png", ("proximity", "parts"): ["box 1"], ("coat", "layer"): "primer", ("exposed", "what"): "base",
-    ("mask", "layer"): "primer", ("parts", "names"): ["box 2"], ("strokes", "strokes"): ["b.json"], ("proximity", "line"): ["a.json"],
+    ("picture", "file"): "b.png", ("proximity", "parts"): ["box 1"], ("coat", "layer"): "primer", ("exposed",
+        "what"): "base",
+    ("mask", "layer"): "primer", ("parts", "names"): ["box 2"], ("strokes", "strokes"): ["b.json"], ("proximity",
+        "line"): ["a.json"],
     ("picks", "picks"): [{"what": "part", "at": [0, 0.1, 0], "facing": [0, 1, 0]}], ("proximity", "to"): "neighbours",
 }  # fmt: skip
 #: Fields that speak only when another says so.
 NEEDS: dict[tuple[str, str], dict[str, Any]] = {
-    ("cells", "width_mm"): {"what": "edges"}, ("proximity", "line"): {"to": "line"}, ("proximity", "fade_cm"): {"side": "inside"},
+    ("cells", "width_mm"): {"what": "edges"}, ("proximity", "line"): {"to": "line"}, ("proximity",
+        "fade_cm"): {"side": "inside"},
     ("picture", "towards"): {"way": "projected"}, ("picture", "azimuth_deg"): {"way": "projected", "towards": "other"},
     ("picture", "elevation_deg"): {"way": "projected", "towards": "other"},
     ("picture", "space"): {"way": "projected", "towards": "other", "azimuth_deg": 30.0, "elevation_deg": 40.0},
-    ("picture", "facing_deg"): {"way": "projected", "towards": "other", "azimuth_deg": 40.0, "facing_deg": 20.0}, ("picture", "seed"): {"broken": True},
-    ("picture", "repeat"): {"way": "uv"}, ("picture", "channel"): {"file": "b.png"}, ("picture", "holds"): {"file": "b.png"},
+    ("picture", "facing_deg"): {"way": "projected", "towards": "other", "azimuth_deg": 40.0, "facing_deg": 20.0},
+    ("picture", "seed"): {"broken": True},
+    ("picture", "repeat"): {"way": "uv"}, ("picture", "channel"): {"file": "b.png"}, ("picture",
+        "holds"): {"file": "b.png"},
 }  # fmt: skip
 
 
@@ -97,7 +102,9 @@ class EveryControl(TestCase):
         Image.fromarray((rng.random((32, 32)) * 255).astype(np.uint8)).save(cls.folder / "a.png")
         Image.fromarray((rng.random((24, 32, 4)) * 255).astype(np.uint8)).save(cls.folder / "b.png")
         for name, x in (("a", 0.0), ("b", 0.05)):
-            drawn = Stroke(brush=Brush(size_mm=60), points=[(x, 0.1, 0, 0, 1, 0, 1, 0, 0), (x, 0.1, 0.05, 0, 1, 0, 1, 0, 0)])
+            drawn = Stroke(
+                brush=Brush(size_mm=60), points=[(x, 0.1, 0, 0, 1, 0, 1, 0, 0), (x, 0.1, 0.05, 0, 1, 0, 1, 0, 0)]
+            )
             (cls.folder / f"{name}.json").write_text(drawn.model_dump_json())
         mesh = shapes.joined(shapes.box(0.2), shapes.box(0.1, (0.4, 0.06, 0.0)))
         # A little askew, so that its own axes and those of the place differ; coloured.

@@ -61,7 +61,9 @@ class FileMaps(TestCase):
         over = BaseChoice.model_validate({"material": "smooth concrete", "where": line, "file_maps": False})
         self.assertEqual(self.pink(from_stock("cast iron"), over).tolist(), [False, True])
         asked = over.model_copy(update={"file_maps": True})
-        self.assertEqual(self.pink(from_stock("cast iron").model_copy(update={"file_maps": False}), asked).tolist(), [True, False])
+        self.assertEqual(
+            self.pink(from_stock("cast iron").model_copy(update={"file_maps": False}), asked).tolist(), [True, False]
+        )
 
     def test_who_names_a_base_at_the_start_gets_it(self) -> None:
         for base, kept in ((None, True), ("smooth concrete", False)):

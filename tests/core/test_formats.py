@@ -20,19 +20,23 @@ from limus.formats.files import write_whole
 from limus.formats.gltf_read import read_gltf
 from limus.formats.gltf_write import GltfMaps, glb_bytes
 from limus.formats.png import png_bytes
+from limus.targets.gltf import _PATHS
 from tests.core import shapes
 
 ROOT = Path(__file__).resolve().parents[2]
 VALIDATOR = ROOT / "web" / "node_modules" / "gltf-validator"
 _SCRIPT = """
 const validator = require(process.argv[1]); const fs = require('fs')
-validator.validateBytes(new Uint8Array(fs.readFileSync(process.argv[2])), {maxIssues: 20}).then(r => console.log(JSON.stringify(r.issues)))
+const bytes = new Uint8Array(fs.readFileSync(process.argv[2]))
+validator.validateBytes(bytes, {maxIssues: 20}).then(r => console.log(JSON.stringify(r.issues)))
 """
 
 
 def khronos(path: Path) -> dict[str, Any]:
     """Issues that the Khronos glTF validator finds."""
-    done = subprocess.run(["node", "-e", _SCRIPT, str(VALIDATOR), str(path)], capture_output=True, text=True, check=True)
+    done = subprocess.run(
+        ["node", "-e", _SCRIPT, str(VALIDATOR), str(path)], capture_output=True, text=True, check=True
+    )
     return json.loads(done.stdout)  # type: ignore[no-any-return]
 
 
@@ -40,11 +44,17 @@ def pack(document: dict[str, Any], binary: bytes = b"") -> bytes:
     text = json.dumps(document).encode()
     text += b" " * (-len(text) % 4)
     binary += b"\0" * (-len(binary) % 4)
-    body = struct.pack("<I4s", len(text), b"JSON") + text + (struct.pack("<I4s", len(binary), b"BIN\0") + binary if binary else b"")
+    body = (
+        struct.pack("<I4s", len(text), b"JSON")
+        + text
+        + (struct.pack("<I4s", len(binary), b"BIN\0") + binary if binary else b"")
+    )
     return struct.pack("<4sII", b"glTF", 2, 12 + len(body)) + body
 
 
-def triangle(positions: np.ndarray | None = None, index: np.ndarray | None = None, uv: bool = True, **node: Any) -> bytes:
+def triangle(
+    positions: np.ndarray | None = None, index: np.ndarray | None = None, uv: bool = True, **node: Any
+) -> bytes:
     p = np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0]], np.float32) if positions is None else positions.astype(np.float32)
     i = np.array([0, 1, 2], np.uint16) if index is None else index.astype(np.uint16)
     t = np.array([[0, 1], [1, 1], [0, 0]], np.float32)
@@ -124,8 +134,10 @@ class Reading(TestCase):
 
     def test_bad_references(self) -> None:
         self.refused(pack({"asset": {"version": "2.0"}, "nodes": [{"mesh": 3}]}), "meshes[3]")
-        outside = {"asset": {"version": "2.0"}, "nodes": [{"mesh": 0}], "meshes": [{"primitives": [{"attributes": {"POSITION": 0}}]}],
-                   "accessors": [{"bufferView": 0, "componentType": 5126, "count": 3, "type": "VEC3"}], "bufferViews": [{"buffer": 0, "byteLength": 36}],
+        outside = {"asset": {"version": "2.0"}, "nodes": [{"mesh": 0}],
+            "meshes": [{"primitives": [{"attributes": {"POSITION": 0}}]}],
+                   "accessors": [{"bufferView": 0, "componentType": 5126, "count": 3, "type": "VEC3"}],
+                   "bufferViews": [{"buffer": 0, "byteLength": 36}],
                    "buffers": [{"uri": "../secret.bin", "byteLength": 36}]}  # fmt: skip
         self.refused(json.dumps(outside).encode(), "points outside", name="cup.gltf")
         outside["buffers"] = [{"uri": "gone.bin", "byteLength": 36}]
@@ -178,7 +190,16 @@ class Writing(TestCase):
             "bare": glb_bytes(shapes.box()),
             "hoist": glb_bytes(gate_hoist.build(), [self.maps()]),
             "coated": glb_bytes(
-                shapes.sphere(0.1, 24), [self.maps(pictures={"clear_coat": png_bytes(np.zeros((8, 8, 3), np.uint8))})]
+                shapes.sphere(0.1, 24),
+                [
+                    self.maps(
+                        pictures={"clear_coat": png_bytes(np.zeros((8, 8, 3), np.uint8))},
+                        slots={
+                            "KHR_materials_clearcoat.clearcoatTexture": "clear_coat",
+                            "KHR_materials_clearcoat.clearcoatNormalTexture": "normal",
+                        },
+                    )
+                ],
             ),
             "everything": glb_bytes(
                 shapes.sphere(0.1, 24),
@@ -188,8 +209,16 @@ class Writing(TestCase):
                             ("clear_coat", "fuzz", "specular", "film", "transmission", "emission"),
                             png_bytes(np.zeros((8, 8, 4), np.uint8)),
                         ),
-                        numbers={"ior": 1.33, "film_ior": 1.4, "depth_m": 0.02, "emission": 1000.0},
-                        tint=(0.8, 0.9, 1.0),
+                        slots=_PATHS,
+                        numbers={
+                            "KHR_materials_ior.ior": 1.33,
+                            "KHR_materials_iridescence.iridescenceIor": 1.4,
+                            "KHR_materials_volume.thicknessFactor": 0.0,
+                            "KHR_materials_iridescence.iridescenceThicknessMaximum": 2000.0,
+                            "KHR_materials_volume.attenuationDistance": 0.02,
+                            "KHR_materials_volume.attenuationColor": [0.8, 0.9, 1.0],
+                            "KHR_materials_emissive_strength.emissiveStrength": 1000.0,
+                        },
                     )
                 ],
             ),
@@ -243,13 +272,17 @@ class BaseNormals(TestCase):
         flat = png_bytes(np.full((8, 8, 3), 128, np.uint8))
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "lean.glb"
-            path.write_bytes(glb_bytes(shapes.box(0.1), [GltfMaps({"base_color": flat, "orm": flat, "normal": png_bytes(image)})]))
+            path.write_bytes(
+                glb_bytes(shapes.box(0.1), [GltfMaps({"base_color": flat, "orm": flat, "normal": png_bytes(image)})])
+            )
             mesh = read_gltf(path)
             self.assertEqual(mesh.normal_maps[0].pixels.shape, (16, 16, 3))  # type: ignore[union-attr]
             got = base_normal(Texels.of(mesh, 32))
             assert got is not None
             np.testing.assert_allclose(got, np.broadcast_to(lean, got.shape), atol=0.01)
-            path.write_bytes(glb_bytes(shapes.box(0.1), [GltfMaps({"base_color": flat, "orm": flat, "normal": b"no picture"})]))
+            path.write_bytes(
+                glb_bytes(shapes.box(0.1), [GltfMaps({"base_color": flat, "orm": flat, "normal": b"no picture"})])
+            )
             spoilt = read_gltf(path)
             self.assertEqual(spoilt.normal_maps, ())
             self.assertIn("normalTexture could not be read", spoilt.notes[0])
@@ -265,7 +298,8 @@ class DemoObject(TestCase):
         self.assertTrue(0.9 < size[1] < 1.2)
         self.assertAlmostEqual(float(mesh.bounds[0, 1]), 0.0, places=4)
         self.assertLess(
-            float((np.einsum("ij,ij->i", mesh.face_normals, mesh.normals[mesh.triangles].mean(axis=1)) < 0).mean()), 1e-3
+            float((np.einsum("ij,ij->i", mesh.face_normals, mesh.normals[mesh.triangles].mean(axis=1)) < 0).mean()),
+            1e-3,
         )
         health = uv_health(mesh, 512)
         self.assertLess(health.overlapping, 0.005)

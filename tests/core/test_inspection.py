@@ -127,7 +127,9 @@ class Surface(TestCase):
         fins = []
         for k, angle in enumerate((0.0, 2.0, 4.0)):
             c, s = np.cos(angle), np.sin(angle)
-            corners = np.array([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0.0]]) @ np.array([[1, 0, 0], [0, c, s], [0, -s, c]])
+            corners = np.array([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0.0]]) @ np.array(
+                [[1, 0, 0], [0, c, s], [0, -s, c]]
+            )
             fins.append((corners, shapes.cell(k, 0, 3, 1)))
         self.assertIn("non-manifold", keys(shapes.from_faces(fins)))
 
@@ -146,7 +148,8 @@ class Surface(TestCase):
             cut = shape.submesh([np.arange(len(shape.faces) - 7)], append=True)
             for given in (shape, cut):
                 mesh = Mesh(
-                    given.vertices.astype(np.float32), given.vertex_normals.astype(np.float32), given.faces.astype(np.int32),
+                    given.vertices.astype(np.float32), given.vertex_normals.astype(np.float32),
+                    given.faces.astype(np.int32),
                     parts=(Part("a", 0, len(given.faces), 0),),
                 )  # fmt: skip
                 single = trimesh.grouping.group_rows(given.edges_sorted, require_count=1)
@@ -193,7 +196,11 @@ class DemoObjects(TestCase):
 
     def test_unwrapping_mends_what_it_says_it_mends(self) -> None:
         cells = [shapes.cell(0, 0, 1, 1)] * 6
-        for mesh in (shapes.box(0.3, uv_of=cells), replace(gate_hoist.build(), uv=None), replace(shapes.sphere(0.3, 24), uv=None)):
+        for mesh in (
+            shapes.box(0.3, uv_of=cells),
+            replace(gate_hoist.build(), uv=None),
+            replace(shapes.sphere(0.3, 24), uv=None),
+        ):
             health = uv_health(unwrapped(mesh), 1024)
             self.assertLess(health.overlapping, 0.001, mesh.source)
             self.assertEqual((health.outside, health.zero_area), (0.0, 0))

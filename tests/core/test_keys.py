@@ -55,7 +55,9 @@ class WatchedPlace(Place):
         if name == "measured":
             around = Watched(real.around, {"neighbours": "neighbours"}, seen)
             watched = Watched(
-                real, dict.fromkeys(("curvature", "occlusion", "sky", "thickness", "missed", "normal", "table"), "rays"), seen
+                real,
+                dict.fromkeys(("curvature", "occlusion", "sky", "thickness", "missed", "normal", "table"), "rays"),
+                seen,
             )
             watched.__dict__["around"] = around
             return watched
@@ -150,7 +152,10 @@ class Kept(TestCase):
         with patch.object(Store, "get", get):
             play(before, self.plan)
             made.clear()
-            play(after, RayPlan(self.plan.radii_mm, self.plan.reaches_mm, self.plan.thickness_mm, 9) if finer else self.plan)
+            play(
+                after,
+                RayPlan(self.plan.radii_mm, self.plan.reaches_mm, self.plan.thickness_mm, 9) if finer else self.plan,
+            )
         return {name.split(".")[0] + "." + name.split(".")[1] for name in made}
 
     @staticmethod

@@ -73,10 +73,14 @@ class Names(TestCase):
         # Words of the trade (common practice, no source).
         for name, role in {
             "OldWall_BaseColor.png": "base_color", "wall-diffuse-2k.jpg": "base_color", "wall_col_1.png": "base_color",
-            "brushed_metal_roughness.png": "roughness", "smooth_concrete_albedo.png": "base_color", "T_rock_nrm.tga": "normal",
-            "rock NormalGL.png": "normal", "plaster_disp_4k.exr": "height", "plaster.height.tif": "height", "a_ambientOcclusion.png": "occlusion",
-            "x_gloss.png": "gloss", "iron_metallic.png": "metalness", "leaf_opacity.png": "opacity", "lamp_emissive.png": "emission",
-            "skin_coat_roughness.png": "coat_roughness", "ground_bump.png": "bump", "DSC_0412.jpg": "", "стена_цвет.png": "", "壁.png": "",
+            "brushed_metal_roughness.png": "roughness", "smooth_concrete_albedo.png": "base_color",
+            "T_rock_nrm.tga": "normal",
+            "rock NormalGL.png": "normal", "plaster_disp_4k.exr": "height", "plaster.height.tif": "height",
+            "a_ambientOcclusion.png": "occlusion",
+            "x_gloss.png": "gloss", "iron_metallic.png": "metalness", "leaf_opacity.png": "opacity",
+            "lamp_emissive.png": "emission",
+            "skin_coat_roughness.png": "coat_roughness", "ground_bump.png": "bump", "DSC_0412.jpg": "",
+            "стена_цвет.png": "", "壁.png": "",
         }.items():  # fmt: skip
             self.assertEqual(by_name(name)[0], role, name)
 
@@ -86,10 +90,14 @@ class Names(TestCase):
         self.assertEqual(by_name("door_metallicRoughness.png"), ("packed", ("", "roughness", "metalness")))
 
     def test_green(self) -> None:
-        self.assertEqual([green_by_name(n) for n in ("a_normal_gl.png", "a_NormalDX.png", "a_normal.png")], ["up", "down", ""])
+        self.assertEqual(
+            [green_by_name(n) for n in ("a_normal_gl.png", "a_NormalDX.png", "a_normal.png")], ["up", "down", ""]
+        )
 
     def test_name_of_a_set(self) -> None:
-        self.assertEqual(set_name(["old_brick_albedo.png", "old_brick_rough_2k.png", "old_brick_normal.png"]), "Old brick")
+        self.assertEqual(
+            set_name(["old_brick_albedo.png", "old_brick_rough_2k.png", "old_brick_normal.png"]), "Old brick"
+        )
         self.assertEqual(set_name(["albedo.png", "rough.png"]), "Albedo")
 
     def test_every_channel_has_a_role(self) -> None:
@@ -119,7 +127,9 @@ class Reading(Files):
             upper_left = np.concatenate([np.zeros(6, int), before[:-6]])
             estimate = left + before - upper_left
             away = [abs(estimate - x) for x in (left, before, upper_left)]
-            paeth = np.where((away[0] <= away[1]) & (away[0] <= away[2]), left, np.where(away[1] <= away[2], before, upper_left))
+            paeth = np.where(
+                (away[0] <= away[1]) & (away[0] <= away[2]), left, np.where(away[1] <= away[2], before, upper_left)
+            )
             taken = [0 * row, left, before, (left + before) // 2, paeth][y % 5]
             packed += bytes([y % 5]) + ((row - taken) % 256).astype(np.uint8).tobytes()
             before = row
@@ -179,7 +189,14 @@ class Reading(Files):
             chunk = struct.pack(">I", 13) + b"IHDR" + body + struct.pack(">I", zlib.crc32(b"IHDR" + body))
             data = zlib.compress(b"\0" * 400)
             packed = struct.pack(">I", len(data)) + b"IDAT" + data + struct.pack(">I", zlib.crc32(b"IDAT" + data))
-            return b"\x89PNG\r\n\x1a\n" + chunk + packed + struct.pack(">I", 0) + b"IEND" + struct.pack(">I", zlib.crc32(b"IEND"))
+            return (
+                b"\x89PNG\r\n\x1a\n"
+                + chunk
+                + packed
+                + struct.pack(">I", 0)
+                + b"IEND"
+                + struct.pack(">I", zlib.crc32(b"IEND"))
+            )
 
         for name, data, said in (
             ("nothing.png", b"", "is empty"),
@@ -212,7 +229,10 @@ class Reading(Files):
 
     def test_what_packs_well_is_still_taken(self) -> None:
         # One colour all over packs to a thousandth.
-        for name, image in (("even.png", np.zeros((2048, 2048, 3), np.uint8)), ("even.tif", np.zeros((1024, 1024), np.uint8))):
+        for name, image in (
+            ("even.png", np.zeros((2048, 2048, 3), np.uint8)),
+            ("even.tif", np.zeros((1024, 1024), np.uint8)),
+        ):
             more = {"compression": "tiff_deflate"} if name.endswith("tif") else {"compress_level": 9}
             Image.fromarray(image).save(self.folder / name, **more)
             self.assertEqual(read_picture(self.folder / name).pixels.shape[:2], image.shape[:2])
@@ -223,7 +243,9 @@ class Reading(Files):
         self.put("half.png", np.array([[[0], [255]], [[255], [0]]], np.uint8).repeat(3, axis=2))
         picture = read_picture(self.folder / "half.png")
         self.assertAlmostEqual(float(level_of(picture, 2, gamma=2.2)[0, 0, 0]), 0.5, places=5)
-        np.testing.assert_allclose(level_of(picture, 1, gamma=2.2)[:, :, 0], to_linear(picture.values[:, :, 0]), atol=1e-6)
+        np.testing.assert_allclose(
+            level_of(picture, 1, gamma=2.2)[:, :, 0], to_linear(picture.values[:, :, 0]), atol=1e-6
+        )
 
 
 class Normals(TestCase):
@@ -276,7 +298,9 @@ class Sets(Files):
 
     def test_a_whole_set(self) -> None:
         found = self.look(*self.usual())
-        self.assertEqual(sorted(self.roles(found).values()), ["base_color", "height", "normal", "occlusion", "roughness"])
+        self.assertEqual(
+            sorted(self.roles(found).values()), ["base_color", "height", "normal", "occlusion", "roughness"]
+        )
         self.assertEqual(found.green, "down")
         self.assertAlmostEqual(found.range_share, 0.03, delta=0.002)
         self.assertEqual({u.role: u.colour for u in found.uses}["base_color"], "srgb")
@@ -299,17 +323,22 @@ class Sets(Files):
     def test_packed_is_split(self) -> None:
         image = np.stack([relief(k) * 255 for k in range(3)], axis=2).astype(np.uint8)
         roles = self.roles(self.look(self.put("gate_orm.png", image)))
-        self.assertEqual(roles, {"gate_orm.png/R": "occlusion", "gate_orm.png/G": "roughness", "gate_orm.png/B": "metalness"})
+        self.assertEqual(
+            roles, {"gate_orm.png/R": "occlusion", "gate_orm.png/G": "roughness", "gate_orm.png/B": "metalness"}
+        )
 
     def test_what_is_odd_is_said_with_what_was_done(self) -> None:
         names = self.usual(".jpg")
         names.append(self.put("brick_wall_albedo_small.png", np.full((32, 32, 3), (90, 60, 40), np.uint8)))
-        names.append(self.put("brick_wall_metalness.png", np.random.default_rng(0).integers(0, 255, (64, 64, 3), dtype=np.uint8)))
+        names.append(
+            self.put("brick_wall_metalness.png", np.random.default_rng(0).integers(0, 255, (64, 64, 3), dtype=np.uint8))
+        )
         names.append(self.put("brick_wall_opacity.png", np.full((64, 64), 255, np.uint8)))
         found = self.look(*names)
         said = "\n".join(found.findings)
         for words in (
-            "packed with losses", "two files are base color: brick_wall_albedo.png is used", "has colour in it: its brightness is used",
+            "packed with losses", "two files are base color: brick_wall_albedo.png is used",
+            "has colour in it: its brightness is used",
             "sizes differ", "green of brick_wall_normal.jpg points down",
         ):  # fmt: skip
             self.assertIn(words, said)
@@ -376,7 +405,9 @@ class AsBase(Files):
             MapUse(file="g.png", role="reflectance"),
         ]
         skin, _ = self.lay(MapSet(maps=maps, range_mm=4.0))
-        np.testing.assert_allclose(skin.sheet["base_color"], to_linear(colour.reshape(-1, 3) / np.float32(255)), atol=1e-4)  # type: ignore[attr-defined]
+        np.testing.assert_allclose(
+            skin.sheet["base_color"], to_linear(colour.reshape(-1, 3) / np.float32(255)), atol=1e-4
+        )  # type: ignore[attr-defined]
         # Gloss is roughness turned round.
         np.testing.assert_allclose(skin.sheet["roughness"], np.clip(1 - gloss.ravel() / 255, 0.02, 1), atol=1e-4)  # type: ignore[attr-defined]
         # Signed middle: grey 0.5 is neither high nor low.
@@ -407,7 +438,10 @@ class AsBase(Files):
         for maps, said in (
             ([{"file": "a", "role": "height"}, {"file": "b", "role": "height"}], "two maps are 'height'"),
             ([{"file": "a", "role": "taste"}], "'taste' is not a role"),
-            ([{"file": "a", "role": "gloss"}, {"file": "b", "role": "roughness"}], "there is a roughness and a gloss map"),
+            (
+                [{"file": "a", "role": "gloss"}, {"file": "b", "role": "roughness"}],
+                "there is a roughness and a gloss map",
+            ),
         ):
             with self.assertRaisesRegex(ValueError, said):
                 MapSet.model_validate({"maps": maps})

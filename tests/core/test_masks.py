@@ -48,8 +48,10 @@ class Blending(TestCase):
         b, s = (x.ravel() for x in np.meshgrid(grid, grid))
         below, above = Image.fromarray(b.reshape(256, 256)), Image.fromarray(s.reshape(256, 256))
         pairs = {
-            "multiply": ImageChops.multiply, "screen": ImageChops.screen, "darken": ImageChops.darker, "lighten": ImageChops.lighter,
-            "difference": ImageChops.difference, "overlay": ImageChops.overlay, "add": ImageChops.add, "subtract": ImageChops.subtract,
+            "multiply": ImageChops.multiply, "screen": ImageChops.screen, "darken": ImageChops.darker,
+            "lighten": ImageChops.lighter,
+            "difference": ImageChops.difference, "overlay": ImageChops.overlay, "add": ImageChops.add,
+            "subtract": ImageChops.subtract,
         }  # fmt: skip
         for mode, other in pairs.items():
             ours = combine((b / 255).astype(np.float32), (s / 255).astype(np.float32), mode) * 255
@@ -104,11 +106,14 @@ class Coverage(TestCase):
         self.assertEqual(bars, [0.25, 0.0, 0.25, 0.5])
 
     def test_five_percent_on_two_uv_layouts(self) -> None:
-        # The same solid, once with even islands and once with one island blown up: coverage is of the surface, not of the texture.
+        # The same solid, once with even islands and once with one island blown up: coverage is of the surface, not of
+        # the texture.
         even = shapes.box(0.3)
         cells = [shapes.cell(k, 0, 5, 4) for k in range(5)]
         uneven = shapes.box(0.3, uv_of=[*cells, np.array([[0.05, 0.98], [0.95, 0.98], [0.95, 0.28], [0.05, 0.28]])])
-        recipe = Recipe(terms=[term(Noise(size_mm=60.0, octaves=3))], cut=Cut(by="coverage", coverage=0.05, width=0.002))
+        recipe = Recipe(
+            terms=[term(Noise(size_mm=60.0, octaves=3))], cut=Cut(by="coverage", coverage=0.05, width=0.002)
+        )
         for mesh in (even, uneven):
             for size in (256, 512):
                 texels = Texels.of(mesh, size)
@@ -187,7 +192,12 @@ class Recipes(TestCase):
 
     def test_only_who_asks_for_the_weather_depends_on_it(self) -> None:
         dry = Scope(replace(self.scope.place, exposure=None), self.scope.keep, self.scope.seed)
-        for source, asks in ((SOURCES["rain"](), True), (SOURCES["runoff"](), True), (SOURCES["sun"](), True), (Noise(), False)):
+        for source, asks in (
+            (SOURCES["rain"](), True),
+            (SOURCES["runoff"](), True),
+            (SOURCES["sun"](), True),
+            (Noise(), False),
+        ):
             recipe = Recipe(terms=[Term(source=source)])
             self.assertEqual(recipe.weather, asks)
             self.assertEqual(recipe.key(self.scope) != recipe.key(dry), asks, source.kind)

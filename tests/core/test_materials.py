@@ -69,7 +69,11 @@ class Maps(TestCase):
 
     def test_encoded_channels(self) -> None:
         texels = Texels.of(shapes.plane(), 16)
-        rows = {"base_color": np.tile(one((0.21404, 0.0, 1.0)), (len(texels), 1)), "metalness": one(0.25), "roughness": one(0.75)}
+        rows = {
+            "base_color": np.tile(one((0.21404, 0.0, 1.0)), (len(texels), 1)),
+            "metalness": one(0.25),
+            "roughness": one(0.75),
+        }
         normal = np.tile(np.array([0, 0, 1], np.float32), (len(texels), 1))
         maps = encode_surface(texels, rows, normal, np.full(len(texels), 0.2, np.float32))
         self.assertEqual(maps["base_color"][0, 8, 8].tolist(), [128, 0, 255, 255])

@@ -107,7 +107,9 @@ class Neighbours(TestCase):
         field = texels.position[:, 0].copy()
         extended = texels.extend(field)
         rim = texels.neighbours >= len(texels)
-        np.testing.assert_allclose(extended[texels.neighbours[rim]], np.repeat(field[:, None], 4, axis=1)[rim], atol=1e-6)
+        np.testing.assert_allclose(
+            extended[texels.neighbours[rim]], np.repeat(field[:, None], 4, axis=1)[rim], atol=1e-6
+        )
 
 
 def _turns() -> list[np.ndarray]:

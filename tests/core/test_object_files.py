@@ -74,7 +74,8 @@ class OneShapeInFourFormats(Case):
         np.testing.assert_allclose(areas, shape.area, rtol=1e-5)
 
     def test_same_readings(self) -> None:
-        # The four files, unwrapped in one way, give the same readings: the surface is compared at points, not texel by texel.
+        # The four files, unwrapped in one way, give the same readings: the surface is compared at points, not texel by
+        # texel.
         from scipy.spatial import cKDTree
 
         from limus.readings.ray_pass import RayPlan, measure_rays
@@ -169,7 +170,8 @@ class Obj(Case):
 class Ply(Case):
     def ply(self, faces: str = "3 0 1 2\n", count: int = 1) -> str:
         return (
-            "ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float z\nproperty float s\nproperty float t\n"
+            "ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float "
+            "z\nproperty float s\nproperty float t\n"
             "property uchar red\nproperty uchar green\nproperty uchar blue\n"
             f"element face {count}\nproperty list uchar int vertex_indices\nend_header\n"
             f"0 0 0 0 0 255 0 0\n1 0 0 1 0 0 255 0\n0 1 0 0 1 0 0 255\n{faces}"
@@ -202,7 +204,8 @@ class Stl(Case):
         for data in (
             self.binary(p),
             self.binary(p, b"solid but binary"),
-            b"solid cup\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 0\nendloop\nendfacet\nendsolid cup\n",
+            b"solid cup\nfacet normal 0 0 1\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 1 "
+            b"0\nendloop\nendfacet\nendsolid cup\n",
         ):
             mesh = read_object(self.write("cup.stl", data))
             self.assertEqual((len(mesh.triangles), mesh.uv, mesh.colours), (1, None, None))
@@ -226,7 +229,8 @@ class Gltf(Case):
     def test_with_files_beside_it(self) -> None:
         blob = np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0]], np.float32).tobytes()
         document = {
-            "asset": {"version": "2.0"}, "nodes": [{"mesh": 0}], "meshes": [{"primitives": [{"attributes": {"POSITION": 0}}]}],
+            "asset": {"version": "2.0"}, "nodes": [{"mesh": 0}],
+            "meshes": [{"primitives": [{"attributes": {"POSITION": 0}}]}],
             "accessors": [{"bufferView": 0, "componentType": 5126, "count": 3, "type": "VEC3"}],
             "bufferViews": [{"buffer": 0, "byteLength": 36}], "buffers": [{"uri": "my%20data.bin", "byteLength": 36}],
         }  # fmt: skip
@@ -244,7 +248,14 @@ class Gltf(Case):
         inside.mkdir()
         self.write("secret.bin", b"\0" * 36)
         (inside / "link.bin").symlink_to(self.folder / "secret.bin")
-        for name in ("../secret.bin", "%2e%2e/secret.bin", "..\\secret.bin", "/etc/passwd", "link.bin", "a/../../secret.bin"):
+        for name in (
+            "../secret.bin",
+            "%2e%2e/secret.bin",
+            "..\\secret.bin",
+            "/etc/passwd",
+            "link.bin",
+            "a/../../secret.bin",
+        ):
             with self.assertRaises(InputError) as caught:
                 beside(inside, name, "cup.gltf")
             self.assertNotIn("secret.bin is", caught.exception.line)
@@ -257,7 +268,9 @@ class Gltf(Case):
         orm = png_bytes(np.broadcast_to(np.array([255, 64, 255], np.uint8), (8, 8, 3)).copy())
         flat = png_bytes(np.broadcast_to(np.array([128, 128, 255], np.uint8), (8, 8, 3)).copy())
         mesh = read_object(
-            self.write("red.glb", glb_bytes(shapes.box(0.1), [GltfMaps({"base_color": red, "orm": orm, "normal": flat})]))
+            self.write(
+                "red.glb", glb_bytes(shapes.box(0.1), [GltfMaps({"base_color": red, "orm": orm, "normal": flat})])
+            )
         )
         (maps,) = mesh.base_maps
         assert maps is not None and maps.color is not None and maps.orm is not None
@@ -283,14 +296,18 @@ class Names(Case):
         box = shapes.joined(shapes.box(0.1), shapes.box(0.1, (0.3, 0, 0)), shapes.box(0.1, (0.6, 0, 0)))
         parts = tuple(replace(p, map_set=k) for k, p in enumerate(box.parts))
         mesh = read_object(
-            self.write("steel.glb", glb_bytes(replace(box, parts=parts, uv_domains=("Steel", "Steel 2", "Steel"), uv_titles=())))
+            self.write(
+                "steel.glb",
+                glb_bytes(replace(box, parts=parts, uv_domains=("Steel", "Steel 2", "Steel"), uv_titles=())),
+            )
         )
         self.assertEqual(len(set(mesh.uv_domains)), 3)
         self.assertEqual(distinct(["Steel", "Steel 2", "Steel"]), ("Steel", "Steel 2", "Steel 3"))
         # The same again gives the same: names are stable.
         self.assertEqual(replace(mesh, source="again").uv_domains, mesh.uv_domains)
         self.assertEqual(
-            replace(box, parts=parts, uv_domains=("Steel", "Steel", "Rim"), uv_titles=()).uv_titles, ("Steel", "Steel", "Rim")
+            replace(box, parts=parts, uv_domains=("Steel", "Steel", "Rim"), uv_titles=()).uv_titles,
+            ("Steel", "Steel", "Rim"),
         )
 
 
@@ -335,7 +352,9 @@ class Zips(Case):
 
     def test_a_good_one(self) -> None:
         mesh = read_object(
-            self.zip({"a/cup.obj": f"{SQUARE}f 1/1 2/2 3/3\n".encode(), "__MACOSX/a/cup.obj": b"junk", "a/readme.txt": b"hi"})
+            self.zip(
+                {"a/cup.obj": f"{SQUARE}f 1/1 2/2 3/3\n".encode(), "__MACOSX/a/cup.obj": b"junk", "a/readme.txt": b"hi"}
+            )
         )
         self.assertEqual((len(mesh.triangles), mesh.source), (1, "pack.zip"))
 

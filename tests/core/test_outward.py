@@ -18,7 +18,9 @@ from tests.core import shapes
 
 
 def patches(*grids: np.ndarray) -> Mesh:
-    """Grids of (rows, columns, 3) points as one mesh, none sharing a vertex with another; their faces look along rows x columns."""
+    """Grids of (rows, columns, 3) points as one mesh, none sharing a vertex with another; their faces look along rows
+    x columns.
+    """
     points, triangles, count = [], [], 0
     for grid in grids:
         rows, columns = grid.shape[:2]
@@ -58,7 +60,9 @@ class Outward(TestCase):
             way = outward(mesh)
             edge = (np.abs(mesh.positions[:, 1]) < 1e-6) & (np.abs(mesh.positions[:, 2]) < 1e-6)
             self.assertEqual(int(edge.sum()), sum(columns))
-            np.testing.assert_allclose(way[edge], np.broadcast_to([0, np.sqrt(0.5), np.sqrt(0.5)], (sum(columns), 3)), atol=2e-3)
+            np.testing.assert_allclose(
+                way[edge], np.broadcast_to([0, np.sqrt(0.5), np.sqrt(0.5)], (sum(columns), 3)), atol=2e-3
+            )
             self.assertLess(float(np.abs(way[~edge] - mesh.normals[~edge]).max()), 1e-5)
 
     def test_both_sides_of_a_sheet_go_apart(self) -> None:
@@ -96,7 +100,11 @@ class Outward(TestCase):
         cap = pier_cap.build()
         way, p = outward(cap), cap.positions
         rim = np.isclose(p[:, 1], pier_cap.TOP, atol=1e-6)
-        straight = rim & (np.abs(np.abs(p[:, 2]) - (pier_cap.DEEP / 2 - 0.024)) < 1e-6) & (np.abs(np.abs(p[:, 0]) - 0.285) < 0.22)
+        straight = (
+            rim
+            & (np.abs(np.abs(p[:, 2]) - (pier_cap.DEEP / 2 - 0.024)) < 1e-6)
+            & (np.abs(np.abs(p[:, 0]) - 0.285) < 0.22)
+        )
         self.assertGreater(int(straight.sum()), 50)
         out = way[straight] * np.sign(p[straight][:, 2])[:, None]
         self.assertGreater(float(out[:, 2].min()), 0.05)

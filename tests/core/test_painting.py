@@ -29,7 +29,10 @@ from tests.core import shapes
 
 
 def straight(
-    start: tuple[float, float, float], end: tuple[float, float, float], facing: tuple[float, float, float], count: int = 12
+    start: tuple[float, float, float],
+    end: tuple[float, float, float],
+    facing: tuple[float, float, float],
+    count: int = 12,
 ) -> list[Any]:
     """Points of a straight stroke with full pressure."""
     share = np.linspace(0, 1, count)[:, None]
@@ -57,7 +60,8 @@ class Footprint(TestCase):
             self.assertAlmostEqual(area_mm2(texels, drawn) / (np.pi * (size / 2) ** 2), 1.0, delta=0.02)
 
     def test_it_touches_what_a_tree_of_points_finds(self) -> None:
-        # Against scipy's cKDTree: on a plane everything within the radius, and nothing beyond it (and the rim of one texel).
+        # Against scipy's cKDTree: on a plane everything within the radius, and nothing beyond it (and the rim of one
+        # texel).
         texels = Texels.of(shapes.plane(0.3), 128)
         rows, _ = footprint(Canvas.of(texels), stroke([(0.03, 0, -0.02, 0, 1, 0, 1, 0, 0)], 50.0))
         near = set(cKDTree(texels.position).query_ball_point([0.03, 0, -0.02], 0.0249))
@@ -103,7 +107,9 @@ class Footprint(TestCase):
 
     def test_mirrored(self) -> None:
         texels = Texels.of(shapes.plane(0.3), 256)
-        drawn = stroke(straight((0.03, 0, -0.05), (0.1, 0, 0.06), (0, 1, 0)), 20.0, mirror=Mirror(normal=(1, 0, 0), at=0.0))
+        drawn = stroke(
+            straight((0.03, 0, -0.05), (0.1, 0, 0.06), (0, 1, 0)), 20.0, mirror=Mirror(normal=(1, 0, 0), at=0.0)
+        )
         rows, alpha = footprint(Canvas.of(texels), drawn)
         mask = np.zeros(len(texels), np.float32)
         mask[rows] = alpha
@@ -137,7 +143,8 @@ class Footprint(TestCase):
         texels = Texels.of(shapes.plane(0.3), 256)
         at = [(0, 0, 0, 0, 1, 0, 1, 0, 0)]
         area = {
-            s: area_mm2(texels, stroke(at, brush={"shape": s, "hardness": 1.0})) for s in ("round", "square", "ragged", "picture")
+            s: area_mm2(texels, stroke(at, brush={"shape": s, "hardness": 1.0}))
+            for s in ("round", "square", "ragged", "picture")
         }
         self.assertAlmostEqual(area["square"] / 1600, 1.0, delta=0.03)
         self.assertAlmostEqual(area["picture"] / 1600, 1.0, delta=0.05)  # without a picture: all of its frame
@@ -157,7 +164,8 @@ class Footprint(TestCase):
         path = straight((-0.1, 0, 0), (0.1, 0, 0), (0, 1, 0))
         first = dabs_of(stroke(path, 10.0, brush={"scatter": 2.0, "seed": 4}), texels.mesh).middle
         self.assertEqual(
-            first.tobytes(), dabs_of(stroke(path, 10.0, brush={"scatter": 2.0, "seed": 4}), texels.mesh).middle.tobytes()
+            first.tobytes(),
+            dabs_of(stroke(path, 10.0, brush={"scatter": 2.0, "seed": 4}), texels.mesh).middle.tobytes(),
         )
         self.assertGreater(float(np.abs(first[:, 2]).max()), 0.005)
         faint = footprint(Canvas.of(texels), stroke(path, 20.0, brush={"flow": 0.1, "spacing": 1.0}))[1].max()
@@ -234,7 +242,9 @@ class OnAnObject(TestCase):
     def test_one_more_stroke_costs_only_itself(self) -> None:
         texels = Texels.of(shapes.plane(0.3), 128)
         rng = np.random.default_rng(3)
-        drawn = [stroke([(float(x), 0, float(z), 0, 1, 0, 1, 0, 0)], 12.0) for x, z in rng.uniform(-0.12, 0.12, (40, 2))]
+        drawn = [
+            stroke([(float(x), 0, float(z), 0, 1, 0, 1, 0, 0)], 12.0) for x, z in rng.uniform(-0.12, 0.12, (40, 2))
+        ]
         names = self.write(*drawn)
         cache = Store()
         painted(texels, names[:-1], self.find, cache)
@@ -272,7 +282,9 @@ class OnAnObject(TestCase):
         self.assertTrue((mesh.normals[rows, 0] > 0.9).any() and (mesh.normals[rows, 1] > 0.9).any())
 
     def test_a_drawn_line(self) -> None:
-        names = self.write(stroke(straight((0, 0, 0), (0.1, 0, 0), (0, 1, 0), 5)), stroke([(1.0, 0, 0, 0, 1, 0, 1, 0, 0)]))
+        names = self.write(
+            stroke(straight((0, 0, 0), (0.1, 0, 0), (0, 1, 0), 5)), stroke([(1.0, 0, 0, 0, 1, 0, 1, 0, 0)])
+        )
         points, corners = lines_of(names, self.find, shapes.plane(0.3))
         self.assertEqual((len(points), len(corners)), (6, 5))
         self.assertEqual(corners[-1].tolist(), [5, 5, 5])
@@ -296,7 +308,9 @@ class Refusals(TestCase):
         self.refused({**good, "colour": 1}, "colour")
 
     def test_a_million_dabs(self) -> None:
-        long = stroke(straight((0, 0, 0), (100.0, 0, 0), (0, 1, 0), 3), 1.0, brush={"spacing": 0.1}).model_dump(mode="json")
+        long = stroke(straight((0, 0, 0), (100.0, 0, 0), (0, 1, 0), 3), 1.0, brush={"spacing": 0.1}).model_dump(
+            mode="json"
+        )
         self.refused(long, "1000001 dabs", "brush.spacing", "larger brush")
 
     def test_files(self) -> None:
@@ -320,7 +334,12 @@ class Refusals(TestCase):
 
 class Picking(TestCase):
     def rows(
-        self, mesh: Mesh, what: str, at: tuple[float, float, float], facing: tuple[float, float, float], angle: float = 30.0
+        self,
+        mesh: Mesh,
+        what: str,
+        at: tuple[float, float, float],
+        facing: tuple[float, float, float],
+        angle: float = 30.0,
     ) -> np.ndarray:
         texels = Texels.of(mesh, 64)
         return picked_triangles(mesh, texels.near, what, np.array(at), np.array(facing), angle)

@@ -115,7 +115,9 @@ class Fields(TestCase):
         )
         self.assertEqual((size["minimum"], size["maximum"], size["description"]), (0.1, 100.0, "How large"))
         self.assertEqual((fields["tint"]["control"], fields["loud"]["control"]), ("colour", "switch"))
-        self.assertEqual((fields["mode"]["names"], fields["mode"]["when"]), ({"a": "first", "b": "second"}, {"loud": True}))
+        self.assertEqual(
+            (fields["mode"]["names"], fields["mode"]["when"]), ({"a": "first", "b": "second"}, {"loud": True})
+        )
 
     def test_unknown_fields_nan_and_limits_are_refused(self) -> None:
         for bad in ({"colour": 1}, {"size_mm": float("nan")}, {"size_mm": 1000.0}, {"mode": "c"}, {"tint": [1, 2]}):

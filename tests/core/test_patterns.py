@@ -39,7 +39,8 @@ class Octave(TestCase):
         self.assertLess(float(np.abs(fractal(cloud(100000), 20.0, octaves=1)).max()) * OCTAVE_DEVIATION, 1.2)
 
     def test_deviation_by_integration(self) -> None:
-        # Variance of one octave: sum over the eight corners of E[g^2] (fade products)^2 |d|^2 over the cube; by symmetry 8 A B^2.
+        # Variance of one octave: sum over the eight corners of E[g^2] (fade products)^2 |d|^2 over the cube; by
+        # symmetry 8 A B^2.
         def fade(x: float) -> float:
             return x**3 * (x * (x * 6 - 15) + 10)
 
@@ -50,7 +51,9 @@ class Octave(TestCase):
     def test_seeds_differ_and_repeat(self) -> None:
         points = cloud(2000, 9.0, 1)
         self.assertEqual(fractal(points, 50.0, seed=5).tobytes(), fractal(points, 50.0, seed=5).tobytes())
-        self.assertLess(abs(float(np.corrcoef(fractal(points, 50.0, seed=5), fractal(points, 50.0, seed=6))[0, 1])), 0.1)
+        self.assertLess(
+            abs(float(np.corrcoef(fractal(points, 50.0, seed=5), fractal(points, 50.0, seed=6))[0, 1])), 0.1
+        )
 
 
 class Fractal(TestCase):
@@ -62,8 +65,9 @@ class Fractal(TestCase):
             self.assertAlmostEqual(float(values.std()), 1.0, delta=0.05)
 
     def test_its_spectrum_is_alike_in_all_directions(self) -> None:
-        # Power of the Fourier transform in eight sectors of direction, over the band of the octave (theory of isotropic fields:
-        # all equal). Gradient noise on a lattice keeps a trace of it; a quarter off is allowed, value noise is off by more.
+        # Power of the Fourier transform in eight sectors of direction, over the band of the octave (theory of isotropic
+        # fields: all equal). Gradient noise on a lattice keeps a trace of it; a quarter off is allowed, value noise is
+        # off by more.
         count = 512
         power = np.zeros((count, count))
         for seed in range(6):
@@ -98,7 +102,9 @@ class Fractal(TestCase):
 
     def test_size_is_in_millimetres(self) -> None:
         points = cloud(5000, 1.0, 5)
-        np.testing.assert_allclose(fractal(points, 20.0, octaves=3), fractal(points * np.float32(10), 200.0, octaves=3), atol=2e-2)
+        np.testing.assert_allclose(
+            fractal(points, 20.0, octaves=3), fractal(points * np.float32(10), 200.0, octaves=3), atol=2e-2
+        )
 
     def test_finer_than_a_texel_fades_out(self) -> None:
         points = cloud(50000)
@@ -116,7 +122,8 @@ class Fractal(TestCase):
 
 class CellsAgainstATree(TestCase):
     def test_distances_borders_and_owners(self) -> None:
-        # scipy's cKDTree over the very points; the border to a neighbour is the plane half way (definition of Voronoi cells).
+        # scipy's cKDTree over the very points; the border to a neighbour is the plane half way (definition of Voronoi
+        # cells).
         points = cloud(4000, 0.6, 7)
         for jitter in (1.0, 0.4):
             found = cells(points, 40.0, jitter=jitter, seed=11)
@@ -145,11 +152,15 @@ class CellsAgainstATree(TestCase):
 
 class Marks(TestCase):
     def test_speckle_covers_its_share_of_the_volume(self) -> None:
-        # Delesse's principle: share of a cut = share of the volume; balls of diameter 1 in a share p of unit cubes, overlaps by
-        # chance (Boolean model): 1 - exp(-p pi / 6) within a few per cent, since at most one lies in a cube.
+        # Delesse's principle: share of a cut = share of the volume; balls of diameter 1 in a share p of unit cubes,
+        # overlaps by chance (Boolean model): 1 - exp(-p pi / 6) within a few per cent, since at most one lies in a
+        # cube.
         for amount in (0.1, 0.5):
             share = np.mean(
-                [speckle(sheet(3.0, 400) + np.float32(k), 30.0, amount=amount, vary=0.0, soft=0.02).mean() for k in range(8)]
+                [
+                    speckle(sheet(3.0, 400) + np.float32(k), 30.0, amount=amount, vary=0.0, soft=0.02).mean()
+                    for k in range(8)
+                ]
             )
             self.assertAlmostEqual(share / (1 - np.exp(-amount * np.pi / 6)), 1.0, delta=0.08)
 
@@ -157,10 +168,14 @@ class Marks(TestCase):
         count = 600
         points = sheet(0.6, count)
         up = np.tile(np.array([[0, 0, 1]], np.float32), (len(points), 1))
-        values = scratches(points, up, 80.0, 2.0, per_cube=2.0, along=np.array([1.0, 0, 0]), spread=0.0).reshape(count, count)
+        values = scratches(points, up, 80.0, 2.0, per_cube=2.0, along=np.array([1.0, 0, 0]), spread=0.0).reshape(
+            count, count
+        )
         self.assertGreater(float(values.max()), 0.5)
         # They hardly change along x and much along y.
-        self.assertLess(float(np.abs(np.diff(values, axis=1)).sum()), 0.35 * float(np.abs(np.diff(values, axis=0)).sum()))
+        self.assertLess(
+            float(np.abs(np.diff(values, axis=1)).sum()), 0.35 * float(np.abs(np.diff(values, axis=0)).sum())
+        )
         every = scratches(points, up, 80.0, 2.0, per_cube=2.0).reshape(count, count)
         ratio = float(np.abs(np.diff(every, axis=1)).sum() / np.abs(np.diff(every, axis=0)).sum())
         self.assertTrue(0.6 < ratio < 1.6)
@@ -250,8 +265,12 @@ class Pictures(TestCase):
         self.assertLess(float(np.abs(on_sides(image, points, turned) - values).max()), 0.05)
         # Looked at straight it is the picture, upright and unmirrored: from the front x runs right and y up.
         front = np.tile([[0.0, 0.0, 1.0]], (5000, 1))
-        np.testing.assert_allclose(on_sides(image, points, front), repeated(image, points[:, 0], -points[:, 1]), atol=1e-4)
-        np.testing.assert_allclose(on_sides(image, points, -front), repeated(image, -points[:, 0], -points[:, 1]), atol=1e-4)
+        np.testing.assert_allclose(
+            on_sides(image, points, front), repeated(image, points[:, 0], -points[:, 1]), atol=1e-4
+        )
+        np.testing.assert_allclose(
+            on_sides(image, points, -front), repeated(image, -points[:, 0], -points[:, 1]), atol=1e-4
+        )
 
 
 class LeftOut(TestCase):
@@ -272,7 +291,9 @@ class LeftOut(TestCase):
                 self.assertEqual(float(each[0]), float(got[0]))
                 # Mean of z times the clip, by the same integral.
                 slope = quad(lambda z, m=mean, s=deviation: z * value(z, m, s), -8, 8, limit=200)[0]
-                self.assertAlmostEqual(deviation * float(inside(np.array([mean], np.float32), deviation)[0]), slope, delta=3e-3)
+                self.assertAlmostEqual(
+                    deviation * float(inside(np.array([mean], np.float32), deviation)[0]), slope, delta=3e-3
+                )
 
     def test_nothing_left_out_is_the_plain_clip(self) -> None:
         values = np.linspace(-1, 2, 31, dtype=np.float32)
@@ -284,7 +305,9 @@ class LeftOut(TestCase):
         points = np.random.default_rng(4).uniform(0, 4, (200_000, 3)).astype(np.float32)
         whole = np.clip(fractal(points, 60.0, octaves=5, gain=0.6, seed=9) * 0.8 - 0.9, 0, 1).mean()
         for texel in (8.0, 16.0, 25.0):
-            coarse = fractal(points, 60.0, octaves=5, gain=0.6, seed=9, texel_mm=texel) * np.float32(0.8) - np.float32(0.9)
+            coarse = fractal(points, 60.0, octaves=5, gain=0.6, seed=9, texel_mm=texel) * np.float32(0.8) - np.float32(
+                0.9
+            )
             kept = clipped(coarse, 0.8 * left_out(60.0, texel, octaves=5, gain=0.6)).mean()
             self.assertAlmostEqual(kept / whole, 1.0, delta=0.08)
             # What it is there for: without it a good part is missing.

@@ -73,13 +73,17 @@ class OnAPlane(TestCase):
         disc = np.clip((40.0 - r) / self.pixel + 0.5, 0, 1).astype(np.float32)
         for by in (6.0, 20.0, 45.0):
             grown = grow(self.texels, disc, by)
-            self.assertAlmostEqual(float((self.texels.area * grown).sum()) * 1e6 / (np.pi * (40 + by) ** 2), 1.0, delta=0.03)
+            self.assertAlmostEqual(
+                float((self.texels.area * grown).sum()) * 1e6 / (np.pi * (40 + by) ** 2), 1.0, delta=0.03
+            )
         shrunk = grow(self.texels, disc, -12.0)
         self.assertAlmostEqual(float((self.texels.area * shrunk).sum()) * 1e6 / (np.pi * 28**2), 1.0, delta=0.05)
         field = Blotches(size_mm=80.0, softness=0.3).value(self.scope)
         steps = round(8.0 / self.pixel)
         y, x = np.indices((2 * steps + 1, 2 * steps + 1)) - steps
-        theirs = ndimage.grey_dilation(np.nan_to_num(flat_image(self.scope, field)), footprint=np.hypot(x, y) <= 8.0 / self.pixel)
+        theirs = ndimage.grey_dilation(
+            np.nan_to_num(flat_image(self.scope, field)), footprint=np.hypot(x, y) <= 8.0 / self.pixel
+        )
         ours = flat_image(self.scope, grow(self.texels, field, 8.0))
         self.assertLess(float(np.abs(self.inner(ours - theirs)).mean()), 0.03)
 
@@ -148,7 +152,10 @@ class OnAPlane(TestCase):
                 drawn = Stroke(action=action, brush=Brush(size_mm=60, hardness=1.0), points=[(x, *at[1:])])  # type: ignore[arg-type]
                 (Path(folder) / name).write_text(drawn.model_dump_json())
             lines = [Term(source=Even(level=0.4)), Term(source=Strokes(strokes=["a", "b"]), combine="over")]
-            r = [np.hypot(scope.place.texels.position[:, 0] - x, scope.place.texels.position[:, 2]) for x in (-0.08, 0.08)]
+            r = [
+                np.hypot(scope.place.texels.position[:, 0] - x, scope.place.texels.position[:, 2])
+                for x in (-0.08, 0.08)
+            ]
 
             def values(**more: Any) -> list[float]:
                 changed = [lines[0], lines[1].model_copy(update=more)]
@@ -170,13 +177,19 @@ class OnAPlane(TestCase):
             self.assertAlmostEqual(scope.place.texels.share(grown) * 0.09, np.pi * 0.04**2, delta=2e-4)
 
     def test_solo_and_mute(self) -> None:
-        lines = [Term(source=Even(level=0.8)), Term(source=Even(level=0.5)), Term(source=Even(level=0.25), solo=True, muted=True)]
+        lines = [
+            Term(source=Even(level=0.8)),
+            Term(source=Even(level=0.5)),
+            Term(source=Even(level=0.25), solo=True, muted=True),
+        ]
         self.assertAlmostEqual(float(Recipe(terms=lines).value(self.scope).mean()), 0.25, places=6)
 
     def test_one_range_changed_leaves_the_others(self) -> None:
         cache = Store()
         scope = Scope(self.scope.place, cache, 1)
-        lines = [Term(source=Noise(size_mm=20.0 + k, seed=k), soften_mm=2.0, combine="screen", amount=0.3) for k in range(8)]
+        lines = [
+            Term(source=Noise(size_mm=20.0 + k, seed=k), soften_mm=2.0, combine="screen", amount=0.3) for k in range(8)
+        ]
         Recipe(terms=lines).value(scope)
         before = cache.misses
         lines[3] = lines[3].model_copy(update={"low": 0.3})
@@ -235,7 +248,16 @@ class OverSeams(TestCase):
             way /= np.linalg.norm(way)
             at = way * 0.1 + rng.normal(scale=0.004, size=3)
             found = nearest_facing(
-                *at, *way, 0.03, texels.position, texels.normal, grid.low, grid.side, grid.counts, grid.starts, grid.order
+                *at,
+                *way,
+                0.03,
+                texels.position,
+                texels.normal,
+                grid.low,
+                grid.side,
+                grid.counts,
+                grid.starts,
+                grid.order,
             )
             fits = np.flatnonzero(texels.normal @ way >= -0.2)
             distance, _ = cKDTree(texels.position[fits]).query(at)
@@ -278,7 +300,9 @@ class Places(TestCase):
     def test_ramps_bands_and_gradients(self) -> None:
         scope = scope_of(shapes.box(0.2), 128)
         p = scope.place.texels.position * 1000 + 100
-        np.testing.assert_allclose(Ramp(from_mm=50, to_mm=150).value(scope), np.clip((p[:, 1] - 50) / 100, 0, 1), atol=1e-4)
+        np.testing.assert_allclose(
+            Ramp(from_mm=50, to_mm=150).value(scope), np.clip((p[:, 1] - 50) / 100, 0, 1), atol=1e-4
+        )
         down = Ramp(towards="down", from_mm=0, to_mm=200).value(scope)
         np.testing.assert_allclose(down, 1 - p[:, 1] / 200, atol=1e-4)
         band = HeightSource(from_mm=40, to_mm=80, fade_mm=0.0).value(scope)
@@ -318,7 +342,9 @@ class Places(TestCase):
         wide = [
             shapes.cell(0, 0, 1, 1, 0.3)
             if k == 0
-            else np.array([[0.0, 0.02 + 0.02 * k], [0.2, 0.02 + 0.02 * k], [0.2, 0.005 + 0.02 * k], [0.0, 0.005 + 0.02 * k]])
+            else np.array(
+                [[0.0, 0.02 + 0.02 * k], [0.2, 0.02 + 0.02 * k], [0.2, 0.005 + 0.02 * k], [0.0, 0.005 + 0.02 * k]]
+            )
             for k in range(6)
         ]
         for mesh in (shapes.box(0.2), shapes.box(0.2, uv_of=wide)):
@@ -373,7 +399,9 @@ class FromPictures(TestCase):
         colour.convert("CMYK").save(self.folder / "cmyk.jpg", quality=98)
         colour.save(self.folder / "broken-icc.png", icc_profile=b"this is no colour profile")
         colour.save(
-            self.folder / "icc.jpg", quality=98, icc_profile=ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes()
+            self.folder / "icc.jpg",
+            quality=98,
+            icc_profile=ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes(),
         )
         Image.fromarray(self.grey.astype(np.float32)).save(self.folder / "float.tif")
         for name, tolerance in (
@@ -414,7 +442,8 @@ class FromPictures(TestCase):
         by_uv = PictureSource(file="ramp.png", way="uv").value(scope)
         _, u, _ = texels.page_xy
         self.assertGreater(float(np.corrcoef(by_uv, u)[0, 1]), 0.98)
-        # From three sides: flat faces show the plain picture; nothing jumps over an edge more than the picture itself does.
+        # From three sides: flat faces show the plain picture; nothing jumps over an edge more than the picture itself
+        # does.
         Image.fromarray(np.full((8, 8), 128, np.uint8)).save(self.folder / "even.png")
         even = PictureSource(file="even.png", size_mm=50.0).value(scope)
         np.testing.assert_allclose(even, 128 / 255, atol=1e-3)
@@ -436,7 +465,12 @@ class FromPictures(TestCase):
 class BetweenLayers(TestCase):
     def document(self, **where: Any) -> dict[str, Any]:
         def layer(name: str, kind: str) -> dict[str, Any]:
-            return {"id": name, "name": name.capitalize(), "effect": {"kind": kind}, "where": {"terms": where.get(name, [])}}
+            return {
+                "id": name,
+                "name": name.capitalize(),
+                "effect": {"kind": kind},
+                "where": {"terms": where.get(name, [])},
+            }
 
         return {
             "version": 1,
@@ -454,7 +488,8 @@ class BetweenLayers(TestCase):
             return [{"source": {"kind": "mask", "layer": of}, **more}]
 
         self.assertIn(
-            "Paint → Rust → Dust → Paint", self.refused(self.document(paint=mask("rust"), rust=mask("dust"), dust=mask("paint")))
+            "Paint → Rust → Dust → Paint",
+            self.refused(self.document(paint=mask("rust"), rust=mask("dust"), dust=mask("paint"))),
         )
         self.assertIn("Rust → Rust", self.refused(self.document(rust=mask("rust"))))
         # By way of the surface: paint is where dust is, and dust is where paint shows.
@@ -465,9 +500,12 @@ class BetweenLayers(TestCase):
 
     def test_a_layer_that_is_gone(self) -> None:
         self.assertIn(
-            "'moss', which does not exist", self.refused(self.document(dust=[{"source": {"kind": "mask", "layer": "moss"}}]))
+            "'moss', which does not exist",
+            self.refused(self.document(dust=[{"source": {"kind": "mask", "layer": "moss"}}])),
         )
-        self.assertIn("leaves no coat before", self.refused(self.document(paint=[{"source": {"kind": "coat", "layer": "dust"}}])))
+        self.assertIn(
+            "leaves no coat before", self.refused(self.document(paint=[{"source": {"kind": "coat", "layer": "dust"}}]))
+        )
 
     def test_linked_lines_must_be_alike(self) -> None:
         one = {"source": {"kind": "noise", "size_mm": 20}, "link": "patch", "amount": 0.5}
@@ -477,7 +515,9 @@ class BetweenLayers(TestCase):
 
     def test_radius_and_curve_limits(self) -> None:
         for size in (0, 1e7):  # nothing, and ten kilometres
-            self.assertIn("radius_mm", self.refused(self.document(dust=[{"source": {"kind": "edges", "radius_mm": size}}])))
+            self.assertIn(
+                "radius_mm", self.refused(self.document(dust=[{"source": {"kind": "edges", "radius_mm": size}}]))
+            )
         bad = [{"source": {"kind": "even"}, "curve": [[0.5, 0], [0.2, 1]]}]
         self.assertIn("left to right", self.refused(self.document(dust=bad)))
 
@@ -527,5 +567,7 @@ class WhatExposedSays(TestCase):
     def test_a_family_without_its_word_is_explained(self) -> None:
         line = {"source": {"kind": "exposed", "what": "ferrous"}}
         layers = [{"id": "a", "name": "A", "effect": {"kind": "rust"}, "where": {"terms": [line]}}]
-        with self.assertRaisesRegex(InputError, "'ferrous' is a family of substances and no layer. Write 'family:ferrous'"):
+        with self.assertRaisesRegex(
+            InputError, "'ferrous' is a family of substances and no layer. Write 'family:ferrous'"
+        ):
             scene_from({"version": 1, "object": {"file": "a.glb"}, "layers": layers})

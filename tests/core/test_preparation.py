@@ -1,4 +1,6 @@
-"""From file and document to the mesh that is worked on: size, axes, turning, sheets, cutting, unwrapping, neighbours, ground."""
+"""From file and document to the mesh that is worked on: size, axes, turning, sheets, cutting, unwrapping, neighbours,
+ground.
+"""
 
 from __future__ import annotations
 
@@ -101,7 +103,9 @@ class Axes(Case):
 class Turning(Case):
     def test_one_part_only(self) -> None:
         two = shapes.joined(shapes.box(0.2), shapes.box(0.1, (0.4, 0, 0)))
-        mesh = prepared(ObjectFile(file=self.file(turned(two, ["box 2"]), "b.glb"), turned=["box 2"]), Setting(), self.find)
+        mesh = prepared(
+            ObjectFile(file=self.file(turned(two, ["box 2"]), "b.glb"), turned=["box 2"]), Setting(), self.find
+        )
         centre = np.where(mesh.triangle_part[:, None] == 0, [0, 0, 0], [0.4, 0, 0])
         outward = ((mesh.positions[mesh.triangles].mean(axis=1) - centre) * mesh.face_normals).sum(axis=1)
         self.assertGreater(float(outward.min()), 0.0)
@@ -155,7 +159,9 @@ class Cutting(Case):
         np.testing.assert_allclose(after.position, before.position, atol=1e-6)
 
     def test_colours_are_interpolated_and_painting_has_room(self) -> None:
-        plane = replace(shapes.plane(0.4), colours=np.array([[1, 0, 0, 1], [0, 0, 0, 1], [0, 0, 0, 1], [1, 0, 0, 1]], np.float32))
+        plane = replace(
+            shapes.plane(0.4), colours=np.array([[1, 0, 0, 1], [0, 0, 0, 1], [0, 0, 0, 1], [1, 0, 0, 1]], np.float32)
+        )
         mesh = prepared(ObjectFile(file=self.file(plane, "p.glb"), subdivide_mm=30.0), Setting(), self.find)
         assert mesh.colours is not None
         np.testing.assert_allclose(mesh.colours[:, 0], 0.5 - mesh.positions[:, 0] / 0.4, atol=1e-4)
@@ -216,7 +222,10 @@ class Unwrapping(Case):
     def test_vertex_colours_come_along_and_cancel_works(self) -> None:
         ball = shapes.sphere(0.2, 12)
         coloured = replace(
-            ball, colours=np.concatenate([ball.positions + 0.5, np.ones((len(ball.positions), 1))], axis=1).astype(np.float32)
+            ball,
+            colours=np.concatenate([ball.positions + 0.5, np.ones((len(ball.positions), 1))], axis=1).astype(
+                np.float32
+            ),
         )
         made = unwrapped(coloured)
         assert made.colours is not None
@@ -238,19 +247,27 @@ class Around(Case):
         from scipy.spatial.transform import Rotation
 
         for angles in ((10.0, 20.0, 30.0), (-90.0, 45.0, 170.0)):
-            np.testing.assert_allclose(rotation(angles), Rotation.from_euler("xyz", angles, degrees=True).as_matrix(), atol=1e-9)
+            np.testing.assert_allclose(
+                rotation(angles), Rotation.from_euler("xyz", angles, degrees=True).as_matrix(), atol=1e-9
+            )
 
     def test_a_neighbour_stands_where_it_is_put(self) -> None:
         post = shapes.box(1.0, (0.0, 0.5, 0.0))
         near = Neighbour(
-            id="post", name="Post", file=self.file(post, "post.glb"), position_mm=(500, 0, 0), rotation_deg=(0, 0, 90), scale=0.5
+            id="post",
+            name="Post",
+            file=self.file(post, "post.glb"),
+            position_mm=(500, 0, 0),
+            rotation_deg=(0, 0, 90),
+            scale=0.5,
         )
         mesh = neighbour_mesh(near, self.find, shapes.box(0.2))
         # Turned about z by a quarter it lies towards -x, half as large, shifted by half a metre.
         np.testing.assert_allclose(mesh.bounds, [[0.0, -0.25, -0.25], [0.5, 0.25, 0.25]], atol=1e-6)
 
     def test_ground_hides_what_is_near_it(self) -> None:
-        # Of a wall's cosine-weighted view (a disc seen from its side) the part below -h / R meets the ground within the reach R.
+        # Of a wall's cosine-weighted view (a disc seen from its side) the part below -h / R meets the ground within the
+        # reach R.
         wall = shapes.box(0.4, (0.0, 0.2, 0.0))
         document = ObjectFile(file=self.file(wall, "wall.glb"))
         texels = Texels.of(wall, 48)
@@ -267,7 +284,8 @@ class Around(Case):
         box = shapes.box(0.2)
         wall = shapes.box(2.0, (1.15, 0.0, 0.0))
         document = ObjectFile(
-            file=self.file(box, "box.glb"), neighbours=[Neighbour(id="wall", name="Wall", file=self.file(wall, "wall.glb"))]
+            file=self.file(box, "box.glb"),
+            neighbours=[Neighbour(id="wall", name="Wall", file=self.file(wall, "wall.glb"))],
         )
         texels = Texels.of(box, 48)
         towards = texels.normal[:, 0] > 0.9
@@ -306,4 +324,6 @@ class Nearest(TestCase):
             _, wanted, _ = trimesh.proximity.closest_point_naive(shape, points)
             got = distance_to(points, shape.vertices, shape.faces, 10.0)
             np.testing.assert_allclose(got, wanted, atol=2e-6)
-            np.testing.assert_allclose(distance_to(points, shape.vertices, shape.faces, 0.2), np.minimum(wanted, 0.2), atol=2e-6)
+            np.testing.assert_allclose(
+                distance_to(points, shape.vertices, shape.faces, 0.2), np.minimum(wanted, 0.2), atol=2e-6
+            )

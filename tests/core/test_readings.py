@@ -1,7 +1,8 @@
 """Readings against closed forms.
 
-Sources: ball fraction (plane, edge, corner, sphere): Pottmann et al., Computer Aided Geometric Design 26, 2009. View factors:
-J. R. Howell, A Catalog of Radiation Heat Transfer Configuration Factors. All from memory; each is a short integral.
+Sources: ball fraction (plane, edge, corner, sphere): Pottmann et al., Computer Aided Geometric Design 26, 2009. View
+factors: J. R. Howell, A Catalog of Radiation Heat Transfer Configuration Factors. All from memory; each is a short
+integral.
 """
 
 from __future__ import annotations
@@ -52,8 +53,9 @@ class BallFraction(TestCase):
         self.assertAlmostEqual(float(table[on_edge, 0].mean()), 0.5, delta=0.02)
 
     def test_distance_from_an_edge(self) -> None:
-        # Ball of radius r about a point on one face, x from the edge: the cap beyond the plane of the other face is outside too.
-        # Cap volume fraction above a plane at distance x: (2 - 3 x/r + (x/r)^3) / 4, half of it on this side of the first plane.
+        # Ball of radius r about a point on one face, x from the edge: the cap beyond the plane of the other face is
+        # outside too. Cap volume fraction above a plane at distance x: (2 - 3 x/r + (x/r)^3) / 4, half of it on this
+        # side of the first plane.
         texels, table = rays(shapes.box(1.0), 512, radii=(200.0,))
         top = texels.normal[:, 1] > 0.9
         x = 0.5 - np.abs(texels.position[:, 0])
@@ -113,7 +115,9 @@ class OtherReadings(TestCase):
 
     def test_slope_and_height(self) -> None:
         texels = Texels.of(shapes.box(1.0, (0.0, 0.5, 0.0)), 64)
-        place = Place(texels, measure(texels, RayPlan((4.0,), (4.0,), 4.0, 1), folder=Path(self.folder.name)), Setting())
+        place = Place(
+            texels, measure(texels, RayPlan((4.0,), (4.0,), 4.0, 1), folder=Path(self.folder.name)), Setting()
+        )
         slope = READINGS["slope"].value(place, 0.0)
         np.testing.assert_allclose(np.unique(np.round(slope, 3)), [0.0, 90.0, 180.0], atol=1e-3)
         height = READINGS["height"].value(place, 0.0)

@@ -39,7 +39,10 @@ def asking(*names: str) -> Scene:
 class Comparing(TestCase):
     def setUp(self) -> None:
         self.old = named(
-            shapes.joined(shapes.box(0.2), shapes.box(0.1, (0.4, 0, 0)), shapes.box(0.3, (1.0, 0, 0))), "board", "bolt", "post"
+            shapes.joined(shapes.box(0.2), shapes.box(0.1, (0.4, 0, 0)), shapes.box(0.3, (1.0, 0, 0))),
+            "board",
+            "bolt",
+            "post",
         )
 
     def test_lines_that_measure_to_a_part_follow_its_name(self) -> None:
@@ -63,7 +66,10 @@ class Comparing(TestCase):
 
     def test_nothing_alike_is_not_suggested(self) -> None:
         new = named(
-            shapes.joined(shapes.box(0.2), shapes.box(2.0, (9.0, 5, 0)), shapes.box(0.3, (1.0, 0, 0))), "board", "roof", "post"
+            shapes.joined(shapes.box(0.2), shapes.box(2.0, (9.0, 5, 0)), shapes.box(0.3, (1.0, 0, 0))),
+            "board",
+            "roof",
+            "post",
         )
         report = compare(asking("board", "bolt"), inspection(self.old), inspection(new))
         self.assertEqual([(g.name, g.suggestion) for g in report.gone], [("bolt", "")])
@@ -71,7 +77,10 @@ class Comparing(TestCase):
     def test_one_new_part_is_suggested_once(self) -> None:
         new = named(shapes.joined(shapes.box(0.2), shapes.box(0.1, (0.4, 0, 0))), "plate", "bolt")
         twice = named(
-            shapes.joined(shapes.box(0.2), shapes.box(0.1, (0.4, 0, 0)), shapes.box(0.2, (0.001, 0, 0))), "board", "bolt", "board 2"
+            shapes.joined(shapes.box(0.2), shapes.box(0.1, (0.4, 0, 0)), shapes.box(0.2, (0.001, 0, 0))),
+            "board",
+            "bolt",
+            "board 2",
         )
         report = compare(asking("board"), inspection(twice), inspection(new))
         self.assertEqual(sorted(g.suggestion for g in report.gone), ["", "plate"])
@@ -97,7 +106,9 @@ class Comparing(TestCase):
         self.assertLess(likeness(parts[0], parts[2]), 0.5)
 
     def test_the_newer_gauge_board_of_the_demo(self) -> None:
-        report = compare(gauge_board_scene(), inspection(gauge_board.build()), inspection(gauge_board.build(newer=True)))
+        report = compare(
+            gauge_board_scene(), inspection(gauge_board.build()), inspection(gauge_board.build(newer=True))
+        )
         self.assertTrue(report.gone)
         self.assertTrue(all(g.suggestion for g in report.gone if g.used_by), report.gone)
 

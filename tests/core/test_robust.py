@@ -29,7 +29,13 @@ QUICK = settings(max_examples=60, deadline=None, derandomize=True, suppress_heal
 GOOD = triangle()
 DOCUMENT: dict[str, Any] = short_story().model_dump(mode="json")
 JUNK = st.one_of(
-    st.none(), st.booleans(), st.integers(-(10**9), 10**9), st.floats(allow_nan=True), st.text(max_size=8), st.just([]), st.just({})
+    st.none(),
+    st.booleans(),
+    st.integers(-(10**9), 10**9),
+    st.floats(allow_nan=True),
+    st.text(max_size=8),
+    st.just([]),
+    st.just({}),
 )
 
 
@@ -163,7 +169,9 @@ class Ends(TestCase):
                         }
                     )
                     mask = bench.play(made)[-1].mask
-                    self.assertTrue(np.isfinite(mask).all() and mask.min() >= 0 and mask.max() <= 1, f"{kind}.{name} {value}")
+                    self.assertTrue(
+                        np.isfinite(mask).all() and mask.min() >= 0 and mask.max() <= 1, f"{kind}.{name} {value}"
+                    )
 
     @QUICK
     @given(st.lists(st.floats(-1e3, 1e3, width=32), min_size=1, max_size=200), st.floats(0, 1))

@@ -52,15 +52,23 @@ class SceneDocument(TestCase):
     def test_not_a_number(self) -> None:
         line = self.refused(lambda d: d["layers"][0].update(strength=float("nan")))
         self.assertIn("layers[0].strength", line)
-        self.assertIn("layers[1].effect.size_mm", self.refused(lambda d: d["layers"][1]["effect"].update(size_mm="large")))
+        self.assertIn(
+            "layers[1].effect.size_mm", self.refused(lambda d: d["layers"][1]["effect"].update(size_mm="large"))
+        )
 
     def test_dangling_reference(self) -> None:
-        line = self.refused(lambda d: d["layers"][3]["where"]["terms"].append({"source": {"kind": "exposed", "what": "ghost"}}))
+        line = self.refused(
+            lambda d: d["layers"][3]["where"]["terms"].append({"source": {"kind": "exposed", "what": "ghost"}})
+        )
         self.assertIn("layers[3].where.terms[5].source.what", line)
         self.assertIn("'ghost', which does not exist", line)
-        later = self.refused(lambda d: d["layers"][1]["where"]["terms"].append({"source": {"kind": "exposed", "what": "dust"}}))
+        later = self.refused(
+            lambda d: d["layers"][1]["where"]["terms"].append({"source": {"kind": "exposed", "what": "dust"}})
+        )
         self.assertIn("leaves no coat before", later)
-        loss = self.refused(lambda d: d["layers"][3]["where"]["terms"].append({"source": {"kind": "exposed", "what": "chipping"}}))
+        loss = self.refused(
+            lambda d: d["layers"][3]["where"]["terms"].append({"source": {"kind": "exposed", "what": "chipping"}})
+        )
         self.assertIn("leaves no coat", loss)
 
     def test_good_references(self) -> None:
@@ -71,7 +79,9 @@ class SceneDocument(TestCase):
 
     def test_other_refusals(self) -> None:
         self.assertIn("two layers have the id", self.refused(lambda d: d["layers"][1].update(id="paint")))
-        self.assertIn("layers[0].colour: is not a known field", self.refused(lambda d: d["layers"][0].update(colour="red")))
+        self.assertIn(
+            "layers[0].colour: is not a known field", self.refused(lambda d: d["layers"][0].update(colour="red"))
+        )
         self.assertIn("object: is missing", self.refused(lambda d: d.pop("object")))
         self.assertIn("kind: is missing", self.refused(lambda d: d["layers"][0]["effect"].pop("kind")))
         self.assertIn("corrosivity", self.refused(lambda d: d["setting"].update(corrosivity="C9")))
@@ -93,13 +103,16 @@ class SceneDocument(TestCase):
         json.dumps(schema)
         size = schema["$defs"]["Chipping"]["properties"]["size_mm"]
         self.assertEqual(
-            (size["unit"], size["soft"], size["minimum"], size["maximum"], size["default"]), ("mm", [1.0, 40.0], 0.2, 200.0, 6.0)
+            (size["unit"], size["soft"], size["minimum"], size["maximum"], size["default"]),
+            ("mm", [1.0, 40.0], 0.2, 200.0, 6.0),
         )
         for name, definition in schema["$defs"].items():
             for field, entry in definition.get("properties", {}).items():
                 if entry.get("control") == "slider":
                     low, high = entry["soft"]
-                    self.assertTrue(entry.get("minimum", low) <= low < high <= entry.get("maximum", high), f"{name}.{field}")
+                    self.assertTrue(
+                        entry.get("minimum", low) <= low < high <= entry.get("maximum", high), f"{name}.{field}"
+                    )
                     self.assertTrue(entry["title"], f"{name}.{field}")
                     if entry.get("scale") == "log":
                         self.assertGreater(low, 0, f"{name}.{field}")

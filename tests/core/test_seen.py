@@ -25,7 +25,8 @@ from tests.core import shapes
 
 #: What each is shown on, and what must have happened before it.
 BASES = {
-    "patina": "copper", "salt": "brick in mortar", "soot": "smooth concrete", "debris": "smooth concrete", "lacquer": "brass",
+    "patina": "copper", "salt": "brick in mortar", "soot": "smooth concrete", "debris": "smooth concrete",
+    "lacquer": "brass",
     "cracks": "smooth concrete", "algae": "smooth concrete", "moss": "smooth concrete", "lichen": "smooth concrete",
 }  # fmt: skip
 BEFORE = dict.fromkeys(("chipping", "peeling", "rubbing", "scratching", "fading"), ("paint",)) | {"washing": ("dust",)}
@@ -53,10 +54,14 @@ class Defaults(TestCase):
                 chronicle = Chronicle(texels, measured, Store(1 << 29), exposure)
                 for kind, effect in EFFECTS.items():
                     layers = [
-                        Layer(id=k, name=k, effect=fresh_effect(k, size, Setting()), where=EFFECTS[k].default_where(size))
+                        Layer(
+                            id=k, name=k, effect=fresh_effect(k, size, Setting()), where=EFFECTS[k].default_where(size)
+                        )
                         for k in (*BEFORE.get(kind, ()), kind)
                     ]
-                    scene = Scene(object=ObjectFile(file="a.glb"), bases=[from_stock(BASES.get(kind, "cast iron"))], layers=layers)
+                    scene = Scene(
+                        object=ObjectFile(file="a.glb"), bases=[from_stock(BASES.get(kind, "cast iron"))], layers=layers
+                    )
                     chapters = chronicle.play(scene)
                     before = chapters[-2].pile if len(chapters) > 1 else chronicle.as_made(scene)
                     found = changed(chronicle.finish(before), chronicle.finish(chapters[-1].pile), texels.area)

@@ -82,7 +82,9 @@ class Objects(Case):
         for size in small.sizes():
             self.assertTrue(size * size * BYTES_PER_TEXEL <= small.store.budget or size * size <= 1 << 20)
         self.assertEqual(small.fitted(8192), max(small.sizes()))
-        many = Mesh(mesh.positions, mesh.normals, mesh.triangles, mesh.uv, uv_domains=tuple(f"set {k}" for k in range(64)))
+        many = Mesh(
+            mesh.positions, mesh.normals, mesh.triangles, mesh.uv, uv_domains=tuple(f"set {k}" for k in range(64))
+        )
         self.assertEqual(fitting(many, 4096, 1 << 24), 512)
 
     def test_the_best_readings_there_are(self) -> None:
@@ -170,7 +172,9 @@ class Answers(Case):
 
     def test_nothing_before_it_was_measured(self) -> None:
         self.assertIsNone(answer(self.session(*STORY), Question(resolution=64)))
-        as_made = answer_as_made(self.session(*STORY), Question(resolution=64, look=Look(kind="uv", name="checker"))).answer
+        as_made = answer_as_made(
+            self.session(*STORY), Question(resolution=64, look=Look(kind="uv", name="checker"))
+        ).answer
         self.assertEqual((as_made.readings, as_made.look.title if as_made.look else ""), ("missing", "Checker"))
 
     def test_maps_coverages_and_pictures(self) -> None:
@@ -179,7 +183,8 @@ class Answers(Case):
         self.assertEqual(len(whole.pictures[found.maps.base_color[0]].data), 64 * 64 * 4)
         self.assertEqual([one.id for one in found.layers], [one.id for one in STORY])
         self.assertEqual(
-            {c.id for c in found.coats}, {"", "paint/primer", "paint/topcoat", "rust/oxide", "rust/runs", "dirt", "dust"}
+            {c.id for c in found.coats},
+            {"", "paint/primer", "paint/topcoat", "rust/oxide", "rust/runs", "dirt", "dust"},
         )
         self.assertAlmostEqual(sum(c.share for c in found.coats), 1.0, places=3)
         self.assertAlmostEqual(sum(found.exposed.values()), 1.0, places=3)
@@ -200,7 +205,11 @@ class Answers(Case):
         self.assertEqual(first.pictures, second.pictures)
 
     def test_every_picture_that_an_answer_names_comes_with_it(self) -> None:
-        for more in ({"pictures": True, "selected": "rust"}, {"relief": True}, {"look": Look(kind="mask", layer="rust")}):
+        for more in (
+            {"pictures": True, "selected": "rust"},
+            {"relief": True},
+            {"look": Look(kind="mask", layer="rust")},
+        ):
             found = self.asked(self.measured(*STORY), **more)
             named = set(re.findall(r'"([0-9a-f]{32})"', found.answer.model_dump_json()))
             self.assertGreater(len(named), 1)
@@ -243,7 +252,11 @@ class Answers(Case):
             self.assertTrue(look.maps, kind)
             # A colour is read off the picture; whatever has a ramp has numbers.
             self.assertEqual(look.legend is not None, bool(look.values), (kind, more))
-        for kind, more in (("term", {"layer": "rust", "index": 40}), ("coat", {"index": 99}), ("mask", {"layer": "ghost"})):
+        for kind, more in (
+            ("term", {"layer": "rust", "index": 40}),
+            ("coat", {"index": 99}),
+            ("mask", {"layer": "ghost"}),
+        ):
             with self.assertRaises(InputError):
                 self.ask(session, look=Look(kind=kind, **more))
 
@@ -287,7 +300,9 @@ class Answers(Case):
     def test_layers_by_id_or_name(self) -> None:
         self.assertEqual(
             layer_of(
-                Scene(object=scene().object, layers=[Layer(id="a", name="The first", effect=Paint())]), "The first", "--layer"
+                Scene(object=scene().object, layers=[Layer(id="a", name="The first", effect=Paint())]),
+                "The first",
+                "--layer",
             ),
             "a",
         )

@@ -102,7 +102,9 @@ class ChippingSettings(OnAPlate):
     def test_depth_from_primer_only_to_bare_iron(self) -> None:
         bare = {}
         for depth in (0.0, 0.5, 1.0):
-            pile = self.play(layer("paint", Paint()), layer("chips", Chipping(depth=depth, coverage=0.2), Recipe()))[-1].pile
+            pile = self.play(layer("paint", Paint()), layer("chips", Chipping(depth=depth, coverage=0.2), Recipe()))[
+                -1
+            ].pile
             bare[depth] = self.bench.texels.share(pile.exposure_of("base"))
         self.assertLess(bare[0.0], 0.002)
         self.assertAlmostEqual(bare[0.5], 0.1, delta=0.02)
@@ -163,7 +165,9 @@ class RustSettings(OnAPlate):
         bare = 0.05 * 0.6
         self.assertGreater(chapters[6.0].coverage - bare, 1.3 * (chapters[1.5].coverage - bare))
         none = self.play(
-            layer("paint", Paint()), layer("chips", Chipping(coverage=0.05), Recipe()), layer("rust", Rust(stain=0.0), Recipe())
+            layer("paint", Paint()),
+            layer("chips", Chipping(coverage=0.05), Recipe()),
+            layer("rust", Rust(stain=0.0), Recipe()),
         )[-1]
         self.assertAlmostEqual(none.coverage, 0.05 * 0.6, delta=0.01)
 
@@ -176,7 +180,11 @@ class LooseSettings(TestCase):
         cls.bench = bench_for(shapes.joined(shapes.box(0.2), shapes.box(0.1, (0.0, 0.13, 0.0))), 256)
 
     def film(self, effect: Any, where: Recipe | None = None) -> np.ndarray:
-        return self.bench.play(scene(layer("x", effect, where if where is not None else Recipe())))[-1].pile.coats[-1].thickness
+        return (
+            self.bench.play(scene(layer("x", effect, where if where is not None else Recipe())))[-1]
+            .pile.coats[-1]
+            .thickness
+        )
 
     def test_dust_clings_to_walls_as_told(self) -> None:
         walls = np.abs(self.bench.texels.normal[:, 1]) < 0.1

@@ -75,9 +75,12 @@ class Declared(TestCase):
                 for name, field in size.schema(model)["properties"].items():
                     if "grows" not in field or not field["grows"]:
                         continue
-                    self.assertTrue(field["minimum"] <= field["default"] <= field["maximum"], f"{kind}.{name} at {diagonal}")
                     self.assertTrue(
-                        field["minimum"] <= field["soft"][0] < field["soft"][1] <= field["maximum"] or diagonal in (1e-5, 3000.0),
+                        field["minimum"] <= field["default"] <= field["maximum"], f"{kind}.{name} at {diagonal}"
+                    )
+                    self.assertTrue(
+                        field["minimum"] <= field["soft"][0] < field["soft"][1] <= field["maximum"]
+                        or diagonal in (1e-5, 3000.0),
                         f"{kind}.{name}",
                     )
             for effect in EFFECTS.values():
@@ -91,10 +94,13 @@ class Declared(TestCase):
                 for line in effect.default_where(size).terms:
                     radius, reach = getattr(line.source, "radius_mm", None), getattr(line.source, "reach_mm", None)
                     if radius is not None:
-                        self.assertTrue(plan.radii_mm[0] <= radius <= plan.radii_mm[-1], f"{kind} at {diagonal} m: radius {radius}")
+                        self.assertTrue(
+                            plan.radii_mm[0] <= radius <= plan.radii_mm[-1], f"{kind} at {diagonal} m: radius {radius}"
+                        )
                     if reach is not None:
                         self.assertTrue(
-                            plan.reaches_mm[0] * 0.5 <= reach <= plan.reaches_mm[-1], f"{kind} at {diagonal} m: reach {reach}"
+                            plan.reaches_mm[0] * 0.5 <= reach <= plan.reaches_mm[-1],
+                            f"{kind} at {diagonal} m: reach {reach}",
                         )
             for kind, ladder in (("curvature", plan.radii_mm), ("occlusion", plan.reaches_mm)):
                 shown = size.mm(READINGS[kind].default_size_mm, READINGS[kind].grows)
@@ -153,7 +159,8 @@ class Chips(TestCase):
         small = Recipe(terms=[term(Gradient(start=0.9, end=0.95))])
         chapter = chronicle.play(scene(layer("paint", Paint()), layer("chips", Chipping(coverage=0.6), small)))[-1]
         self.assertRegex(
-            chapter.note, r"smaller than the coverage asked for: all of it is chipped, [\d.]+% instead of 60.0% of the paint"
+            chapter.note,
+            r"smaller than the coverage asked for: all of it is chipped, [\d.]+% instead of 60.0% of the paint",
         )
 
     def test_figures_on_a_part_of_a_board_break_with_it(self) -> None:
@@ -163,7 +170,10 @@ class Chips(TestCase):
 
         chronicle = bench(shapes.box(0.3), 256)
         half = Recipe(terms=[term(Gradient(start=0.5, end=0.501))])
-        story = (layer("paint", Paint(primer=False), Recipe()), layer("marks", Paint(primer=False, thickness_um=60.0), half))
+        story = (
+            layer("paint", Paint(primer=False), Recipe()),
+            layer("marks", Paint(primer=False, thickness_um=60.0), half),
+        )
         chapters = chronicle.play(scene(*story, layer("chips", Chipping(coverage=0.1, depth=1.0), Recipe())))
         bare = chapters[-1].pile.bare()
         upper = chronicle.texels.position[:, 1] > 0
@@ -190,9 +200,13 @@ class Starting(TestCase):
         return started(ObjectFile(file="a/cup.glb"), Setting(years=25.0), ObjectSize(size), **more)
 
     def test_layers_that_suit_the_base(self) -> None:
-        self.assertEqual([one.effect.kind for one in self.start().layers], ["paint", "chipping", "rust", "dirt", "dust"])
+        self.assertEqual(
+            [one.effect.kind for one in self.start().layers], ["paint", "chipping", "rust", "dirt", "dust"]
+        )
         self.assertEqual([one.effect.kind for one in self.start(base="slate").layers], ["dirt", "dust"])
-        self.assertEqual([one.effect.kind for one in self.start(base="aluminium").layers], ["paint", "chipping", "dirt", "dust"])
+        self.assertEqual(
+            [one.effect.kind for one in self.start(base="aluminium").layers], ["paint", "chipping", "dirt", "dust"]
+        )
         for base in STOCK:
             self.assertTrue(suiting(from_stock(base)))
 
@@ -214,7 +228,8 @@ class Starting(TestCase):
     def test_the_same_layer_twice(self) -> None:
         made = self.start(layers=["paint", "chipping", "paint"])
         self.assertEqual(
-            [(one.id, one.name) for one in made.layers], [("paint", "Paint"), ("chipping", "Chipping"), ("paint-2", "Paint 2")]
+            [(one.id, one.name) for one in made.layers],
+            [("paint", "Paint"), ("chipping", "Chipping"), ("paint-2", "Paint 2")],
         )
 
     def test_unknown_words_are_refused_with_those_there_are(self) -> None:

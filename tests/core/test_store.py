@@ -168,7 +168,9 @@ class Budget(TestCase):
     def test_texels_weigh_what_they_hold(self) -> None:
         texels = Texels.of(shapes.box(0.2), 128)
         bare = texels.held()[0]
-        self.assertGreaterEqual(bare, texels.position.nbytes + texels.normal.nbytes + texels.tangent.nbytes + texels.index.nbytes)
+        self.assertGreaterEqual(
+            bare, texels.position.nbytes + texels.normal.nbytes + texels.tangent.nbytes + texels.index.nbytes
+        )
         _ = texels.neighbours, texels.fill_index
         self.assertGreater(texels.held()[0], bare + texels.fill_index.nbytes)
         # The mesh is a thing of its own, shared with other resolutions.

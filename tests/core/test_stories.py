@@ -80,7 +80,9 @@ class Episodes(TestCase):
         made = story(where=HALF)
         reader = layer("chips", Chipping(), Recipe(terms=[Term(source=MaskSource(layer="dirt"))]))
         made = made.model_copy(update={"layers": [*made.layers, reader]})
-        self.assertAlmostEqual(float(self.bench.play(scene_from(made.model_dump(mode="json")))[-1].mask.mean()), 0.5, delta=0.01)
+        self.assertAlmostEqual(
+            float(self.bench.play(scene_from(made.model_dump(mode="json")))[-1].mask.mean()), 0.5, delta=0.01
+        )
 
     def refused(self, change: Any) -> str:
         document = story().model_dump(mode="json")
@@ -120,7 +122,9 @@ class Years(TestCase):
         for law, quarter in (("at once", 1.0), ("even", 0.25), ("root", 0.5), ("late", 0.0625)):
             self.assertAlmostEqual(grown(law, 0.25), quarter)
             self.assertEqual((grown(law, 1.0), grown(law, 7.0)), (1.0, 1.0))
-        self.assertEqual({effect.law for effect in EFFECTS.values()} - {"at once", "even", "root", "late", "years"}, set())
+        self.assertEqual(
+            {effect.law for effect in EFFECTS.values()} - {"at once", "even", "root", "late", "years"}, set()
+        )
 
     def test_a_layer_begins_grows_and_may_be_held(self) -> None:
         dust = layer("dust", Dust(), since=4.0, strength=0.8)
@@ -143,7 +147,9 @@ class Years(TestCase):
 
     def test_the_story_plays_from_bare_to_today(self) -> None:
         made = gate_hoist_scene()
-        counts = [sum(one.on for one in aged(made.model_copy(update={"year": year})).layers) for year in (0.0, 1.0, 5.0, 10.0)]
+        counts = [
+            sum(one.on for one in aged(made.model_copy(update={"year": year})).layers) for year in (0.0, 1.0, 5.0, 10.0)
+        ]
         self.assertEqual(counts, sorted(counts))
         self.assertEqual(counts[-1], len(made.layers))
         self.assertLess(counts[0], counts[-1])
@@ -179,7 +185,12 @@ class Treatments(TestCase):
             name="x",
             size_m=1.0,
             layers=[
-                Layer(id="chips", name="c", effect=Chipping(size_mm=6.0, rim_um=40.0, coverage=0.1), where=Chipping.default_where())
+                Layer(
+                    id="chips",
+                    name="c",
+                    effect=Chipping(size_mm=6.0, rim_um=40.0, coverage=0.1),
+                    where=Chipping.default_where(),
+                )
             ],
         )
         here = treated(scene(), found, ObjectSize(4.0)).scene.layers[-1]
@@ -221,7 +232,10 @@ class Treatments(TestCase):
             (json.dumps({**good, "extra": 1}).encode(), "not a known field"),
             (json.dumps({**good, "size_m": 0}).encode(), "size_m"),
             (json.dumps({**good, "layers": [good["layers"][0]] * 2}).encode(), "two layers have the id"),
-            (json.dumps({**good, "layers": [{**good["layers"][0], "effect": {"kind": "magic"}}]}).encode(), "not a known effect"),
+            (
+                json.dumps({**good, "layers": [{**good["layers"][0], "effect": {"kind": "magic"}}]}).encode(),
+                "not a known effect",
+            ),
             (json.dumps({**good, "episodes": []}).encode(), "there is no episode"),
             (b"[" * 100_000, "JSON"),
             (b" " * (5 << 20), "4 MB"),

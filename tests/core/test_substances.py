@@ -58,14 +58,16 @@ class Families(TestCase):
     def test_the_source_offers_families_and_coats(self) -> None:
         names = Exposed.model_json_schema()["properties"]["what"]["names"]
         self.assertEqual(set(names), {"base", *(f"family:{f}" for f in FAMILIES)})
-        pile = self.bench.play(scene(layer("paint", Paint()), layer("chips", Chipping(coverage=0.2, depth=0.3)), bases=self.bases))[
-            -1
-        ].pile
+        pile = self.bench.play(
+            scene(layer("paint", Paint()), layer("chips", Chipping(coverage=0.2, depth=0.3)), bases=self.bases)
+        )[-1].pile
         whole, primer, topcoat = (pile.exposure_of(w) for w in ("paint", "paint/primer", "paint/topcoat"))
         np.testing.assert_allclose(whole, primer + topcoat, atol=1e-5)
         self.assertGreater(self.bench.texels.share(primer), 0.03)
         np.testing.assert_allclose(
-            pile.coat_thickness("paint"), pile.coat_thickness("paint/primer") + pile.coat_thickness("paint/topcoat"), rtol=1e-5
+            pile.coat_thickness("paint"),
+            pile.coat_thickness("paint/primer") + pile.coat_thickness("paint/topcoat"),
+            rtol=1e-5,
         )
 
     def test_words_of_older_documents(self) -> None:
@@ -87,7 +89,8 @@ class Families(TestCase):
         scene_from(document("paint/primer"))
         with self.assertRaisesRegex(
             InputError,
-            r"layers\[1\].where.terms\[0\].source.what: 'paint' leaves no coat called 'varnish'. Choose one of primer, undercoat, topcoat",
+            r"layers\[1\].where.terms\[0\].source.what: 'paint' leaves no coat called 'varnish'. Choose one of "
+            r"primer, undercoat, topcoat",
         ):
             scene_from(document("paint/varnish"))
         with self.assertRaisesRegex(InputError, "does not exist"):

@@ -61,7 +61,9 @@ class Rasterising(TestCase):
     def test_uvs_without_area_say_so(self) -> None:
         mesh = shapes.plane()
         with self.assertRaises(InputError):
-            Texels.of(Mesh(mesh.positions, mesh.normals, mesh.triangles, np.zeros((4, 2), np.float32), parts=mesh.parts), 64)
+            Texels.of(
+                Mesh(mesh.positions, mesh.normals, mesh.triangles, np.zeros((4, 2), np.float32), parts=mesh.parts), 64
+            )
 
     def test_resampling_keeps_a_linear_field(self) -> None:
         mesh = shapes.cylinder()
@@ -152,7 +154,11 @@ class Normals(TestCase):
         mesh = shapes.plane(0.2)
         assert mesh.uv is not None
         mirrored = Mesh(
-            mesh.positions, mesh.normals, mesh.triangles, (mesh.uv * [-1, 1] + [1, 0]).astype(np.float32), parts=mesh.parts
+            mesh.positions,
+            mesh.normals,
+            mesh.triangles,
+            (mesh.uv * [-1, 1] + [1, 0]).astype(np.float32),
+            parts=mesh.parts,
         )
         for m, hand in ((mesh, 1.0), (mirrored, -1.0)):
             texels = Texels.of(m, 64)
@@ -163,7 +169,8 @@ class Normals(TestCase):
             self.assertAlmostEqual(float(np.median(world[:, 2])), -0.1 / np.hypot(0.1, 1), places=3)
 
     def test_reoriented_normal_mapping(self) -> None:
-        # Barre-Brisebois and Hill 2012: flat detail keeps the base, flat base gives the detail, the result has unit length.
+        # Barre-Brisebois and Hill 2012: flat detail keeps the base, flat base gives the detail, the result has unit
+        # length.
         texels = Texels.of(shapes.plane(0.2), 64)
         rng = np.random.default_rng(1)
         base = rng.normal(size=(len(texels), 3)).astype(np.float32) * [0.3, 0.3, 0.05] + [0, 0, 1]
@@ -202,7 +209,9 @@ class Health(TestCase):
     def test_faults_are_counted(self) -> None:
         same = uv_health(shapes.box(1.0, uv_of=[shapes.cell(0, 0, 1, 1)] * 6), 128)
         self.assertGreater(same.overlapping, 0.9)
-        out = uv_health(shapes.box(1.0, uv_of=[shapes.cell(k % 3, k // 3, 3, 2) + (2.3 if k == 0 else 0.0) for k in range(6)]), 128)
+        out = uv_health(
+            shapes.box(1.0, uv_of=[shapes.cell(k % 3, k // 3, 3, 2) + (2.3 if k == 0 else 0.0) for k in range(6)]), 128
+        )
         self.assertAlmostEqual(out.outside, 1 / 6, delta=0.001)
         flipped = uv_health(
             shapes.box(1.0, uv_of=[shapes.cell(k % 3, k // 3, 3, 2)[:: -1 if k == 0 else 1] for k in range(6)]), 128

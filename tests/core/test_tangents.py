@@ -26,7 +26,9 @@ class AgainstTheReference(TestCase):
         # The reference counts v upwards and glTF downwards, so its sign is the other one.
         np.testing.assert_array_equal(-np.sign(wanted[:, :, 3]), np.broadcast_to(hand[:, None], (len(tri), 3)))
         angle = np.degrees(np.arccos(np.clip(np.einsum("tki,tki->tk", tangent, wanted[:, :, :3]), -1, 1)))
-        self.assertGreaterEqual(float((angle <= worst_deg).mean()), share, f"{mesh.source}: {np.sort(angle.ravel())[-5:]}")
+        self.assertGreaterEqual(
+            float((angle <= worst_deg).mean()), share, f"{mesh.source}: {np.sort(angle.ravel())[-5:]}"
+        )
 
     def test_smooth_and_flat(self) -> None:
         self.compare(shapes.box(1.0), 0.1)
@@ -38,7 +40,9 @@ class AgainstTheReference(TestCase):
     def test_mirrored_halves(self) -> None:
         # Two halves with mirrored UVs that meet in a line: tangents are not mixed across it.
         theta = np.linspace(-1.2, 1.2, 25)
-        points = np.stack(np.broadcast_arrays(np.sin(theta)[None], np.linspace(0, 1, 5)[:, None], np.cos(theta)[None]), axis=2)
+        points = np.stack(
+            np.broadcast_arrays(np.sin(theta)[None], np.linspace(0, 1, 5)[:, None], np.cos(theta)[None]), axis=2
+        )
         u = 0.05 + 0.9 * np.abs(theta) / 1.2
         uv = np.stack(np.broadcast_arrays(u[None], np.linspace(0.95, 0.05, 5)[:, None]), axis=2)
         self.compare(shapes.grid(points, "mirror.glb", uv), 0.1)
@@ -49,6 +53,8 @@ class AgainstTheReference(TestCase):
 
     def test_the_comparison_can_fail(self) -> None:
         mesh = shapes.cylinder()
-        wanted = mikktspace(mesh.positions[mesh.triangles], mesh.normals[mesh.triangles], mesh.uv[mesh.triangles][:, :, ::-1])  # type: ignore[index]
+        wanted = mikktspace(
+            mesh.positions[mesh.triangles], mesh.normals[mesh.triangles], mesh.uv[mesh.triangles][:, :, ::-1]
+        )  # type: ignore[index]
         tangent, _ = corner_tangents(mesh)
         self.assertLess(float(np.einsum("tki,tki->tk", tangent, wanted[:, :, :3]).min()), 0.5)

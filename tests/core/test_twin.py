@@ -53,7 +53,8 @@ class Carrying(TestCase):
         self.assertLess(float(carry(texels, shapes.box(0.3)).missed.mean()), 0.05)
 
     def test_the_normal_of_a_wave(self) -> None:
-        # y = a sin(k x): the normal is (-a k cos(k x), 1, 0), made unit; in the tangent space of the square x is the tangent.
+        # y = a sin(k x): the normal is (-a k cos(k x), 1, 0), made unit; in the tangent space of the square x is the
+        # tangent.
         size, height, waves = 0.2, 0.002, 4.0
         k = 2 * np.pi * waves / size
         texels = Texels.of(shapes.plane(size), 128)
@@ -72,14 +73,17 @@ class Carrying(TestCase):
         low.positions[low.triangles[low.parts[1].first :].ravel(), 1] = 0.004
         named = replace(low, parts=(replace(low.parts[0], name="plate_low"), replace(low.parts[1], name="bolt_low")))
         high = replace(low, positions=low.positions + np.float32([0, 0.003, 0]), uv=None)
-        twin = replace(high, parts=(replace(high.parts[0], name="plate_high"), replace(high.parts[1], name="bolt_high")))
+        twin = replace(
+            high, parts=(replace(high.parts[0], name="plate_high"), replace(high.parts[1], name="bolt_high"))
+        )
         texels = Texels.of(named, 64)
         found = carry(texels, twin, 0.01)
         self.assertEqual(set(found.matched), {"plate_low", "bolt_low"})
         np.testing.assert_allclose((found.position - texels.position)[:, 1], 0.003, atol=1e-5)
 
     def test_letters_sunk_into_a_surface_count_as_its_skin(self) -> None:
-        # A twin made of the same box and a lower one that stands out of it: under that, the outer skin is found; beside it the box.
+        # A twin made of the same box and a lower one that stands out of it: under that, the outer skin is found; beside
+        # it the box.
         texels = Texels.of(shapes.box(0.3), 96)
         letter = shapes.box(0.08, (0.0, 0.112, 0.0))
         twin = shapes.joined(shapes.box(0.3), letter)
@@ -113,12 +117,17 @@ class Carrying(TestCase):
         self.assertEqual(partners(["wheel"], ["door"]), [[]])
 
     def test_the_second_bolt_finds_the_second_bolt(self) -> None:
-        # Two plates over each other under one name with numbers, the twins in the other order and each nearer to the wrong one.
+        # Two plates over each other under one name with numbers, the twins in the other order and each nearer to the
+        # wrong one.
         low = shapes.joined(shapes.plane(0.3), shapes.plane(0.3))
         low.positions[low.triangles[low.parts[1].first :].ravel(), 1] = 0.004
-        mesh = replace(low, parts=(replace(low.parts[0], name="bolt_low_01"), replace(low.parts[1], name="bolt_low_02")))
+        mesh = replace(
+            low, parts=(replace(low.parts[0], name="bolt_low_01"), replace(low.parts[1], name="bolt_low_02"))
+        )
         high = replace(low, positions=low.positions + np.float32([0, 0.003, 0]), uv=None)
-        twin = replace(high, parts=(replace(high.parts[0], name="bolt_high_01"), replace(high.parts[1], name="bolt_high_02")))
+        twin = replace(
+            high, parts=(replace(high.parts[0], name="bolt_high_01"), replace(high.parts[1], name="bolt_high_02"))
+        )
         texels = Texels.of(mesh, 48)
         np.testing.assert_allclose((carry(texels, twin, 0.01).position - texels.position)[:, 1], 0.003, atol=1e-5)
 
@@ -171,4 +180,6 @@ class Measuring(TestCase):
         # The letters stand 1.1 mm out of the cover.
         self.assertTrue(0.0011 < found.reach_m < 0.025, found.reach_m)
         letters = (texels.part == [p.name for p in texels.mesh.parts].index("cover")) & ~found.missed
-        self.assertGreater(float(((found.position - texels.position) * texels.normal).sum(axis=1)[letters].max()), 0.0008)
+        self.assertGreater(
+            float(((found.position - texels.position) * texels.normal).sum(axis=1)[letters].max()), 0.0008
+        )

@@ -63,7 +63,9 @@ class Dense(TestCase):
         faces = np.concatenate([ball.faces + len(ball.vertices) * k for k in range(7)])
         points = np.concatenate([ball.vertices + np.array([0.2 * k, 0, 0]) for k in range(7)]).astype(np.float32)
         normals = np.tile(ball.vertex_normals, (7, 1)).astype(np.float32)
-        mesh = Mesh(points, normals, faces.astype(np.int32), parts=(Part("balls", 0, len(faces), 0),), source="balls.stl")
+        mesh = Mesh(
+            points, normals, faces.astype(np.int32), parts=(Part("balls", 0, len(faces), 0),), source="balls.stl"
+        )
         self.assertGreater(len(faces), unwrap_worker.DENSE)
         health = uv_health(unwrapped(mesh))
         self.assertLess(health.overlapping, 0.001)
@@ -78,7 +80,9 @@ class Dense(TestCase):
         rows, faces, uv, chart = dense_charts(box.vertices, box.faces, np.arange(len(box.vertices)), lambda share: None)
         self.assertEqual(int(chart.max()) + 1, 6)
         p, q = box.vertices[rows][faces], uv[faces]
-        np.testing.assert_allclose(np.linalg.norm(p[:, 1] - p[:, 0], axis=1), np.linalg.norm(q[:, 1] - q[:, 0], axis=1), rtol=1e-3)
+        np.testing.assert_allclose(
+            np.linalg.norm(p[:, 1] - p[:, 0], axis=1), np.linalg.norm(q[:, 1] - q[:, 0], axis=1), rtol=1e-3
+        )
         # A flat ring: one chart with a hole in it.
         ring = trimesh.creation.annulus(0.1, 0.2, 0.02)
         flat = ring.submesh([np.flatnonzero(ring.face_normals[:, 2] > 0.9)], append=True)

@@ -114,7 +114,8 @@ class Grades(TestCase):
 
     def test_only_iron_counts(self) -> None:
         two = shapes.joined(
-            shapes.box(0.2), replace(shapes.box(0.2, (0.5, 0, 0)), parts=(replace(shapes.box().parts[0], name="brass block"),))
+            shapes.box(0.2),
+            replace(shapes.box(0.2, (0.5, 0, 0)), parts=(replace(shapes.box().parts[0], name="brass block"),)),
         )
         names = [p.name for p in two.parts]
         bench = sized(two, 256)
@@ -181,7 +182,9 @@ class Metal(TestCase):
 
     def test_each_metal_has_its_patina(self) -> None:
         def colour(base: str, years: float) -> np.ndarray:
-            pile = play(self.bench, layer("patina", Patina(years=years, green=0.9), Recipe()), bases=[from_stock(base)])[-1].pile
+            pile = play(
+                self.bench, layer("patina", Patina(years=years, green=0.9), Recipe()), bases=[from_stock(base)]
+            )[-1].pile
             return seen(pile, "base_color").mean(axis=0)
 
         bright, green = colour("copper", 0.01), colour("copper", 90.0)
@@ -202,8 +205,9 @@ class Losses(TestCase):
         cls.bench = bench_for(shapes.plane(0.3), 256)
 
     def test_distribution_of_chips_scales_with_their_size(self) -> None:
-        # Two-sample test on connected areas (scipy.ndimage.label, Kolmogorov-Smirnov): plates of two sizes with chips in proportion, seen at the same
-        # number of texels, have areas of one distribution once each is measured in its own chip size.
+        # Two-sample test on connected areas (scipy.ndimage.label, Kolmogorov-Smirnov): plates of two sizes with chips
+        # in proportion, seen at the same number of texels, have areas of one distribution once each is measured in its
+        # own chip size.
         samples = []
         for side, size_mm, seed in ((0.2, 5.0, 1), (0.6, 15.0, 2)):
             bench = bench_for(shapes.plane(side), 512)
@@ -219,19 +223,23 @@ class Losses(TestCase):
         self.assertLess(stats.ks_2samp(samples[0], samples[1] * 9.0).pvalue, 0.01)
 
     def test_outlines_follow_straight_fractures(self) -> None:
-        # Share of the outline that lies in straight runs of more than 12 texels (scikit-image: contours, Douglas and Peucker to one texel), against a
-        # level of noise with as much coverage and outline, which bends all along.
+        # Share of the outline that lies in straight runs of more than 12 texels (scikit-image: contours, Douglas and
+        # Peucker to one texel), against a level of noise with as much coverage and outline, which bends all along.
         def outline(picture: np.ndarray) -> tuple[float, float]:
             lines = [line for line in measure.find_contours(picture.astype(float), 0.5) if len(line) > 40]
             length = sum(float(np.hypot(*np.diff(line, axis=0).T).sum()) for line in lines)
-            runs = np.concatenate([np.hypot(*np.diff(measure.approximate_polygon(line, 1.0), axis=0).T) for line in lines])
+            runs = np.concatenate(
+                [np.hypot(*np.diff(measure.approximate_polygon(line, 1.0), axis=0).T) for line in lines]
+            )
             return length, float(runs[runs > 12].sum() / length)
 
         bench = bench_for(shapes.plane(0.15), 512)
         chips = Chipping(size_mm=16.0, coverage=0.2, ragged=0.0, vary=0.3, cluster=0.0)
         chapter = play(bench, layer("paint", Paint()), layer("chips", chips, Recipe()))[-1]
         broken = bench.texels.image(chapter.shown > 0.5, empty=False)[0]  # type: ignore[arg-type]
-        cloud = bench.texels.image(fractal(bench.texels.position, 16.0 * 1.4, octaves=4, gain=0.6, seed=4), empty=-9.0)[0]
+        cloud = bench.texels.image(fractal(bench.texels.position, 16.0 * 1.4, octaves=4, gain=0.6, seed=4), empty=-9.0)[
+            0
+        ]
         mine, others = outline(broken), outline(cloud > np.quantile(cloud, 0.8))
         self.assertAlmostEqual(mine[0] / others[0], 1.0, delta=0.15)
         self.assertGreater(mine[1], 1.3 * others[1])
@@ -240,10 +248,18 @@ class Losses(TestCase):
         losses = [
             layer(f"l{k}", effect)
             for k, effect in enumerate(
-                (Chipping(coverage=0.9), Peeling(coverage=0.9), Rubbing(coverage=0.9), Scratching(deep=1.0), Chipping(coverage=1.0))
+                (
+                    Chipping(coverage=0.9),
+                    Peeling(coverage=0.9),
+                    Rubbing(coverage=0.9),
+                    Scratching(deep=1.0),
+                    Chipping(coverage=1.0),
+                )
             )
         ]
-        for chapter in play(self.bench, layer("paint", Paint(undercoat=True)), layer("dust", Dust(), Recipe()), *losses):
+        for chapter in play(
+            self.bench, layer("paint", Paint(undercoat=True)), layer("dust", Dust(), Recipe()), *losses
+        ):
             for coat in chapter.pile.coats:
                 self.assertGreaterEqual(float(coat.thickness.min(initial=0.0)), 0.0, f"{chapter.layer.id} {coat.name}")
 
@@ -260,18 +276,22 @@ class Losses(TestCase):
 
     def test_peeling_takes_what_it_is_asked_for(self) -> None:
         for wanted in (0.05, 0.2, 0.5):
-            chapter = play(self.bench, layer("paint", Paint()), layer("peel", Peeling(coverage=wanted, crack_mm=0.0), Recipe()))[-1]
+            chapter = play(
+                self.bench, layer("paint", Paint()), layer("peel", Peeling(coverage=wanted, crack_mm=0.0), Recipe())
+            )[-1]
             self.assertAlmostEqual(chapter.coverage, wanted, delta=0.03 * wanted + 0.005)
 
     def test_peeling_shows_the_primer_where_it_holds(self) -> None:
-        pile = play(self.bench, layer("paint", Paint()), layer("peel", Peeling(coverage=0.3, through=0.0), Recipe()))[-1].pile
+        pile = play(self.bench, layer("paint", Paint()), layer("peel", Peeling(coverage=0.3, through=0.0), Recipe()))[
+            -1
+        ].pile
         self.assertLess(self.bench.texels.share(pile.exposure_of("base")), 0.003)
         self.assertGreater(self.bench.texels.share(pile.exposure_of("paint/primer")), 0.25)
 
     def test_rubbing_goes_coat_by_coat(self) -> None:
-        chapter = play(self.bench, layer("paint", Paint(undercoat=True)), layer("rub", Rubbing(coverage=0.3, soft=0.3), Recipe()))[
-            -1
-        ]
+        chapter = play(
+            self.bench, layer("paint", Paint(undercoat=True)), layer("rub", Rubbing(coverage=0.3, soft=0.3), Recipe())
+        )[-1]
         self.assertAlmostEqual(chapter.coverage, 0.3, delta=0.03)
         thick = {c.piece: c.thickness for c in chapter.pile.coats}
         # Nowhere is a lower coat thinner than new while the one over it still hides.
@@ -302,7 +322,8 @@ class Losses(TestCase):
     def test_scratches_around_an_axis_run_around_it(self) -> None:
         bench = sized(shapes.cylinder(0.1, 0.4), 512)
         mark = play(
-            bench, layer("s", Scratching(way="around", axis="y", spread=0.0, amount=1.0, deep=0.0, length_mm=120.0), Recipe())
+            bench,
+            layer("s", Scratching(way="around", axis="y", spread=0.0, amount=1.0, deep=0.0, length_mm=120.0), Recipe()),
         )[-1].shown
         wall = np.abs(bench.texels.normal[:, 1]) < 0.1
         self.assertTrue((mark[wall] > 0.02).any())
@@ -314,7 +335,8 @@ class Losses(TestCase):
 
 class Deposits(TestCase):
     def test_dust_on_a_ball_follows_the_cosine(self) -> None:
-        # Settling flux goes with the cosine of the slope (Hinds, Aerosol Technology); what clings to walls is set to nothing.
+        # Settling flux goes with the cosine of the slope (Hinds, Aerosol Technology); what clings to walls is set to
+        # nothing.
         bench = sized(shapes.sphere(0.3, 96), 256)
         dust = Dust(cling=0.0, grain=0.0, rubbed=0.0, corners=0.0, trails=0.0, edge_mm=0.5)
         film = play(bench, layer("dust", dust, Recipe()))[-1].pile.coats[-1].thickness
@@ -335,7 +357,8 @@ class Deposits(TestCase):
             self.assertAlmostEqual(float(out[row].mean()), float(np.exp(-(down - 0.004) / 0.1)), delta=0.06)
 
     def test_runs_cross_seams(self) -> None:
-        # A box whose sides are islands of their own: what starts on the top edge of a wall reaches its foot; and the top gives it on to the walls.
+        # A box whose sides are islands of their own: what starts on the top edge of a wall reaches its foot; and the
+        # top gives it on to the walls.
         bench = bench_for(shapes.box(0.2), 128)
         p, n = bench.texels.position, bench.texels.normal
         top = (n[:, 1] > 0.9).astype(np.float32)
@@ -353,7 +376,10 @@ class Deposits(TestCase):
         film = play(bench, layer("paint", Paint(sags=1.0, texture_um=0.0)))[-1].pile.coats[-1].thickness
         self.assertGreater(
             float(film[low].mean()),
-            1.05 * float(play(bench, layer("paint", Paint(sags=0.0, texture_um=0.0)))[-1].pile.coats[-1].thickness[low].mean()),
+            1.05
+            * float(
+                play(bench, layer("paint", Paint(sags=0.0, texture_um=0.0)))[-1].pile.coats[-1].thickness[low].mean()
+            ),
         )
 
     def test_lacquer_speaks_in_the_clear_coat_only_and_dirt_dulls_it(self) -> None:
@@ -364,7 +390,9 @@ class Deposits(TestCase):
             layer("lacquer", Lacquer(), Recipe()),
             layer("dirt", Dirt(thickness_um=200.0, clumps=0.0), Recipe()),
         )
-        np.testing.assert_allclose(seen(chapters[1].pile, "base_color"), seen(chapters[0].pile, "base_color"), atol=1e-6)
+        np.testing.assert_allclose(
+            seen(chapters[1].pile, "base_color"), seen(chapters[0].pile, "base_color"), atol=1e-6
+        )
         self.assertGreater(float(seen(chapters[1].pile, "coat_weight").mean()), 0.9)
         self.assertLess(float(seen(chapters[2].pile, "coat_weight").mean()), 0.01)
 
@@ -372,7 +400,9 @@ class Deposits(TestCase):
         bench = bench_for(shapes.plane(0.3), 64)
         blue = [
             float(
-                seen(play(bench, layer("l", Lacquer(thickness_um=t, yellowing=0.5), Recipe()))[-1].pile, "coat_color")[:, 2].mean()
+                seen(play(bench, layer("l", Lacquer(thickness_um=t, yellowing=0.5), Recipe()))[-1].pile, "coat_color")[
+                    :, 2
+                ].mean()
             )
             for t in (10.0, 100.0)
         ]
@@ -428,7 +458,12 @@ class Decals(TestCase):
         whole = shapes.plane(0.3)
         bench = self.bench(replace(whole, uv=np.array([[0, 1], [1, 1], [1, 0], [0, 0]], np.float32)), 240)
         sign = Decal(
-            what="picture", file=self.file(picture), at=(0.0, 0.0, 0.0), facing=(0.0, 1.0, 0.0), width_mm=300.0, around=False
+            what="picture",
+            file=self.file(picture),
+            at=(0.0, 0.0, 0.0),
+            facing=(0.0, 1.0, 0.0),
+            width_mm=300.0,
+            around=False,
         )
         shown = play(bench, layer("sign", sign, Recipe()))[-1].shown
         got = bench.texels.image(shown, empty=np.nan)[0]
@@ -461,10 +496,14 @@ class Decals(TestCase):
     def test_colour_is_that_of_the_picture_in_linear_light(self) -> None:
         bench = self.bench(shapes.plane(0.3), 64)
         picture = np.full((8, 8, 3), (200, 40, 20), np.uint8)
-        sign = Decal(what="picture", file=self.file(picture), at=(0.0, 0.0, 0.0), facing=(0.0, 1.0, 0.0), width_mm=200.0)
+        sign = Decal(
+            what="picture", file=self.file(picture), at=(0.0, 0.0, 0.0), facing=(0.0, 1.0, 0.0), width_mm=200.0
+        )
         chapter = play(bench, layer("sign", sign, Recipe()))[-1]
         shown = seen(chapter.pile, "base_color")[chapter.shown > 0.99]
-        np.testing.assert_allclose(shown, np.broadcast_to(to_linear(np.array([200, 40, 20]) / 255.0), shown.shape), atol=0.002)
+        np.testing.assert_allclose(
+            shown, np.broadcast_to(to_linear(np.array([200, 40, 20]) / 255.0), shown.shape), atol=0.002
+        )
 
     def test_turn_mirror_and_row(self) -> None:
         bench = self.bench(shapes.plane(0.3), 128)
@@ -482,7 +521,9 @@ class Decals(TestCase):
         self.assertAlmostEqual(abs(plain), 0.025, delta=0.002)
         self.assertAlmostEqual(middle(mirror=True), -plain, delta=0.001)
         self.assertAlmostEqual(middle(turn_deg=180.0), -plain, delta=0.001)
-        two = Decal(what="picture", file=file, at=(0.0, 0.0, 0.0), facing=(0.0, 1.0, 0.0), width_mm=60.0, count=2, gap_mm=20.0)
+        two = Decal(
+            what="picture", file=file, at=(0.0, 0.0, 0.0), facing=(0.0, 1.0, 0.0), width_mm=60.0, count=2, gap_mm=20.0
+        )
         one = two.model_copy(update={"count": 1})
         shares = [bench.texels.share(play(bench, layer("sign", d, Recipe()))[-1].shown) for d in (one, two)]
         self.assertAlmostEqual(shares[1], 2 * shares[0], delta=0.06 * shares[1])
@@ -500,7 +541,9 @@ class Decals(TestCase):
             bench,
             layer(
                 "sign",
-                Decal(at=(0.0, 0.0, 0.0), text="III", facing=(1.0, 0.8, 0.0), width_mm=40.0, around=False, depth_mm=200.0),
+                Decal(
+                    at=(0.0, 0.0, 0.0), text="III", facing=(1.0, 0.8, 0.0), width_mm=40.0, around=False, depth_mm=200.0
+                ),
                 Recipe(),
             ),
         )[-1]
@@ -527,7 +570,9 @@ class Decals(TestCase):
         place: dict[str, Any] = {"what": "picture", "at": (0.0, 0.0, 0.0), "facing": (0.0, 1.0, 0.0), "width_mm": 100.0}
         one = play(bench, layer("sign", Decal(file=self.file(np.full((1, 1, 3), 90, np.uint8)), **place), Recipe()))[-1]
         self.assertAlmostEqual(one.coverage, 0.01 / 0.09, delta=0.01)
-        clear = play(bench, layer("sign", Decal(file=self.file(np.zeros((4, 4, 4), np.uint8), "c.png"), **place), Recipe()))[-1]
+        clear = play(
+            bench, layer("sign", Decal(file=self.file(np.zeros((4, 4, 4), np.uint8), "c.png"), **place), Recipe())
+        )[-1]
         self.assertIn("transparent everywhere", clear.note)
         self.assertIn("No picture", play(bench, layer("sign", Decal(what="picture"), Recipe()))[-1].note)
         Image.new("1", (20000, 2)).save(self.folder / "long.png")
@@ -572,7 +617,9 @@ class Decals(TestCase):
         self.assertGreater(shares[1], shares[2])
 
 
-SQUARE = '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 20 10"><rect width="10" height="10" fill="#ff0000"/></svg>'
+SQUARE = (
+    '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 20 10"><rect width="10" height="10" fill="#ff0000"/></svg>'
+)
 
 
 class Drawings(TestCase):
@@ -667,7 +714,9 @@ class BadAmounts(TestCase):
 
     def test_chips_larger_than_the_object(self) -> None:
         bench = sized(shapes.box(0.02), 128)
-        chapter = play(bench, layer("paint", Paint()), layer("chips", Chipping(size_mm=200.0, coverage=0.1), Recipe()))[-1]
+        chapter = play(bench, layer("paint", Paint()), layer("chips", Chipping(size_mm=200.0, coverage=0.1), Recipe()))[
+            -1
+        ]
         self.assertIn("larger than the object", chapter.note)
         self.assertTrue(0.0 < chapter.coverage < 0.5)
 
@@ -694,7 +743,9 @@ class NothingIsEven(TestCase):
                 continue
             base = {"patina": "brass", "salt": "smooth concrete", "cracks": "smooth concrete"}.get(kind, "cast iron")
             first = (
-                () if kind in ("patina", "salt", "cracks") else (layer("paint", Paint()), layer("chips", Chipping(coverage=0.2)))
+                ()
+                if kind in ("patina", "salt", "cracks")
+                else (layer("paint", Paint()), layer("chips", Chipping(coverage=0.2)))
             )
             first = (*first, layer("dust", Dust(cling=0.5))) if kind == "washing" else first
             shown: Any = play(bench, *first, layer("it", effect()), bases=[from_stock(base)])[-1]

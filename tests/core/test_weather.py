@@ -73,7 +73,9 @@ def tilted(degrees: float, size: float = 1.0) -> Mesh:
     a = np.radians(degrees)
     turn = np.array([[1, 0, 0], [0, np.cos(a), -np.sin(a)], [0, np.sin(a), np.cos(a)]])
     flat = tile(size)
-    return replace(flat, positions=(flat.positions @ turn.T).astype(np.float32), normals=(flat.normals @ turn.T).astype(np.float32))
+    return replace(
+        flat, positions=(flat.positions @ turn.T).astype(np.float32), normals=(flat.normals @ turn.T).astype(np.float32)
+    )
 
 
 def play(bench: Chronicle, *layers: Layer, **more: Any) -> list[Chapter]:
@@ -98,7 +100,8 @@ class Optics(TestCase):
         self.assertAlmostEqual(1 - (1 - outside) / n**2, WATER_INSIDE, delta=1e-3)
 
     def test_wet_albedo(self) -> None:
-        # Lekner and Dorf 1988 (from memory): a 0.40 -> about 0.275. The others by summing what goes round inside the film.
+        # Lekner and Dorf 1988 (from memory): a 0.40 -> about 0.275. The others by summing what goes round inside the
+        # film.
         self.assertAlmostEqual(float(wet_albedo(0.40)), 0.275, delta=0.002)
         r = reflectance_at_normal(WATER_IOR)
         for a in (0.05, 0.12, 0.25, 0.40, 0.70):
@@ -114,7 +117,9 @@ class Optics(TestCase):
 
     def test_beer_and_lambert(self) -> None:
         self.assertAlmostEqual(float(transmittance(3.0, 3.0)), np.exp(-1), places=6)
-        self.assertAlmostEqual(float(transmittance(1.0, 5.0) * transmittance(2.0, 5.0)), float(transmittance(3.0, 5.0)), places=6)
+        self.assertAlmostEqual(
+            float(transmittance(1.0, 5.0) * transmittance(2.0, 5.0)), float(transmittance(3.0, 5.0)), places=6
+        )
 
 
 class Wet(TestCase):
@@ -256,7 +261,8 @@ class StandingWater(TestCase):
     def test_tenths_of_a_millimetre_count(self) -> None:
         bench = sized(tile(), 128)
         shares = [
-            play(bench, layer("water", Water(by="relief", over_mm=k / 10, uneven_mm=0.0)), bases=[from_stock("brick in mortar")])[-1].coverage
+            play(bench, layer("water", Water(by="relief", over_mm=k / 10, uneven_mm=0.0)),
+                bases=[from_stock("brick in mortar")])[-1].coverage
             for k in range(-12, 4)
         ]  # fmt: skip
         self.assertTrue(all(a <= b + 1e-6 for a, b in itertools.pairwise(shares)))
@@ -265,13 +271,17 @@ class StandingWater(TestCase):
     def test_leaning_ground_above_the_level_of_the_relief_is_dry(self) -> None:
         # A texel falls by millimetres there, which is no shore.
         bench = sized(tilted(40.0), 128)
-        dry = play(bench, layer("water", Water(by="relief", over_mm=-0.6, uneven_mm=0.0)), bases=[from_stock("cast iron")])[-1]
+        dry = play(
+            bench, layer("water", Water(by="relief", over_mm=-0.6, uneven_mm=0.0)), bases=[from_stock("cast iron")]
+        )[-1]
         self.assertEqual(dry.coverage, 0.0)
 
     def test_joints_first(self) -> None:
         bench = sized(tile(), 256)
         bricks = {"bases": [from_stock("brick in mortar")]}
-        chapter = play(bench, layer("water", Water(by="relief", over_mm=-1.5, uneven_mm=0.0, shore_mm=0.0)), **bricks)[-1]
+        chapter = play(bench, layer("water", Water(by="relief", over_mm=-1.5, uneven_mm=0.0, shore_mm=0.0)), **bricks)[
+            -1
+        ]
         joint = chapter.pile.marks.joint
         assert joint is not None
         wet = chapter.shown > 0.5
@@ -291,7 +301,14 @@ class StandingWater(TestCase):
         logs = []
         for level in (20.0, 40.0, 80.0):
             water = Water(
-                by="relief", over_mm=level, uneven_mm=0.0, murk=0.0, color=(0.5, 0.7, 0.9), color_mm=100.0, ripple=0.0, shore_mm=0.0
+                by="relief",
+                over_mm=level,
+                uneven_mm=0.0,
+                murk=0.0,
+                color=(0.5, 0.7, 0.9),
+                color_mm=100.0,
+                ripple=0.0,
+                shore_mm=0.0,
             )
             pile = play(bench, layer("water", water), **CONCRETE)[-1].pile
             logs.append(np.log(seen(pile, "base_color").mean(axis=0)))
@@ -302,7 +319,9 @@ class StandingWater(TestCase):
 
     def test_mirror(self) -> None:
         bench = sized(tile(), 96)
-        pile = play(bench, layer("water", Water(by="relief", over_mm=8.0, uneven_mm=0.0, ripple=0.0)), **CONCRETE)[-1].pile
+        pile = play(bench, layer("water", Water(by="relief", over_mm=8.0, uneven_mm=0.0, ripple=0.0)), **CONCRETE)[
+            -1
+        ].pile
         self.assertLess(float(seen(pile, "roughness").max()), 0.2)
         self.assertLess(float(seen(pile, "coat_roughness").max()), 0.06)
         # F0 of stone under water against air: ((1.5 - 1.33) / (1.5 + 1.33))^2 / 0.04 (Hecht, Optics).
@@ -311,11 +330,14 @@ class StandingWater(TestCase):
     def test_bad_levels(self) -> None:
         bench = sized(tile(), 64)
         for water, word in (
-            (Water(level_mm=-3.0), "below"), (Water(by="relief", over_mm=-500.0), "below"), (Water(by="world", above_mm=-900.0), "below everything"),
+            (Water(level_mm=-3.0), "below"), (Water(by="relief", over_mm=-500.0), "below"), (Water(by="world",
+                above_mm=-900.0), "below everything"),
             (Water(by="world", above_mm=90000.0), "under water"), (Water(uneven_mm=0.0), ""),
         ):  # fmt: skip
             chapter = play(
-                bench, layer("water", water), bases=[from_stock("enamel")] if water.uneven_mm == 0 else CONCRETE["bases"]
+                bench,
+                layer("water", water),
+                bases=[from_stock("enamel")] if water.uneven_mm == 0 else CONCRETE["bases"],
             )[-1]
             self.assertIn(word, chapter.note)
             self.assertTrue(np.isfinite(chapter.pile.relief()).all())
@@ -349,7 +371,9 @@ class SnowLaw(TestCase):
             pile = play(bench, layer("snow", snow, Recipe()), **CONCRETE)[-1].pile
             here = pile.exposed("snow") > 0.99
             value = luminance(seen(pile, "base_color"))[here]
-            self.assertTrue(low <= float(value.min()) + 0.02 and float(value.max()) <= high, f"{state} {value.min()} {value.max()}")
+            self.assertTrue(
+                low <= float(value.min()) + 0.02 and float(value.max()) <= high, f"{state} {value.min()} {value.max()}"
+            )
             self.assertIn(state, KINDS)
 
     def test_never_below_and_little_on_what_is_steep(self) -> None:
@@ -377,7 +401,8 @@ class SnowLaw(TestCase):
         bench = sized(shapes.box(0.4), 128)
         setting = Setting(wind_from_deg=90.0)  # from +x
         still, blown = (
-            play(bench, layer("snow", Snow(depth_mm=30.0, wind=w, uneven=0.0, crumble=0.0, drift_mm=40.0), Recipe()), setting=setting, **CONCRETE)[-1]
+            play(bench, layer("snow", Snow(depth_mm=30.0, wind=w, uneven=0.0, crumble=0.0, drift_mm=40.0), Recipe()),
+                setting=setting, **CONCRETE)[-1]
             for w in (0.0, 1.0)
         )  # fmt: skip
         top = bench.texels.normal[:, 1] > 0.9
@@ -416,7 +441,8 @@ class SnowLaw(TestCase):
         self.assertLess(max(float(c.thickness.max()) for c in chapter.pile.coats), 3000.0)
 
     def test_view_factor_of_sky_on_the_demo_roof(self) -> None:
-        # An open plane tilted by b sees (1 + cos b) / 2 (Howell, A Catalog of Radiation Heat Transfer Configuration Factors, from memory).
+        # An open plane tilted by b sees (1 + cos b) / 2 (Howell, A Catalog of Radiation Heat Transfer Configuration
+        # Factors, from memory).
         from demo.slate_panel import PITCH, build
 
         mesh = build()
@@ -432,7 +458,9 @@ class SnowLaw(TestCase):
 
 
 class CrackGeometry(TestCase):
-    """Networks on a level square, against general-purpose libraries and against what hierarchical networks look like."""
+    """Networks on a level square, against general-purpose libraries and against what hierarchical networks look
+    like.
+    """
 
     def network(
         self, size: int = 512, apart: tuple[float, ...] = (120.0,), bend: float = 0.0, **more: Any
@@ -444,7 +472,14 @@ class CrackGeometry(TestCase):
             generations.append((sites, np.zeros(len(sites), np.int64)))
         half = more.pop("half_mm", [0.0] * len(apart))
         return texels, crack_network(
-            texels.position, texels.normal, np.zeros(len(texels), np.int64), generations, list(apart), half, bend=bend, **more
+            texels.position,
+            texels.normal,
+            np.zeros(len(texels), np.int64),
+            generations,
+            list(apart),
+            half,
+            bend=bend,
+            **more,
         )
 
     def test_distance_to_an_edge_is_exact(self) -> None:
@@ -516,7 +551,8 @@ class CrackGeometry(TestCase):
         self.assertAlmostEqual(float(np.mean(widest)), 145.0, delta=15.0)
 
     def test_young_cracks_meet_old_ones_near_a_right_angle(self) -> None:
-        # Bohn, Pauchard and Couder 2005 (from memory): a young crack joins an older one near 90 degrees, so the angle across is near 180.
+        # Bohn, Pauchard and Couder 2005 (from memory): a young crack joins an older one near 90 degrees, so the angle
+        # across is near 180.
         texels, found = self.network(1024, (230.0, 96.0))
         _, only_old = self.network(1024, (230.0,))
         degrees, widest = self.nodes(texels, found.piece)
@@ -590,7 +626,9 @@ class CrackGeometry(TestCase):
 
     def test_depth_and_relief(self) -> None:
         bench = sized(tile(0.2), 512)
-        cracks = CrackLayer(size_mm=90.0, width_mm=3.0, depth_mm=5.0, opened=1.0, crumble_mm=0.0, offset_mm=0.0, worn=0.0)
+        cracks = CrackLayer(
+            size_mm=90.0, width_mm=3.0, depth_mm=5.0, opened=1.0, crumble_mm=0.0, offset_mm=0.0, worn=0.0
+        )
         chapter = play(bench, layer("cracks", cracks, Recipe()), **CONCRETE)[-1]
         made = bench.as_made(scene(**CONCRETE))
         fell = made.skin - chapter.pile.skin
@@ -600,7 +638,15 @@ class CrackGeometry(TestCase):
     @staticmethod
     def finished_widths(bench: Any, **more: Any) -> np.ndarray:
         """Widths in mm of the cracks of a finished surface, from its relief by a general-purpose distance transform."""
-        plain = {"generations": 1.0, "opened": 1.0, "crumble_mm": 0.0, "offset_mm": 0.0, "worn": 0.0, "dirt": 0.0, "depth_mm": 20.0}
+        plain = {
+            "generations": 1.0,
+            "opened": 1.0,
+            "crumble_mm": 0.0,
+            "offset_mm": 0.0,
+            "worn": 0.0,
+            "dirt": 0.0,
+            "depth_mm": 20.0,
+        }
         cracks = CrackLayer(size_mm=180.0, width_mm=8.0, **(plain | more))  # type: ignore[arg-type]
         chapter = play(bench, layer("cracks", cracks, Recipe()), **CONCRETE)[-1]
         fell = bench.as_made(scene(**CONCRETE)).skin - chapter.pile.skin
@@ -619,7 +665,8 @@ class CrackGeometry(TestCase):
         differ = self.finished_widths(bench, vary=0.8)
         self.assertAlmostEqual(float(np.median(differ)), 8.0, delta=2.4)
         self.assertGreater(
-            float(np.subtract(*np.quantile(differ, [0.85, 0.15]))), 2.0 * float(np.subtract(*np.quantile(alike, [0.85, 0.15])))
+            float(np.subtract(*np.quantile(differ, [0.85, 0.15]))),
+            2.0 * float(np.subtract(*np.quantile(alike, [0.85, 0.15]))),
         )
 
     def test_more_years_open_more(self) -> None:
@@ -637,7 +684,14 @@ class CrackGeometry(TestCase):
 
         ring = trimesh.creation.annulus(0.05, 0.2, 0.05, sections=48)
         corners = np.asarray(ring.faces, np.int32)
-        mesh = Mesh(np.asarray(ring.vertices, np.float32), np.asarray(ring.vertex_normals, np.float32), corners, None, parts=(Part("r", 0, len(ring.faces), 0),), source="ring")  # fmt: skip
+        mesh = Mesh(
+            np.asarray(ring.vertices, np.float32),
+            np.asarray(ring.vertex_normals, np.float32),
+            corners,
+            None,
+            parts=(Part("r", 0, len(ring.faces), 0),),
+            source="ring",
+        )
         weak = weak_points(mesh)
         # On the rim of the hole, and leading away from it.
         self.assertGreater(len(weak.at), 40)
@@ -688,18 +742,25 @@ class AlongCracks(TestCase):
         self.assertAlmostEqual(self.green(0.5, 0.0, 30.0)[0] / fine, 1.0, delta=0.15)
 
     def test_no_wider_on_large_objects_than_water_creeps(self) -> None:
-        # 20 m: the rounding of edges is 40 mm there, which was the width of the net; on something small it is narrower than that.
+        # 20 m: the rounding of edges is 40 mm there, which was the width of the net; on something small it is narrower
+        # than that.
         bench = sized(tile(4.0), 96)
         cracked = layer("cracks", CrackLayer(size_mm=900.0, width_mm=40.0), Recipe())
         for edge_mm, reach in ((40.0, 25.0), (4.0, 8.0)):
             with mock.patch("limus.effects.habitat._along", wraps=_along) as along:
-                play(bench, cracked, layer("algae", Algae(edge_mm=edge_mm), Recipe()), bases=[from_stock("smooth concrete")])
+                play(
+                    bench,
+                    cracked,
+                    layer("algae", Algae(edge_mm=edge_mm), Recipe()),
+                    bases=[from_stock("smooth concrete")],
+                )
             self.assertEqual([call.args[3] for call in along.call_args_list], [reach])
 
 
 class Growths(TestCase):
     def test_lichen_by_years(self) -> None:
-        # Crustose lichens grow by the order of 0.5 mm a year (lichenometry handbooks, from memory): the largest is at most two radii wide.
+        # Crustose lichens grow by the order of 0.5 mm a year (lichenometry handbooks, from memory): the largest is at
+        # most two radii wide.
         bench = sized(tile(0.2), 512)
         for years in (20.0, 80.0):
             found = Lichen(years=years, amount=0.8, rate_mm=0.5, kinds="grey", lobes=0.0, bare=0.0)
@@ -708,7 +769,10 @@ class Growths(TestCase):
             image[bench.texels.pixel] = chapter.shown > 0.4
             labels, count = ndimage.label(image.reshape(512, 512))
             boxes = ndimage.find_objects(labels)
-            sizes = np.array([max(b[0].stop - b[0].start, b[1].stop - b[1].start) for b in boxes if b]) * bench.texels.texel_mm
+            sizes = (
+                np.array([max(b[0].stop - b[0].start, b[1].stop - b[1].start) for b in boxes if b])
+                * bench.texels.texel_mm
+            )
             self.assertGreater(count, 10)
             single = np.sort(sizes)[int(0.5 * len(sizes)) :]
             self.assertLessEqual(float(np.quantile(single, 0.5)), 2 * 0.5 * years)
@@ -735,7 +799,8 @@ class Growths(TestCase):
         self.assertGreater(float(joint[there].mean()), 2 * float(joint.mean()))
         # It has volume.
         self.assertGreater(
-            float((chapter.pile.relief() - bench.as_made(scene(bases=[from_stock("brick in mortar")])).relief()).max()), 2.0
+            float((chapter.pile.relief() - bench.as_made(scene(bases=[from_stock("brick in mortar")])).relief()).max()),
+            2.0,
         )
 
     def test_points_are_never_nearer_than_asked_and_leave_no_room(self) -> None:
@@ -776,7 +841,8 @@ class SunAndRain(TestCase):
 
     def test_stains_run_from_what_they_come_from(self) -> None:
         two = shapes.joined(
-            shapes.box(0.4), replace(shapes.box(0.06, (0, 0.05, 0.2)), parts=(replace(shapes.box().parts[0], name="bolt"),))
+            shapes.box(0.4),
+            replace(shapes.box(0.06, (0, 0.05, 0.2)), parts=(replace(shapes.box().parts[0], name="bolt"),)),
         )
         bench = sized(two, 256)
         bolt = two.parts[1].name
@@ -792,7 +858,9 @@ class SunAndRain(TestCase):
     def test_soot_goes_up(self) -> None:
         texels = Texels.of(tilted(90.0), 64)
         source = np.zeros(len(texels), np.float32)
-        middle = (np.abs(texels.position[:, 1] - texels.position[:, 1].mean()) < 0.02) & (np.abs(texels.position[:, 0] - 0.5) < 0.1)
+        middle = (np.abs(texels.position[:, 1] - texels.position[:, 1].mean()) < 0.02) & (
+            np.abs(texels.position[:, 0] - 0.5) < 0.1
+        )
         source[middle] = 1.0
         up, down = run_down(texels, source, 200.0, upwards=True), run_down(texels, source, 200.0)
         high = texels.position[:, 1] > texels.position[:, 1].mean() + 0.05
@@ -889,19 +957,30 @@ class Snapshots(TestCase):
         for made in (pier_cap_scene(), slate_panel_scene()):
             self.assertEqual([s.name for s in made.snapshots], ["Dry", "Wet", "Winter"])
             families = {
-                name: {x.effect.kind for x in made.at_snapshot(name).layers if made.at_snapshot(name).plays(x)} for name in ("Dry", "Wet", "Winter")
-            }  # fmt: skip
+                name: {x.effect.kind for x in made.at_snapshot(name).layers if made.at_snapshot(name).plays(x)}
+                for name in ("Dry", "Wet", "Winter")
+            }
             self.assertIn("wetness", families["Wet"] - families["Dry"])
             self.assertIn("snow", families["Winter"] - families["Dry"])
 
 
 class Same(TestCase):
     def test_the_same_bytes_again_and_alike_at_two_resolutions(self) -> None:
-        kinds = (CrackLayer(width_mm=3.0, size_mm=120.0), Algae(), Moss(), Lichen(years=60.0), Wetness(), Water(), Snow())
+        kinds = (
+            CrackLayer(width_mm=3.0, size_mm=120.0),
+            Algae(),
+            Moss(),
+            Lichen(years=60.0),
+            Wetness(),
+            Water(),
+            Snow(),
+        )
         for effect in kinds:
             shares = []
             for size in (192, 384):
-                one, two = (play(sized(tile(0.6), size), layer("x", effect, Recipe()), **CONCRETE)[-1] for _ in range(2))
+                one, two = (
+                    play(sized(tile(0.6), size), layer("x", effect, Recipe()), **CONCRETE)[-1] for _ in range(2)
+                )
                 np.testing.assert_array_equal(one.shown, two.shown)
                 shares.append(one.coverage)
             self.assertAlmostEqual(shares[0], shares[1], delta=0.25 * max(shares) + 0.01, msg=effect.kind)
@@ -910,7 +989,8 @@ class Same(TestCase):
         # A plain place of full white changes nothing about where water stands.
         bench = sized(tile(), 64)
         plain, white = (
-            play(bench, layer("w", Water(), where), **CONCRETE)[-1].coverage for where in (Recipe(), Recipe(terms=[term(Even(level=1.0))]))
+            play(bench, layer("w", Water(), where), **CONCRETE)[-1].coverage for where in (Recipe(),
+                Recipe(terms=[term(Even(level=1.0))]))
         )  # fmt: skip
         self.assertAlmostEqual(plain, white, places=5)
 

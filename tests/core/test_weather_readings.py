@@ -1,7 +1,7 @@
 """Sun, driving rain and run-off.
 
-Sources: solar geometry: Cooper 1969, Duffie and Beckman; driving rain: ISO 15927-3; both from memory. Run-off on a cone and in a
-valley: each follows from the area that drains through a line.
+Sources: solar geometry: Cooper 1969, Duffie and Beckman; driving rain: ISO 15927-3; both from memory. Run-off on a cone
+and in a valley: each follows from the area that drains through a line.
 """
 
 from __future__ import annotations
@@ -35,7 +35,8 @@ class SunPath(TestCase):
             self.assertAlmostEqual(elevation(latitude, 81, 6.0), 0.0, delta=0.5)
 
     def test_solstices(self) -> None:
-        # Obliquity of the ecliptic 23.44 degrees (from memory): midsummer and midwinter noon at 52 degrees, and the polar circle.
+        # Obliquity of the ecliptic 23.44 degrees (from memory): midsummer and midwinter noon at 52 degrees, and the
+        # polar circle.
         self.assertAlmostEqual(declination(date(2025, 6, 21).timetuple().tm_yday), 23.44, delta=0.05)
         self.assertAlmostEqual(declination(date(2025, 12, 21).timetuple().tm_yday), -23.44, delta=0.05)
         self.assertAlmostEqual(elevation(52.0, 172, 12.0), 90 - 52 + 23.44, delta=0.1)
@@ -44,7 +45,8 @@ class SunPath(TestCase):
         self.assertLess(elevation(70.0, 355, 12.0), 0.0)
 
     def test_directions(self) -> None:
-        # East is +x and north -z; in the northern half the noon sun stands in the south (+z), south of the equator in the north.
+        # East is +x and north -z; in the northern half the noon sun stands in the south (+z), south of the equator in
+        # the north.
         for latitude, sign in ((52.0, 1.0), (-52.0, -1.0)):
             path = sun_directions(Setting(latitude=latitude, day=81))[0][0]
             np.testing.assert_allclose(np.linalg.norm(path, axis=1), 1.0, atol=1e-5)
@@ -78,7 +80,9 @@ class Case(TestCase):
 class Sun(Case):
     def test_a_level_square_gets_all_of_it(self) -> None:
         for latitude in (0.0, 52.0, -35.0):
-            self.assertAlmostEqual(float(self.exposure(shapes.plane(), 24, latitude=latitude).sun.mean()), 1.0, delta=0.01)
+            self.assertAlmostEqual(
+                float(self.exposure(shapes.plane(), 24, latitude=latitude).sun.mean()), 1.0, delta=0.01
+            )
 
     def test_walls_of_a_cube(self) -> None:
         # North of the tropics the south wall gets most and the north wall least; east and west the same.
@@ -94,14 +98,16 @@ class Sun(Case):
         self.assertGreater(east, 3 * north)
         self.assertAlmostEqual(east, west, delta=0.01)
         self.assertEqual(mean(1, -1), 0.0)
-        # Against a sum over the sun's path itself: the south wall on the equinox at 45 degrees gets as much as level ground.
+        # Against a sum over the sun's path itself: the south wall on the equinox at 45 degrees gets as much as level
+        # ground.
         one = self.exposure(shapes.box(1.0), latitude=45.0, day=81)
         here = one.texels.normal[:, 2] > 0.9
         self.assertAlmostEqual(float(one.sun[here].mean()), 1.0, delta=0.02)
 
     def test_walls_against_an_independent_integral(self) -> None:
-        # The angle of incidence on a wall by Duffie and Beckman, Solar Engineering of Thermal Processes, equation 1.6.2 (from memory),
-        # integrated by SciPy hour by hour and day by day; within 2 % of it, in the whole year and at midsummer, in four directions.
+        # The angle of incidence on a wall by Duffie and Beckman, Solar Engineering of Thermal Processes, equation 1.6.2
+        # (from memory), integrated by SciPy hour by hour and day by day; within 2 % of it, in the whole year and at
+        # midsummer, in four directions.
         from scipy.integrate import quad
 
         def integral(latitude: float, days: Iterable[int], azimuth: float | None) -> float:
@@ -136,7 +142,9 @@ class Sun(Case):
                 found = direct_sun(Setting(latitude=latitude, day=day), normals)
                 for k, azimuth in enumerate(walls):
                     wanted = integral(latitude, days, azimuth) / ground
-                    self.assertAlmostEqual(float(found[k]), wanted, delta=0.02 * wanted, msg=f"{latitude} {day} {azimuth}")
+                    self.assertAlmostEqual(
+                        float(found[k]), wanted, delta=0.02 * wanted, msg=f"{latitude} {day} {azimuth}"
+                    )
         # What is measured on a box keeps to it: the north wall at 52 degrees, the fewest rays there are.
         for day, wanted in ((None, 0.118), (172, 0.267)):
             north = self.exposure(shapes.box(1.0), rays=8, latitude=52.0, day=day)
@@ -168,7 +176,11 @@ class Rain(Case):
         found = self.exposure(shapes.box(1.0), wind_from_deg=90.0, wind_speed=4.0, rain_mm=900.0)
         normal = found.texels.normal
         share = wall_share(4.0, 900.0 / WET_HOURS)
-        means = {(axis, sign): float(found.rain[normal[:, axis] * sign > 0.9].mean()) for axis in range(3) for sign in (1, -1)}
+        means = {
+            (axis, sign): float(found.rain[normal[:, axis] * sign > 0.9].mean())
+            for axis in range(3)
+            for sign in (1, -1)
+        }
         self.assertAlmostEqual(means[(1, 1)], 1.0, delta=0.005)
         self.assertAlmostEqual(means[(0, 1)], share, delta=0.01)
         # Lee, both sides that the wind runs along, and the underside: nothing.
@@ -211,7 +223,8 @@ class Runoff(TestCase):
         self.assertGreater(ran.left / ran.started, 0.98)
 
     def test_the_valley_of_a_v_roof(self) -> None:
-        # Two slopes lean towards each other and the valley between them falls to the front: all water leaves through the valley.
+        # Two slopes lean towards each other and the valley between them falls to the front: all water leaves through
+        # the valley.
         half, long, steep, fall = 0.4, 1.0, 0.3, 0.15
 
         def point(x: float, z: float) -> np.ndarray:
@@ -238,7 +251,8 @@ class Runoff(TestCase):
     def test_a_bowl_keeps_it(self) -> None:
         theta, radius = np.linspace(0, 2 * np.pi, 65), np.linspace(0.3, 0.0, 17)
         points = np.stack(
-            np.broadcast_arrays(radius[:, None] * np.sin(theta), radius[:, None] ** 2, radius[:, None] * np.cos(theta)), axis=2
+            np.broadcast_arrays(radius[:, None] * np.sin(theta), radius[:, None] ** 2, radius[:, None] * np.cos(theta)),
+            axis=2,
         )
         texels = Texels.of(shapes.grid(points, "bowl.glb"), 128)
         self.assertGreater(float(texels.normal[:, 1].min()), 0.5)
@@ -280,7 +294,9 @@ class Keeping(Case):
         assert kept is not None
         self.assertEqual(first.table.tobytes(), kept.table.tobytes())
         next(self.folder.iterdir()).unlink()
-        self.assertEqual(measure_exposure(texels, Setting(), rays=8, folder=self.folder).table.tobytes(), first.table.tobytes())
+        self.assertEqual(
+            measure_exposure(texels, Setting(), rays=8, folder=self.folder).table.tobytes(), first.table.tobytes()
+        )
 
     def test_only_what_matters_makes_it_stale(self) -> None:
         texels = Texels.of(shapes.box(0.3), 16)

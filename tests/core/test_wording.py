@@ -36,7 +36,11 @@ class Words(TestCase):
 
     def test_odd_text_anywhere(self) -> None:
         refuse_odd_text({"a": ["b\n\t", {"c": "ü"}], "n": 1}, "scene")
-        for document, path in (({"a": ["x", "b\0"]}, "scene: a[1]"), ({"a": {"b\x07": 1}}, "scene: a.?"), ("\ud800", "scene")):
+        for document, path in (
+            ({"a": ["x", "b\0"]}, "scene: a[1]"),
+            ({"a": {"b\x07": 1}}, "scene: a.?"),
+            ("\ud800", "scene"),
+        ):
             with self.assertRaises(InputError) as caught:
                 refuse_odd_text(document, "scene")
             self.assertEqual(caught.exception.where, path)

@@ -11,8 +11,10 @@ from hypothesis import strategies as st
 
 #: Values that something somewhere does not expect.
 EDGES: list[Any] = [
-    None, True, False, 0, -1, 1, 2, 3, 255, 65536, 2**28, 2**31, 2**40, 2**63, -(2**31), 0.5, -0.0, 1e-320, 1e38, 1e300, "", "0", "a|b|c",
-    "x" * 5000, "\u202e", "\ud800", "a\0b", "..", "/etc/passwd", "../../x", "data:,", "\u6c34" * 90, [], {}, [[]], [0], [None], [1e300] * 16,
+    None, True, False, 0, -1, 1, 2, 3, 255, 65536, 2**28, 2**31, 2**40, 2**63, -(2**31), 0.5, -0.0, 1e-320, 1e38,
+    1e300, "", "0", "a|b|c",
+    "x" * 5000, "\u202e", "\ud800", "a\0b", "..", "/etc/passwd", "../../x", "data:,", "\u6c34" * 90, [], {}, [[]],
+    [0], [None], [1e300] * 16,
     {"a": {"b": [1]}},
 ]  # fmt: skip
 
@@ -65,7 +67,9 @@ def as_json(document: Any) -> bytes:
 
 @st.composite
 def broken(draw: st.DrawFn, data: bytes) -> bytes:
-    """``data`` with one to four of: bytes changed, cut off, cut out, repeated, a number of four bytes in the place of another."""
+    """``data`` with one to four of: bytes changed, cut off, cut out, repeated, a number of four bytes in the place of
+    another.
+    """
     out = bytearray(data)
     for _ in range(draw(st.integers(1, 4))):
         at = draw(st.integers(0, max(len(out) - 1, 0)))

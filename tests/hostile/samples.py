@@ -24,15 +24,27 @@ PIXELS = (np.arange(8 * 8 * 3) % 251).astype(np.uint8).reshape(8, 8, 3)
 
 
 def rich_document() -> tuple[dict[str, Any], bytes]:
-    """A glTF document with a bit of everything: two UV sets, textures that are moved, a skin, a sparse accessor, a strip, Draco."""
+    """A glTF document with a bit of everything: two UV sets, textures that are moved, a skin, a sparse accessor, a
+    strip, Draco.
+    """
     p = np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0], [1, 1, 0]], np.float32)
     uv = np.array([[0.1, 0.9], [0.9, 0.9], [0.1, 0.1], [0.9, 0.1]], np.float32)
     index = np.array([0, 1, 2, 1, 3, 2], np.uint16)
     joints, weights = np.zeros((4, 4), np.uint8), np.tile(np.array([[1, 0, 0, 0]], np.float32), (4, 1))
     bind = np.eye(4, dtype=np.float32).reshape(1, 16)
     far = np.array([[2]], np.uint16), np.array([[0, 2, 0]], np.float32)
-    draco = DracoPy.encode(p.astype(np.float64), index.reshape(-1, 3).astype(np.uint32), tex_coord=uv.astype(np.float64))
-    pieces = [p.tobytes(), uv.tobytes(), (uv * 0.5).tobytes(), index.tobytes(), joints.tobytes(), weights.tobytes(), bind.tobytes()]
+    draco = DracoPy.encode(
+        p.astype(np.float64), index.reshape(-1, 3).astype(np.uint32), tex_coord=uv.astype(np.float64)
+    )
+    pieces = [
+        p.tobytes(),
+        uv.tobytes(),
+        (uv * 0.5).tobytes(),
+        index.tobytes(),
+        joints.tobytes(),
+        weights.tobytes(),
+        bind.tobytes(),
+    ]
     pieces += [far[0].tobytes(), far[1].tobytes(), png_bytes(PIXELS), draco]
     views, blob = [], b""
     for piece in pieces:
@@ -49,7 +61,8 @@ def rich_document() -> tuple[dict[str, Any], bytes]:
         "extensionsUsed": ["KHR_texture_transform", "KHR_draco_mesh_compression"],
         "scene": 0,
         "scenes": [{"nodes": [0, 2]}],
-        "nodes": [{"name": "plate", "mesh": 0, "children": [1]}, {"name": "bone", "translation": [0, 0, 0]}, {"name": "bent", "mesh": 1, "skin": 0}],
+        "nodes": [{"name": "plate", "mesh": 0, "children": [1]}, {"name": "bone", "translation": [0, 0, 0]},
+            {"name": "bent", "mesh": 1, "skin": 0}],
         "skins": [{"joints": [1], "inverseBindMatrices": 6}],
         "meshes": [
             {
@@ -58,11 +71,13 @@ def rich_document() -> tuple[dict[str, Any], bytes]:
                     {"attributes": {"POSITION": 7, "TEXCOORD_0": 1}, "mode": 5},
                     {
                         "attributes": {"POSITION": 0, "TEXCOORD_0": 1}, "indices": 3,
-                        "extensions": {"KHR_draco_mesh_compression": {"bufferView": 10, "attributes": {"TEXCOORD_0": 0, "POSITION": 1}}},
+                        "extensions": {"KHR_draco_mesh_compression": {"bufferView": 10,
+                            "attributes": {"TEXCOORD_0": 0, "POSITION": 1}}},
                     },
                 ]
             },
-            {"primitives": [{"attributes": {"POSITION": 0, "JOINTS_0": 4, "WEIGHTS_0": 5, "TEXCOORD_0": 1}, "indices": 3}]},
+            {"primitives": [{"attributes": {"POSITION": 0, "JOINTS_0": 4, "WEIGHTS_0": 5, "TEXCOORD_0": 1},
+                "indices": 3}]},
         ],
         "materials": [
             {
@@ -71,7 +86,8 @@ def rich_document() -> tuple[dict[str, Any], bytes]:
                     "baseColorFactor": [1, 0.5, 0.5, 1], "roughnessFactor": 0.5,
                     "baseColorTexture": {
                         "index": 0, "texCoord": 1,
-                        "extensions": {"KHR_texture_transform": {"offset": [0.1, 0.2], "rotation": 0.3, "scale": [2, 2]}},
+                        "extensions": {"KHR_texture_transform": {"offset": [0.1, 0.2], "rotation": 0.3, "scale": [2,
+                            2]}},
                     },
                 },
                 "normalTexture": {"index": 0, "scale": 0.5},
@@ -80,8 +96,10 @@ def rich_document() -> tuple[dict[str, Any], bytes]:
         "textures": [{"source": 0}],
         "images": [{"bufferView": 9, "mimeType": "image/png"}],
         "accessors": [
-            accessor(0, 5126, 4, "VEC3"), accessor(1, 5126, 4, "VEC2"), accessor(2, 5126, 4, "VEC2"), accessor(3, 5123, 6, "SCALAR"),
-            accessor(4, 5121, 4, "VEC4"), accessor(5, 5126, 4, "VEC4"), accessor(6, 5126, 1, "MAT4"), accessor(0, 5126, 4, "VEC3", sparse=sparse),
+            accessor(0, 5126, 4, "VEC3"), accessor(1, 5126, 4, "VEC2"), accessor(2, 5126, 4, "VEC2"), accessor(3,
+                5123, 6, "SCALAR"),
+            accessor(4, 5121, 4, "VEC4"), accessor(5, 5126, 4, "VEC4"), accessor(6, 5126, 1, "MAT4"), accessor(0,
+                5126, 4, "VEC3", sparse=sparse),
         ],
         "bufferViews": views,
         "buffers": [{"byteLength": len(blob)}],
@@ -142,7 +160,8 @@ def pictures() -> dict[str, bytes]:
         "a.bmp": picture("BMP"),
         "a.tga": picture("TGA"),
         "a.exr": exr_bytes({c: PIXELS[:, :, k].astype(np.float32) for k, c in enumerate("RGB")}),
-        "a.svg": b'<svg xmlns="http://www.w3.org/2000/svg" width="8" height="8"><rect width="4" height="4" fill="#f00"/></svg>',
+        "a.svg": b'<svg xmlns="http://www.w3.org/2000/svg" width="8" height="8"><rect width="4" height="4" '
+        b'fill="#f00"/></svg>',
     }
 
 
@@ -161,5 +180,7 @@ STROKE: dict[str, Any] = {
 
 def binary_stl(count: int, claimed: int | None = None) -> bytes:
     """A binary STL of ``count`` triangles that claims another number."""
-    rows = b"".join(struct.pack("<12fH", 0, 0, 1, *np.random.default_rng(k).random(9).tolist(), 0) for k in range(count))
+    rows = b"".join(
+        struct.pack("<12fH", 0, 0, 1, *np.random.default_rng(k).random(9).tolist(), 0) for k in range(count)
+    )
     return b"x" * 80 + struct.pack("<I", count if claimed is None else claimed) + rows

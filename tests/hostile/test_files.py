@@ -1,4 +1,6 @@
-"""Files that once took too much, ended in a traceback, or were taken for what they are not; each is refused or read right."""
+"""Files that once took too much, ended in a traceback, or were taken for what they are not; each is refused or read
+right.
+"""
 
 from __future__ import annotations
 
@@ -83,7 +85,10 @@ class FarAway(Case):
         self.assertTrue(any("from the origin" in f["what"] for f in inspection(mesh)["findings"]))
 
     def test_other_formats(self) -> None:
-        text = "".join(f"v {500000 + x} {5600000 + y} 0\n" for x, y in ((0, 0), (0.3, 0), (0.3, 0.18), (0, 0.18))) + "f 1 2 3 4\n"
+        text = (
+            "".join(f"v {500000 + x} {5600000 + y} 0\n" for x, y in ((0, 0), (0.3, 0), (0.3, 0.18), (0, 0.18)))
+            + "f 1 2 3 4\n"
+        )
         mesh = read_object(self.path("far.obj", text.encode()))
         np.testing.assert_allclose((mesh.bounds[1] - mesh.bounds[0])[:2], [0.3, 0.18], atol=1e-6)
 
@@ -126,7 +131,9 @@ class Bounded(Case):
     def test_a_deep_chain_is_read(self) -> None:
         document, blob = parsed(triangle())
         document["nodes"] = [{"children": [k + 1], "translation": [0.001, 0, 0]} for k in range(3000)] + [{"mesh": 0}]
-        self.assertAlmostEqual(float(read_object(self.path("a.glb", pack(document, blob))).bounds[0, 0]), 3.0, delta=1e-4)
+        self.assertAlmostEqual(
+            float(read_object(self.path("a.glb", pack(document, blob))).bounds[0, 0]), 3.0, delta=1e-4
+        )
 
     def test_copies_count(self) -> None:
         data = glb_bytes(shapes.sphere(0.1, 180))
@@ -151,7 +158,9 @@ class Bounded(Case):
         index = rng.integers(0, 20_000, (40_000, 3))
         index[:, 0] = 0
         n = np.tile(np.float32([[0, 1, 0]]), (len(p), 1))
-        self.bounded(lambda: inspection(Mesh(p, n, index.astype(np.int32), parts=(shapes.Part("all", 0, len(index), 0),))))
+        self.bounded(
+            lambda: inspection(Mesh(p, n, index.astype(np.int32), parts=(shapes.Part("all", 0, len(index), 0),)))
+        )
 
     def test_a_zip_in_a_zip(self) -> None:
         inner = samples.zipped({"a.glb": glb_bytes(shapes.box(0.2))})
@@ -272,8 +281,13 @@ class OneLine(Case):
             text.replace('"mesh": 0', '"mesh": 0, "matrix": [1e400,0,0,0,0,1,0,0,0,0,1,0,0,0,0,1]'),
             text.replace('"mesh": 0', '"mesh": 0, "scale": [1, 1e400, 1]'),
             text.replace('"count": 3', '"count": 1099511627776', 1),
-            text.replace('"count": 3', '"count": 3, "sparse": {"count": 1, "indices": {"bufferView": 0, "componentType": 5126}, "values": {"bufferView": 0}}', 1),
-        ):  # fmt: skip
+            text.replace(
+                '"count": 3',
+                '"count": 3, "sparse": {"count": 1, "indices": {"bufferView": 0, "componentType": 5126}, "values": '
+                '{"bufferView": 0}}',
+                1,
+            ),
+        ):
             data = broken.encode()
             data += b" " * (-len(data) % 4)
             body = struct.pack("<I4s", len(data), b"JSON") + data + struct.pack("<I4s", len(blob), b"BIN\0") + blob
@@ -342,7 +356,11 @@ class OneLine(Case):
 
     def test_a_closed_pipe(self) -> None:
         done = subprocess.run(
-            f"{sys.executable} -m limus.cli schema | head -c 10", shell=True, capture_output=True, text=True, check=False
+            f"{sys.executable} -m limus.cli schema | head -c 10",
+            shell=True,
+            capture_output=True,
+            text=True,
+            check=False,
         )
         self.assertEqual(done.stderr, "")
 
@@ -376,8 +394,14 @@ class Garbage(Case):
         self.assertEqual(khronos(out)["numErrors"], 0)
 
     def test_uvs_that_are_no_numbers(self) -> None:
-        ply = "ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float z\nproperty float s\nproperty float t\n"
-        ply += "element face 1\nproperty list uchar int vertex_indices\nend_header\n0 0 0 nan 0\n1 0 0 1 0\n0 1 0 0 1\n3 0 1 2\n"
+        ply = (
+            "ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float "
+            "z\nproperty float s\nproperty float t\n"
+        )
+        ply += (
+            "element face 1\nproperty list uchar int vertex_indices\nend_header\n0 0 0 nan 0\n1 0 0 1 0\n0 1 0 0 "
+            "1\n3 0 1 2\n"
+        )
         mesh = read_object(self.path("a.ply", ply.encode()))
         self.assertTrue(any("not numbers" in note for note in mesh.notes), mesh.notes)
 
@@ -412,7 +436,9 @@ class ReadRight(Case):
         return read_object(self.path("a.glb", pack(document, blob)))
 
     def white(self, mesh: Mesh) -> float:
-        sheet = {name: np.float32(0.5) for name in ("roughness", "metalness")} | {"base_color": np.float32([0.5, 0.5, 0.5])}
+        sheet = {name: np.float32(0.5) for name in ("roughness", "metalness")} | {
+            "base_color": np.float32([0.5, 0.5, 0.5])
+        }
         texels = Texels.of(mesh, 64)
         lay_maps(texels, sheet)
         return texels.share(np.ascontiguousarray(sheet["base_color"][:, 0]))
@@ -432,7 +458,8 @@ class ReadRight(Case):
 
         self.assertAlmostEqual(moved(scale=[0.25, 1], offset=[0.6, 0]), 1.0, places=2)
         self.assertAlmostEqual(moved(scale=[0.25, 1], offset=[0.1, 0]), 0.0, places=2)
-        # The formula of the extension's own text (Khronos KHR_texture_transform, from memory): turned counter-clockwise about the origin.
+        # The formula of the extension's own text (Khronos KHR_texture_transform, from memory): turned counter-clockwise
+        # about the origin.
         u, v = (
             Texture.of(np.zeros((1, 1, 3), np.uint8))
             .__class__(samples_picture(), offset=(0.1, 0.2), rotation=np.pi / 2, scale=(2.0, 3.0))
@@ -446,7 +473,10 @@ class ReadRight(Case):
         for where in ("extensionsRequired", "extensionsUsed"):
             self.refused("b.glb", pack({**document, where: ["EXT_meshopt_compression"]}, blob), "meshopt")
         read_object(
-            self.path("c.glb", pack({**document, "extensionsRequired": ["KHR_materials_clearcoat", "KHR_mesh_quantization"]}, blob))
+            self.path(
+                "c.glb",
+                pack({**document, "extensionsRequired": ["KHR_materials_clearcoat", "KHR_mesh_quantization"]}, blob),
+            )
         )
 
     def test_draco(self) -> None:
@@ -470,7 +500,8 @@ class ReadRight(Case):
                     "primitives": [
                         {
                             "attributes": {"POSITION": 0, "TEXCOORD_0": 1}, "indices": 2,
-                            "extensions": {"KHR_draco_mesh_compression": {"bufferView": 0, "attributes": {"TEXCOORD_0": 0, "POSITION": 1}}},
+                            "extensions": {"KHR_draco_mesh_compression": {"bufferView": 0,
+                                "attributes": {"TEXCOORD_0": 0, "POSITION": 1}}},
                         }
                     ]
                 }
@@ -517,7 +548,9 @@ class ReadRight(Case):
         pixels = np.zeros((64, 64, 3), np.uint8)
         pixels[:, :, 0] = np.arange(64)[None, :] * 4
         pixels[:, :, 1] = np.arange(64)[:, None] * 4
-        maps = GltfMaps({"base_color": png_bytes(pixels, srgb=True), "orm": png_bytes(pixels), "normal": png_bytes(pixels)})
+        maps = GltfMaps(
+            {"base_color": png_bytes(pixels, srgb=True), "orm": png_bytes(pixels), "normal": png_bytes(pixels)}
+        )
         mesh = read_object(self.path("a.glb", glb_bytes(shapes.box(0.2), [maps])))
         again = unwrapped(mesh)
         seen = []

@@ -1,6 +1,7 @@
 """Mutated files, scenes and strokes: they are refused in one line or they work, within bounds of time and memory.
 
-``make test`` tries a few dozen of each kind, always the same; ``make fuzz`` thousands, others each time (LIMUS_FUZZ is how many of each).
+``make test`` tries a few dozen of each kind, always the same; ``make fuzz`` thousands, others each time (LIMUS_FUZZ
+is how many of each).
 """
 
 from __future__ import annotations
@@ -112,7 +113,11 @@ class Hostile(TestCase):
 
 class Objects(Hostile):
     @TRY
-    @given(st.sampled_from(sorted(samples.objects())).flatmap(lambda n: st.tuples(st.just(n), broken(samples.objects()[n]))))
+    @given(
+        st.sampled_from(sorted(samples.objects())).flatmap(
+            lambda n: st.tuples(st.just(n), broken(samples.objects()[n]))
+        )
+    )
     def test_bytes(self, case: tuple[str, bytes]) -> None:
         self.looked_at(*case)
 
@@ -126,13 +131,22 @@ class Objects(Hostile):
     @given(documents({"box.obj": 0, "box.mtl": 1, "paint.png": 2}), st.data())
     def test_zips(self, names: dict[str, Any], data: st.DataObject) -> None:
         pieces = [samples.objects()["box.obj"], b"newmtl paint\nmap_Kd paint.png\n", samples.pictures()["a.png"]]
-        files = {str(n).encode("utf-8", "replace").decode(): pieces[v % 3 if isinstance(v, int) else 0] for n, v in names.items()}
-        self.looked_at("a.zip", data.draw(broken(samples.zipped(files))) if data.draw(st.booleans()) else samples.zipped(files))
+        files = {
+            str(n).encode("utf-8", "replace").decode(): pieces[v % 3 if isinstance(v, int) else 0]
+            for n, v in names.items()
+        }
+        self.looked_at(
+            "a.zip", data.draw(broken(samples.zipped(files))) if data.draw(st.booleans()) else samples.zipped(files)
+        )
 
 
 class Pictures(Hostile):
     @TRY
-    @given(st.sampled_from(sorted(samples.pictures())).flatmap(lambda n: st.tuples(st.just(n), broken(samples.pictures()[n]))))
+    @given(
+        st.sampled_from(sorted(samples.pictures())).flatmap(
+            lambda n: st.tuples(st.just(n), broken(samples.pictures()[n]))
+        )
+    )
     def test_bytes(self, case: tuple[str, bytes]) -> None:
         path = self.folder / case[0]
         path.write_bytes(case[1])
@@ -171,7 +185,10 @@ class Documents(Hostile):
 class Lines(Hostile):
     @TRY
     @given(
-        st.sampled_from(sorted(samples.objects())).flatmap(lambda n: st.tuples(st.just(n), broken(samples.objects()[n]))), st.data()
+        st.sampled_from(sorted(samples.objects())).flatmap(
+            lambda n: st.tuples(st.just(n), broken(samples.objects()[n]))
+        ),
+        st.data(),
     )
     def test_the_command_line(self, case: tuple[str, bytes], data: st.DataObject) -> None:
         from contextlib import redirect_stderr, redirect_stdout

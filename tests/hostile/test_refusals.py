@@ -32,7 +32,10 @@ from tests.server.base import ServerTest
 
 SVG = '<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" viewBox="0 0 20 10">{}</svg>'
 SQUARE = '<rect width="10" height="10" fill="#ff0000"/>'
-PLY = "ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float z\n{}\nend_header\n0 0 0\n1 0 0\n0 1 0\n{}\n"
+PLY = (
+    "ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float "
+    "z\n{}\nend_header\n0 0 0\n1 0 0\n0 1 0\n{}\n"
+)
 FACE = "element face 1\nproperty list uchar int vertex_indices"
 CORNERS = "v 0 0 0\nv 1 0 0\nv 0 1 0\n"
 
@@ -73,10 +76,15 @@ class Drawings(Case):
         self.assertEqual(tuple(self.draw("<g>" * 200 + SQUARE + "</g>" * 200).pixels[500, 500]), (255, 0, 0, 255))
 
     def test_work_without_end_is_ended(self) -> None:
-        noise = '<filter id="f"><feTurbulence baseFrequency="9" numOctaves="{}"/></filter><rect width="20" height="10" filter="url(#f)"/>'
+        noise = (
+            '<filter id="f"><feTurbulence baseFrequency="9" numOctaves="{}"/></filter><rect width="20" height="10" '
+            'filter="url(#f)"/>'
+        )
         for inside in (
             noise.format(10_000_000),
-            '<path stroke-dasharray="0.0001" stroke="#000" d="M0 0' + "".join(f"L{k % 20} {k % 7}" for k in range(400_000)) + '"/>',
+            '<path stroke-dasharray="0.0001" stroke="#000" d="M0 0'
+            + "".join(f"L{k % 20} {k % 7}" for k in range(400_000))
+            + '"/>',
         ):
             began = time.monotonic()
             with (
@@ -88,7 +96,10 @@ class Drawings(Case):
             self.assertLess(time.monotonic() - began, 60)
 
     def test_a_blur_beyond_all_measure_ends(self) -> None:
-        blur = '<filter id="f"><feGaussianBlur stdDeviation="1e9"/></filter><rect width="20" height="10" filter="url(#f)"/>'
+        blur = (
+            '<filter id="f"><feGaussianBlur stdDeviation="1e9"/></filter><rect width="20" height="10" '
+            'filter="url(#f)"/>'
+        )
         try:
             found = self.draw(blur)
         except InputError as error:
@@ -114,8 +125,10 @@ class NoPlainFile(Case):
         (self.folder / "folder.obj").mkdir()
         pipe, out = str(self.folder / "pipe.obj"), str(self.folder / "out")
         for words in (
-            ("inspect", pipe), ("inspect", "/dev/zero"), ("inspect", str(self.folder / "folder.obj")), ("base", str(self.folder / "pipe.png")),
-            ("weather", pipe, "--out", out), ("weather", "/dev/zero", "--out", out), ("start", str(box), "--base", "/dev/zero.json", "--out", out),
+            ("inspect", pipe), ("inspect", "/dev/zero"), ("inspect", str(self.folder / "folder.obj")), ("base",
+                str(self.folder / "pipe.png")),
+            ("weather", pipe, "--out", out), ("weather", "/dev/zero", "--out", out), ("start", str(box), "--base",
+                "/dev/zero.json", "--out", out),
             ("measure", str(box), "--reading", "slope", "--twin", pipe, "--out", out + ".png"),
             ("mask", str(box), "--recipe", pipe, "--out", out + ".png"),
         ):  # fmt: skip
@@ -132,7 +145,8 @@ class NoPlainFile(Case):
         }
         document |= {
             "accessors": [{"bufferView": 0, "componentType": 5126, "count": 3, "type": "VEC3"}],
-            "meshes": [{"primitives": [{"attributes": {"POSITION": 0}}]}], "nodes": [{"mesh": 0}], "scenes": [{"nodes": [0]}],
+            "meshes": [{"primitives": [{"attributes": {"POSITION": 0}}]}], "nodes": [{"mesh": 0}],
+            "scenes": [{"nodes": [0]}],
         }  # fmt: skip
         self.refused("b.bin", "inspect", str(self.path("a.gltf", json.dumps(document))))
         os.mkfifo(self.folder / "m.mtl")
@@ -145,7 +159,11 @@ class Objects(Case):
         ring = "".join(f"v {math.cos(k / 100 * math.pi)} {math.sin(k / 100 * math.pi)} 0\n" for k in range(200))
         for name, data, word in (
             ("a.ply", PLY.format(FACE, "3 0 1 -5"), "vertex -5, and there are 3"),
-            ("b.ply", PLY.format("element tristrips 1\nproperty list int int vertex_indices", "3 0 1 2"), "triangle strips"),
+            (
+                "b.ply",
+                PLY.format("element tristrips 1\nproperty list int int vertex_indices", "3 0 1 2"),
+                "triangle strips",
+            ),
             ("a.obj", CORNERS + "f 0 1 2\n", "line 4: a face refers to vertex 0"),
             ("b.obj", CORNERS + "f 1 2 3\nf 1/0/1 2/0/1 0\n", "line 5: a face refers to vertex 0"),
             ("c.obj", CORNERS + "f 1/x/ 2 3\n", "line 4: 'f 1/x/ 2 3' is no face"),
@@ -179,8 +197,10 @@ class Objects(Case):
             ({"rotation": [0, 0, 0, 0]}, "rotation: is no rotation"),
         ):
             document: dict[str, Any] = {
-                "asset": {"version": "2.0"}, "nodes": [{"mesh": 0, **{k: v for k, v in change.items() if k == "rotation"}}], "scenes": [{"nodes": [0]}],
-                "meshes": [{"primitives": [{"attributes": {"POSITION": 0}, **{k: v for k, v in change.items() if k == "mode"}}]}],
+                "asset": {"version": "2.0"}, "nodes": [{"mesh": 0, **{k: v for k,
+                    v in change.items() if k == "rotation"}}], "scenes": [{"nodes": [0]}],
+                "meshes": [{"primitives": [{"attributes": {"POSITION": 0}, **{k: v for k,
+                    v in change.items() if k == "mode"}}]}],
                 "accessors": [{"bufferView": 0, "componentType": 5126, "count": 3, "type": "VEC3"}],
                 "bufferViews": [{"buffer": 0, "byteLength": 36}], "buffers": [{"byteLength": 36}],
             }  # fmt: skip
@@ -189,14 +209,24 @@ class Objects(Case):
 
     def test_packed_data_is_held_against_its_accessors(self) -> None:
         mesh = shapes.sphere(0.05, 24)
-        packed = DracoPy.encode(mesh.positions.astype(np.float32), mesh.triangles.astype(np.uint32), quantization_bits=14)
+        packed = DracoPy.encode(
+            mesh.positions.astype(np.float32), mesh.triangles.astype(np.uint32), quantization_bits=14
+        )
         known = DracoPy.decode(packed)
         low, high = mesh.positions.min(axis=0).tolist(), mesh.positions.max(axis=0).tolist()
 
         def document(**accessor: Any) -> bytes:
-            place = {"componentType": 5126, "count": len(known.points), "type": "VEC3", "min": low, "max": high, **accessor}
+            place = {
+                "componentType": 5126,
+                "count": len(known.points),
+                "type": "VEC3",
+                "min": low,
+                "max": high,
+                **accessor,
+            }
             whole: dict[str, Any] = {
-                "asset": {"version": "2.0"}, "extensionsUsed": ["KHR_draco_mesh_compression"], "extensionsRequired": ["KHR_draco_mesh_compression"],
+                "asset": {"version": "2.0"}, "extensionsUsed": ["KHR_draco_mesh_compression"],
+                "extensionsRequired": ["KHR_draco_mesh_compression"],
                 "nodes": [{"mesh": 0}], "scenes": [{"nodes": [0]}],
                 "meshes": [{"primitives": [{"attributes": {"POSITION": 0}, "indices": 1, "extensions": {
                     "KHR_draco_mesh_compression": {"bufferView": 0, "attributes": {"POSITION": 0}}}}]}],
@@ -242,13 +272,18 @@ class Numbers(Case):
 
     def test_no_infinity_reaches_a_document(self) -> None:
         box = self.path("box.glb", glb_bytes(shapes.box(0.2)))
-        for role, values in (("basecolor", (3e38, 3e38, 3e38)), ("height", (3e38, 0.0, 0.0)), ("roughness", (-3e38, 3e38, 1.0))):
+        for role, values in (
+            ("basecolor", (3e38, 3e38, 3e38)),
+            ("height", (3e38, 0.0, 0.0)),
+            ("roughness", (-3e38, 3e38, 1.0)),
+        ):
             self.exr(f"wall_{role}.exr", *values)
         maps = [str(self.folder / f"wall_{role}.exr") for role in ("basecolor", "height", "roughness")]
         self.assertEqual(self.limus("base", *maps, "--out", str(self.folder / "b.json"))[0], 0)
         scene = str(self.folder / "s.json")
         self.assertEqual(
-            self.limus("start", str(box), "--base", str(self.folder / "b.json"), "--layers", "dust", "--out", scene)[0], 0
+            self.limus("start", str(box), "--base", str(self.folder / "b.json"), "--layers", "dust", "--out", scene)[0],
+            0,
         )
         code, _, said = self.limus("weather", scene, "--resolution", "32", "--out", str(self.folder / "maps"))
         self.assertEqual(code, 0, said)
@@ -279,13 +314,16 @@ class Documents(Case):
         snapshot = {"id": "a", "name": "Dry", "layers_off": []}
         neighbour = {"id": "n", "name": "n", "file": "box.glb", "position_mm": [0, 1e300, 0]}
         for change, word in (
-            ({"snapshots": [{**snapshot, "layers_off": ["gone"]}]}, "snapshots[0].layers_off[0]: there is no layer 'gone'"),
-            ({"snapshots": [{**snapshot, "episodes_off": ["gone"]}]}, "snapshots[0].episodes_off[0]: there is no episode 'gone'"),
+            ({"snapshots": [{**snapshot, "layers_off": ["gone"]}]},
+                "snapshots[0].layers_off[0]: there is no layer 'gone'"),
+            ({"snapshots": [{**snapshot, "episodes_off": ["gone"]}]},
+                "snapshots[0].episodes_off[0]: there is no episode 'gone'"),
             ({"snapshots": [snapshot, {**snapshot, "id": "b"}]}, "two snapshots are called 'Dry'"),
             ({"setting": {"years": True}}, "setting.years: true is not a number"),
             ({"seed": False}, "seed: false is not a number"),
             ({"layers": [{**self.plain["layers"][0], "strength": True}]}, "layers[0].strength: true is not a number"),
-            ({"layers": [{**self.plain["layers"][0], "effect": {"kind": "paint", "color": [True, 0, 0]}}]}, "color[0]: true is not a number"),
+            ({"layers": [{**self.plain["layers"][0], "effect": {"kind": "paint", "color": [True, 0, 0]}}]},
+                "color[0]: true is not a number"),
             ({"object": {"file": "box.glb", "neighbours": [neighbour]}}, "position_mm[1]: 1e+300 is above the limit"),
             ({"name": "a\nb"}, "line break"),
             ({"name": "a\u202eb"}, "turns the direction"),
@@ -296,12 +334,21 @@ class Documents(Case):
         # True stays what a switch takes, and 1 what a number takes.
         scene_from({**self.plain, "seed": 1, "layers": [{**self.plain["layers"][0], "on": True, "strength": 1}]})
         for name in ("a\nb", "a\u202eb"):
-            self.refused("a name holds a line break", "start", str(self.box), "--name", name, "--out", str(self.folder / "n.json"))
+            self.refused(
+                "a name holds a line break",
+                "start",
+                str(self.box),
+                "--name",
+                name,
+                "--out",
+                str(self.folder / "n.json"),
+            )
 
     def test_what_an_earlier_version_saved_is_put_right(self) -> None:
         document = Scene.model_validate(self.plain).model_dump(mode="json")
         document["snapshots"] = [
-            {"id": k, "name": "Dry\n", "layers_off": ["gone", "paint"], "episodes_off": ["gone"], "year": None} for k in "ab"
+            {"id": k, "name": "Dry\n", "layers_off": ["gone", "paint"], "episodes_off": ["gone"], "year": None}
+            for k in "ab"
         ]
         document["name"] = "Gate\u202e hoist"
         found = scene_from(document, trusted=True)
@@ -310,8 +357,12 @@ class Documents(Case):
         self.assertEqual(found.name, "Gate hoist")
 
     def test_a_map_set_without_maps_says_so(self) -> None:
-        path = self.path("m.json", json.dumps({**self.plain, "layers": [], "bases": [{"material": {"kind": "map_set"}}]}))
-        code, _, said = self.limus("weather", str(path), "--resolution", "32", "--out", str(self.folder / "m"), "--strict")
+        path = self.path(
+            "m.json", json.dumps({**self.plain, "layers": [], "bases": [{"material": {"kind": "map_set"}}]})
+        )
+        code, _, said = self.limus(
+            "weather", str(path), "--resolution", "32", "--out", str(self.folder / "m"), "--strict"
+        )
         self.assertEqual(code, 3)
         self.assertIn("a map set without a map in use", said)
 
@@ -336,10 +387,23 @@ class Documents(Case):
     def test_words_that_are_numbers(self) -> None:
         out = str(self.folder / "k.png")
         self.assertEqual(
-            self.limus("mask", str(self.box), "--source", "slope", "--set", "span=90", "--resolution", "16", "--out", out)[0], 0
+            self.limus(
+                "mask", str(self.box), "--source", "slope", "--set", "span=90", "--resolution", "16", "--out", out
+            )[0],
+            0,
         )
         self.refused(
-            "Use '90' or '180'", "mask", str(self.box), "--source", "slope", "--set", "span=91", "--resolution", "16", "--out", out
+            "Use '90' or '180'",
+            "mask",
+            str(self.box),
+            "--source",
+            "slope",
+            "--set",
+            "span=91",
+            "--resolution",
+            "16",
+            "--out",
+            out,
         )
 
 
@@ -374,7 +438,8 @@ class Requests(ServerTest):
     def test_whatever_is_sent_the_answer_is_json_in_our_words(self) -> None:
         item = self.add_box()
         line = b'{"kind":"mask","layer":%s}'
-        whole = b'{"base":1,"document":{"version":1,"object":{"file":"x"},"layers":[{"id":"a","name":"a","effect":{"kind":"paint"},"where":{"terms":[{"source":%s}]}}]}}'
+        layer = b'{"id":"a","name":"a","effect":{"kind":"paint"},"where":{"terms":[{"source":%s}]}}'
+        whole = b'{"base":1,"document":{"version":1,"object":{"file":"x"},"layers":[' + layer + b"]}}"
         with self.assertNoLogs(level="WARNING"):
             for data, status, word in (
                 (b'{"a":', 400, "it is not JSON"),
@@ -382,9 +447,11 @@ class Requests(ServerTest):
                 (b"[]", 422, ""),
                 (b'{"a":"' + b"x" * (33 << 20) + b'"}', 413, "more than 32 MB"),
                 *((b'{"base":1,"document":' + b"[" * n + b"]" * n + b"}", None, "") for n in (300, 900)),
-                *((b'{"base":1,"document":' + b"[" * n + b"]" * n + b"}", 400, "nested too deeply") for n in (5000, 200_000)),
+                *((b'{"base":1,"document":' + b"[" * n + b"]" * n + b"}", 400, "nested too deeply") for n in (5000,
+                    200_000)),
                 *((whole % (line % (b"[" * n + b"]" * n)), None, "") for n in (300, 900)),
-                *((b'{"base":1,"document":' + b'{"object":' * n + b"1" + b"}" * n + b"}", None, "") for n in (300, 900)),
+                *((b'{"base":1,"document":' + b'{"object":' * n + b"1" + b"}" * n + b"}", None, "") for n in (300,
+                    900)),
             ):  # fmt: skip
                 answer = self.client.put(f"/api/objects/{item.pk}/scene", data, content_type="application/json")
                 if status is not None:

@@ -21,7 +21,10 @@ class ServerTest(TransactionTestCase):
 
     def setUp(self) -> None:
         users = get_user_model().objects
-        self.ada, self.eve = users.create_user("ada", password="right-of-way-7"), users.create_user("eve", password="left-of-way-7")
+        self.ada, self.eve = (
+            users.create_user("ada", password="right-of-way-7"),
+            users.create_user("eve", password="left-of-way-7"),
+        )
         self.client.force_login(self.ada)
         self.project = Project.objects.create(owner=self.ada, name="Bench")
 

@@ -51,7 +51,9 @@ class Accounts(ServerTest):
         wrong = self.client.post("/sign-in/", {"username": "ada", "password": "nope"})
         self.assertContains(wrong, "do not match")
         self.assertRedirects(
-            self.client.post("/sign-in/", {"username": "ada", "password": "right-of-way-7"}), "/", fetch_redirect_response=False
+            self.client.post("/sign-in/", {"username": "ada", "password": "right-of-way-7"}),
+            "/",
+            fetch_redirect_response=False,
         )
 
     def test_everything_is_scoped_to_its_owner(self) -> None:
@@ -63,11 +65,16 @@ class Accounts(ServerTest):
         self.assertEqual(self.call("get", "/projects").json(), [])
         version = item.head_id
         for method, path, body in (
-            ("get", f"/objects/{item.pk}", None), ("get", f"/objects/{item.pk}/mesh.glb", None), ("delete", f"/objects/{item.pk}", None),
-            ("put", f"/objects/{item.pk}/scene", {"base": version, "document": item.document}), ("post", f"/objects/{item.pk}/undo", {"base": version}),
-            ("post", f"/objects/{item.pk}/evaluate", {"resolution": 128}), ("post", f"/objects/{item.pk}/jobs", {"kind": "export"}),
-            ("get", f"/jobs/{job.pk}", None), ("get", f"/jobs/{job.pk}/file", None), ("post", f"/jobs/{job.pk}/cancel", None),
-            ("get", f"/maps/{evaluation['maps']['normal'][0]}", None), ("put", f"/projects/{self.project.pk}/objects?name=a.glb", {}),
+            ("get", f"/objects/{item.pk}", None), ("get", f"/objects/{item.pk}/mesh.glb", None), ("delete",
+                f"/objects/{item.pk}", None),
+            ("put", f"/objects/{item.pk}/scene", {"base": version, "document": item.document}), ("post",
+                f"/objects/{item.pk}/undo", {"base": version}),
+            ("post", f"/objects/{item.pk}/evaluate", {"resolution": 128}), ("post", f"/objects/{item.pk}/jobs",
+                {"kind": "export"}),
+            ("get", f"/jobs/{job.pk}", None), ("get", f"/jobs/{job.pk}/file", None), ("post",
+                f"/jobs/{job.pk}/cancel", None),
+            ("get", f"/maps/{evaluation['maps']['normal'][0]}", None), ("put",
+                f"/projects/{self.project.pk}/objects?name=a.glb", {}),
         ):  # fmt: skip
             self.assertEqual(self.call(method, path, body).status_code, 404, path)
         self.assertEqual(WorkObject.objects.get().head_id, version)
@@ -75,7 +82,9 @@ class Accounts(ServerTest):
     def test_writes_need_the_csrf_token(self) -> None:
         strict = Client(enforce_csrf_checks=True)
         strict.force_login(self.ada)
-        self.assertEqual(strict.post("/api/projects", json.dumps({"name": "x"}), content_type="application/json").status_code, 403)
+        self.assertEqual(
+            strict.post("/api/projects", json.dumps({"name": "x"}), content_type="application/json").status_code, 403
+        )
 
     def test_demo_signs_in_by_itself_only_on_loopback(self) -> None:
         from django.contrib.auth import get_user_model
@@ -97,7 +106,12 @@ class Accounts(ServerTest):
             env = {**os.environ, "LIMUS_DEMO": "1", "LIMUS_BIND": bind, "LIMUS_DATA": str(settings.DATA_DIR)}
             self.assertEqual(
                 subprocess.run(
-                    [sys.executable, "-c", code], env=env, capture_output=True, text=True, check=True, cwd=settings.BASE_DIR
+                    [sys.executable, "-c", code],
+                    env=env,
+                    capture_output=True,
+                    text=True,
+                    check=True,
+                    cwd=settings.BASE_DIR,
                 ).stdout.strip(),
                 wanted,
             )
@@ -128,7 +142,9 @@ class History(ServerTest):
         back = self.call("post", f"/objects/{self.item.pk}/undo", {"base": third["version"]}).json()
         self.assertEqual((back["version"], back["redo_label"]), (second["version"], "More years"))
         # What changed comes, not the whole.
-        self.assertEqual((back["base"], back["change"]), (third["version"], [["set", ["layers", 2, "effect", "years"], 20.0]]))
+        self.assertEqual(
+            (back["base"], back["change"]), (third["version"], [["set", ["layers", 2, "effect", "years"], 20.0]])
+        )
         self.assertNotIn("document", back)
         again = self.call("post", f"/objects/{self.item.pk}/undo", {"base": back["version"]}).json()
         self.assertEqual(applied(second["document"], again["change"]), self.first["document"])
@@ -156,7 +172,9 @@ class History(ServerTest):
         self.assertEqual(self.call("get", f"/objects/{self.item.pk}/scene").json(), one.json())
         self.assertIn("another window", answer["message"])
         self.assertEqual(SceneVersion.objects.count(), 2)
-        self.assertEqual(self.call("post", f"/objects/{self.item.pk}/undo", {"base": self.first["version"]}).status_code, 409)
+        self.assertEqual(
+            self.call("post", f"/objects/{self.item.pk}/undo", {"base": self.first["version"]}).status_code, 409
+        )
 
     def test_bad_documents_name_the_field(self) -> None:
         for change, words in (
@@ -168,7 +186,9 @@ class History(ServerTest):
             self.assertEqual(answer.status_code, 422)
             self.assertIn(words, answer.json()["message"])
         document = {**self.first["document"], "version": 99}
-        answer = self.call("put", f"/objects/{self.item.pk}/scene", {"base": self.first["version"], "document": document})
+        answer = self.call(
+            "put", f"/objects/{self.item.pk}/scene", {"base": self.first["version"], "document": document}
+        )
         self.assertIn("version 99", answer.json()["message"])
         self.assertEqual(SceneVersion.objects.count(), 1)
 
@@ -186,13 +206,19 @@ class Uploads(ServerTest):
 
     def left(self) -> list[str]:
         folder = Path(settings.DATA_DIR) / "objects"
-        return [p.name for p in folder.iterdir() if p.name.startswith("tmp") or p.suffix == ".part"] if folder.exists() else []
+        return (
+            [p.name for p in folder.iterdir() if p.name.startswith("tmp") or p.suffix == ".part"]
+            if folder.exists()
+            else []
+        )
 
     def test_a_good_object(self) -> None:
         answer = self.put(glb_bytes(shapes.sphere(0.1, 24)))
         self.assertEqual(answer.status_code, 201)
         found = self.call("get", f"/objects/{answer.json()['id']}").json()
-        self.assertEqual((found["name"], found["readings"], found["scene"]["document"]["layers"]), ("cup", "missing", []))
+        self.assertEqual(
+            (found["name"], found["readings"], found["scene"]["document"]["layers"]), ("cup", "missing", [])
+        )
         self.assertEqual(found["facts"]["uv"]["present"], True)
         mesh = self.client.get(f"/api/objects/{found['id']}/mesh.glb?v={found['digest']}")
         self.assertEqual(mesh.content[:4], b"glTF")
@@ -202,8 +228,10 @@ class Uploads(ServerTest):
 
     def test_bad_objects_leave_nothing_behind(self) -> None:
         cases = [
-            (b"x", "not a GLB"), (b"hello" * 30, "not a GLB"), (triangle()[:-40], "cut short"), (triangle()[:14], "cut short"),
-            (triangle(np.array([[0, 0, 0], [1, 0, 0], [0, np.inf, 0]])), "finite"), (triangle(np.zeros((3, 3))), "degenerate"),
+            (b"x", "not a GLB"), (b"hello" * 30, "not a GLB"), (triangle()[:-40], "cut short"), (triangle()[:14],
+                "cut short"),
+            (triangle(np.array([[0, 0, 0], [1, 0, 0], [0, np.inf, 0]])), "finite"), (triangle(np.zeros((3, 3))),
+                "degenerate"),
             (triangle(index=np.array([0, 1, 70])), "out of range"),
         ]  # fmt: skip
         for data, words in cases:
@@ -277,8 +305,14 @@ class Evaluating(ServerTest):
             {"kind": "channel", "name": n}
             for n in ("base_color", "roughness", "metalness", "relief", "normal", "coat_weight", "ambient_occlusion")
         ]
-        looks += [{"kind": "reading", "name": n} for n in ("curvature", "occlusion", "slope", "thickness", "height", "sky")]
-        looks += [{"kind": "mask", "layer": "rust"}, {"kind": "term", "layer": "chips", "index": 1}, {"kind": "coat", "index": 2}]
+        looks += [
+            {"kind": "reading", "name": n} for n in ("curvature", "occlusion", "slope", "thickness", "height", "sky")
+        ]
+        looks += [
+            {"kind": "mask", "layer": "rust"},
+            {"kind": "term", "layer": "chips", "index": 1},
+            {"kind": "coat", "index": 2},
+        ]
         seen = set()
         for look in looks:
             answer = self.evaluate(look=look)
@@ -476,7 +510,8 @@ class Published(ServerTest):
         self.assertEqual([e["kind"] for e in found["effects"]], list(EFFECTS))
         self.assertTrue(all(e["when"] and e["group"] and e["law"] for e in found["effects"]))
         controls = {
-            "slider", "colour", "choice", "switch", "parts", "exposed", "seed", "optional", "curve", "picture", "layer", "coat",
+            "slider", "colour", "choice", "switch", "parts", "exposed", "seed", "optional", "curve", "picture",
+            "layer", "coat",
             "line", "strokes", "picks", "text", "place",
         }  # fmt: skip
         for entry in [
@@ -484,7 +519,10 @@ class Published(ServerTest):
             *found["sources"],
             {"kind": "term", "schema": found["term"]},
             {"kind": "cut", "schema": found["cut"]},
-            {"kind": "brush", "schema": {"properties": {k: v for k, v in found["brush"]["properties"].items() if k != "seed"}}},
+            {
+                "kind": "brush",
+                "schema": {"properties": {k: v for k, v in found["brush"]["properties"].items() if k != "seed"}},
+            },
         ]:
             for name, field in entry["schema"]["properties"].items():
                 if name not in ("kind", "link"):

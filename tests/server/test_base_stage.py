@@ -83,7 +83,9 @@ class Room(ServerTest):
         self.assertEqual(self.client.get("/api/store-room/picture", {"name": "oak"}).status_code, 503)
         # What is on objects does not hang on it.
         item = self.add_box()
-        self.assertEqual(self.call("post", f"/objects/{item.pk}/look", {"resolution": 64, "bases": True}).status_code, 200)
+        self.assertEqual(
+            self.call("post", f"/objects/{item.pk}/look", {"resolution": 64, "bases": True}).status_code, 200
+        )
 
     def test_own_bases(self) -> None:
         item = self.add_box()
@@ -121,7 +123,9 @@ class Room(ServerTest):
 class Textures(ServerTest):
     def bring(self, name: str, data: bytes, project: Project | None = None) -> Any:
         where = (project or self.project).pk
-        return self.client.put(f"/api/projects/{where}/texture-files?name={name}", data, content_type="application/octet-stream")
+        return self.client.put(
+            f"/api/projects/{where}/texture-files?name={name}", data, content_type="application/octet-stream"
+        )
 
     def test_from_files_to_maps(self) -> None:
         item = self.add_box()
@@ -135,7 +139,8 @@ class Textures(ServerTest):
         document = head["document"]
         document["bases"] = [found["base"]]
         self.assertEqual(
-            self.call("put", f"/objects/{item.pk}/scene", {"base": head["version"], "document": document}).status_code, 200
+            self.call("put", f"/objects/{item.pk}/scene", {"base": head["version"], "document": document}).status_code,
+            200,
         )
         answer = self.call(
             "post", f"/objects/{item.pk}/look", {"resolution": 128, "bases": True, "pictures": True, "relief": True}
@@ -156,12 +161,16 @@ class Textures(ServerTest):
     def test_repetition_is_told_and_mended(self) -> None:
         item = self.add_box()
         files = [self.bring(n, d).json()["files"][0]["file"] for n, d in map_files().items()]
-        base = self.call("post", f"/projects/{self.project.pk}/recognise", {"files": files, "size_cm": 4}).json()["base"]
+        base = self.call("post", f"/projects/{self.project.pk}/recognise", {"files": files, "size_cm": 4}).json()[
+            "base"
+        ]
 
         def said(**placing: Any) -> dict[str, Any]:
             document = self.call("get", f"/objects/{item.pk}").json()["scene"]["document"]
             document["bases"] = [{**base, "placing": {**base["placing"], **placing}}]
-            answer = self.call("post", f"/objects/{item.pk}/look", {"resolution": 64, "bases": True, "document": document})
+            answer = self.call(
+                "post", f"/objects/{item.pk}/look", {"resolution": 64, "bases": True, "document": document}
+            )
             return answer.json()["bases"][0]  # type: ignore[no-any-return]
 
         self.assertIn("Its tile shows to repeat every 40", " ".join(said()["notes"]))
@@ -202,7 +211,9 @@ class Textures(ServerTest):
     def test_a_scene_may_name_its_own_maps_only(self) -> None:
         item = self.add_box()
         document = self.call("get", f"/objects/{item.pk}").json()["scene"]["document"]
-        document["bases"] = [{"material": {"kind": "map_set", "maps": [{"file": "pictures/0/x.png", "role": "height"}]}}]
+        document["bases"] = [
+            {"material": {"kind": "map_set", "maps": [{"file": "pictures/0/x.png", "role": "height"}]}}
+        ]
         answer = self.call("post", f"/objects/{item.pk}/look", {"resolution": 64, "document": document})
         self.assertEqual(answer.status_code, 422)
         self.assertIn("bases[0].material.maps[0].file", answer.json()["message"])
@@ -210,7 +221,9 @@ class Textures(ServerTest):
     def test_files_of_an_own_base_outlive_the_object(self) -> None:
         file = self.bring("old_wall_albedo.png", map_files()["old_wall_albedo.png"]).json()["files"][0]["file"]
         base = {"material": {"kind": "map_set", "maps": [{"file": file, "role": "base_color", "colour": "srgb"}]}}
-        name = self.call("post", "/store-room", {"name": "Wall", "base": base, "project": self.project.pk}).json()["name"]
+        name = self.call("post", "/store-room", {"name": "Wall", "base": base, "project": self.project.pk}).json()[
+            "name"
+        ]
         with self.assertRaisesRegex(InputError, "Wall"):
             storage.remove_picture(self.project.files.get(path=file))
         storage.remove_project(self.project)
@@ -223,7 +236,9 @@ class Textures(ServerTest):
         taken = self.call("post", f"/objects/{item.pk}/store-room/take", {"name": name}).json()["base"]
         document = self.call("get", f"/objects/{item.pk}").json()["scene"]["document"]
         document["bases"] = [taken]
-        self.assertEqual(self.call("post", f"/objects/{item.pk}/look", {"resolution": 64, "document": document}).status_code, 200)
+        self.assertEqual(
+            self.call("post", f"/objects/{item.pk}/look", {"resolution": 64, "document": document}).status_code, 200
+        )
         own_files_only(item.scene(), other)
 
     def test_colour_of_a_photograph(self) -> None:
@@ -255,8 +270,14 @@ class Textures(ServerTest):
         item = take_in(self.project, "box.glb", [glb_bytes(shapes.box(0.2137))], scene(name="Unmeasured"))
         document = self.call("get", f"/objects/{item.pk}").json()["scene"]["document"]
         edges = {"terms": [{"source": {"kind": "edges", "radius_mm": 4}}]}
-        document["bases"] = [{"material": "slate"}, {"material": "oak", "where": edges}, {"material": "brass", "parts": ["box"]}]
-        answer = self.call("post", f"/objects/{item.pk}/look", {"resolution": 64, "bases": True, "document": document}).json()
+        document["bases"] = [
+            {"material": "slate"},
+            {"material": "oak", "where": edges},
+            {"material": "brass", "parts": ["box"]},
+        ]
+        answer = self.call(
+            "post", f"/objects/{item.pk}/look", {"resolution": 64, "bases": True, "document": document}
+        ).json()
         self.assertEqual([(b["index"], b["title"]) for b in answer["bases"]], [(2, "Brass")])
 
     def test_older_documents_come_whole(self) -> None:
@@ -269,7 +290,9 @@ class Textures(ServerTest):
     def test_the_catalogue_says_all_that_the_stage_needs(self) -> None:
         found = self.client.get("/api/catalogue").json()
         self.assertIn("timber", [m["kind"] for m in found["materials"]])
-        self.assertEqual(set(json.loads(json.dumps(found["base"]))["properties"]), {"blend_mm", "stands_mm", "relief", "occlusion"})
+        self.assertEqual(
+            set(json.loads(json.dumps(found["base"]))["properties"]), {"blend_mm", "stands_mm", "relief", "occlusion"}
+        )
         self.assertIn("gloss", [r["name"] for r in found["roles"]])
         self.assertEqual(found["albedos"]["fresh snow"], [0.8, 0.95])
 
@@ -277,4 +300,6 @@ class Textures(ServerTest):
 def to_mean(data: bytes) -> np.ndarray:
     """(3,) mean linear colour of a PNG."""
     values = np.asarray(Image.open(io.BytesIO(data))).astype(float) / 255
-    return np.asarray(np.where(values <= 0.04045, values / 12.92, ((values + 0.055) / 1.055) ** 2.4).reshape(-1, 3).mean(axis=0))
+    return np.asarray(
+        np.where(values <= 0.04045, values / 12.92, ((values + 0.055) / 1.055) ** 2.4).reshape(-1, 3).mean(axis=0)
+    )

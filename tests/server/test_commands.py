@@ -108,7 +108,9 @@ class WholeServer(TestCase):
         }
         env.pop("DJANGO_SETTINGS_MODULE", None)
         command = [sys.executable, "-W", "ignore", "manage.py", "serve", "--demo", "--port", str(self.port)]
-        self.server = subprocess.Popen(command, cwd=ROOT, env=env, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
+        self.server = subprocess.Popen(
+            command, cwd=ROOT, env=env, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True
+        )
         self.addCleanup(self.stop)
         self.jar = CookieJar()
         self.http = urllib.request.build_opener(urllib.request.HTTPCookieProcessor(self.jar))
@@ -173,7 +175,12 @@ class Scripts(TestCase):
         with tempfile.TemporaryDirectory() as folder:
             env = {"PATH": path, "HOME": folder}
             return subprocess.run(
-                ["/bin/sh", str(ROOT / "tools" / script)], cwd=folder, env=env, capture_output=True, text=True, check=False
+                ["/bin/sh", str(ROOT / "tools" / script)],
+                cwd=folder,
+                env=env,
+                capture_output=True,
+                text=True,
+                check=False,
             )
 
     def fake(self, folder: str, name: str, body: str) -> None:
@@ -216,7 +223,9 @@ class Settings(TestCase):
         with tempfile.TemporaryDirectory() as one, tempfile.TemporaryDirectory() as two:
             for folder in (one, one, two):
                 env = {**os.environ, "LIMUS_DATA": folder}
-                done = subprocess.run([sys.executable, "-c", code], env=env, cwd=ROOT, capture_output=True, text=True, check=True)
+                done = subprocess.run(
+                    [sys.executable, "-c", code], env=env, cwd=ROOT, capture_output=True, text=True, check=True
+                )
                 keys.append(done.stdout.strip())
             self.assertEqual(oct((Path(one) / "secret-key").stat().st_mode & 0o777), "0o600")
         self.assertEqual(keys[0], keys[1])

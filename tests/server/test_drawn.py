@@ -88,7 +88,10 @@ class Strokes(Drawn):
             ({"brush": {"size_mm": 0}}, "brush.size_mm"),
             ({"brush": {"size_mm": 1e7}}, "brush.size_mm"),
             ({"brush": {"size_mm": 0.05, "spacing": 0.02}}, "more than 100000"),
-            ({"brush": {"size_mm": 5, "shape": "picture", "picture": "pictures/other.png"}}, "not a picture of this project"),
+            (
+                {"brush": {"size_mm": 5, "shape": "picture", "picture": "pictures/other.png"}},
+                "not a picture of this project",
+            ),
         ):
             answer = self.stroke(**bad)
             self.assertEqual(answer.status_code, 422, bad)
@@ -128,7 +131,9 @@ class Strokes(Drawn):
             colours = read_gltf(Path(folder) / "out.glb").colours
         assert colours is not None
         # The top of the cube is green, its underside is not.
-        self.assertEqual((float(colours[:, 1].max()), float(colours[:, 1].min()), float(colours[:, 0].max())), (1.0, 0.0, 0.0))
+        self.assertEqual(
+            (float(colours[:, 1].max()), float(colours[:, 1].min()), float(colours[:, 0].max())), (1.0, 0.0, 0.0)
+        )
 
     def test_removing_the_object_removes_its_strokes(self) -> None:
         name = self.stroke().json()["file"]
@@ -143,7 +148,9 @@ class Pictures(Drawn):
         made = self.bring("rust map.png", png())
         self.assertEqual(made.status_code, 201)
         file = made.json()["file"]
-        self.assertEqual(self.call("get", f"/projects/{self.project.pk}/pictures").json(), [{"file": file, "name": "rust map.png"}])
+        self.assertEqual(
+            self.call("get", f"/projects/{self.project.pk}/pictures").json(), [{"file": file, "name": "rust map.png"}]
+        )
         self.assertEqual(self.last({"source": {"kind": "picture", "file": file}}).status_code, 200)
         self.assertAlmostEqual(self.evaluate()["where"]["share"], 200 / 255, places=2)
         # Its file went missing under the running program: a clear line, not a failure.

@@ -1,4 +1,6 @@
-"""Edits over the API: a command on a version, answered by what is different; and questions about what is not saved yet."""
+"""Edits over the API: a command on a version, answered by what is different; and questions about what is not saved
+yet.
+"""
 
 from __future__ import annotations
 
@@ -26,7 +28,9 @@ class Edits(ServerTest):
         return self.item.document
 
     def edit(self, base: int, name: str, arguments: Any, **more: Any) -> Any:
-        return self.call("post", f"/objects/{self.item.pk}/edit", {"base": base, "name": name, "arguments": arguments, **more})
+        return self.call(
+            "post", f"/objects/{self.item.pk}/edit", {"base": base, "name": name, "arguments": arguments, **more}
+        )
 
     def test_a_command_is_answered_by_the_difference(self) -> None:
         before = self.document()
@@ -49,17 +53,25 @@ class Edits(ServerTest):
     def test_refusals_name_the_field_and_leave_the_scene(self) -> None:
         before = self.document()
         for name, arguments, where in (
-            ("explode", {}, "name"), ("add", {"effect": "ghost"}, "effect"), ("add", {"effect": 3}, "arguments: effect"),
-            ("set", {"values": {"layers[ghost].on": True}}, "layers[ghost].on"), ("set", {"values": {"layers[rust].effect.years": "x"}}, "layers[2].effect.years"),
-            ("remove", {"layer": "paint", "more": 1}, "arguments: more"), ("paint", {"place": "layers[rust]", "strokes": ["objects/of-somebody-else/a.glb"]}, "strokes"),
-            ("add-neighbour", {"file": "../../limus.sqlite3", "name": "x"}, "file"), ("set", {"values": {"object.file": "/etc/passwd"}}, "object.file"),
+            ("explode", {}, "name"), ("add", {"effect": "ghost"}, "effect"), ("add", {"effect": 3},
+                "arguments: effect"),
+            ("set", {"values": {"layers[ghost].on": True}}, "layers[ghost].on"), ("set",
+                {"values": {"layers[rust].effect.years": "x"}}, "layers[2].effect.years"),
+            ("remove", {"layer": "paint", "more": 1}, "arguments: more"), ("paint", {"place": "layers[rust]",
+                "strokes": ["objects/of-somebody-else/a.glb"]}, "strokes"),
+            ("add-neighbour", {"file": "../../limus.sqlite3", "name": "x"}, "file"), ("set",
+                {"values": {"object.file": "/etc/passwd"}}, "object.file"),
         ):  # fmt: skip
             with self.subTest(name):
                 answer = self.edit(self.first, name, arguments)
                 self.assertEqual(answer.status_code, 422, answer.content)
                 self.assertIn(where, answer.json()["where"])
                 self.assertTrue(answer.json()["remedy"])
-        for body in ({"name": "add"}, {"base": "x", "name": "add", "arguments": {}}, {"base": 1, "name": "add", "arguments": []}):
+        for body in (
+            {"name": "add"},
+            {"base": "x", "name": "add", "arguments": {}},
+            {"base": 1, "name": "add", "arguments": []},
+        ):
             self.assertEqual(self.call("post", f"/objects/{self.item.pk}/edit", body).status_code, 422)
         self.assertEqual((self.document(), SceneVersion.objects.count()), (before, 1))
         self.client.force_login(self.eve)
@@ -188,10 +200,18 @@ class Questions(ServerTest):
         found = unpacked(answer.content)
         maps = found.answer.maps
         assert maps is not None and found.answer.where is not None
-        self.assertLessEqual({*maps.base_color, *maps.orm, *maps.normal, found.answer.where.picture}, set(found.pictures))
+        self.assertLessEqual(
+            {*maps.base_color, *maps.orm, *maps.normal, found.answer.where.picture}, set(found.pictures)
+        )
         # While something is dragged what did not change is not sent again.
         edits = [{"name": "set", "arguments": {"values": {"layers[rust].effect.years": 30.0}}}]
-        body = {"resolution": 64, "selected": "rust", "base": self.item.head_id, "edits": edits, "has": list(found.pictures)}
+        body = {
+            "resolution": 64,
+            "selected": "rust",
+            "base": self.item.head_id,
+            "edits": edits,
+            "has": list(found.pictures),
+        }
         step = unpacked(self.client.post(path, body, **more).content)
         self.assertFalse(set(step.pictures) & set(found.pictures))
         self.assertNotEqual(step.answer.maps.base_color, maps.base_color)  # type: ignore[union-attr]
@@ -210,7 +230,9 @@ class Questions(ServerTest):
 
     def test_bad_edits_and_files_of_others(self) -> None:
         for edits in (
-            [{"name": "ghost"}], [{"name": "set", "arguments": {"values": {"layers[rust].effect.years": None}}}], [{}], "x",
-            [{"name": "set", "arguments": {"values": {"object.file": "objects/of-somebody-else/a.glb"}}}], [{"name": "add", "arguments": {"effect": "moss"}}] * 300,
+            [{"name": "ghost"}], [{"name": "set", "arguments": {"values": {"layers[rust].effect.years": None}}}],
+            [{}], "x",
+            [{"name": "set", "arguments": {"values": {"object.file": "objects/of-somebody-else/a.glb"}}}],
+            [{"name": "add", "arguments": {"effect": "moss"}}] * 300,
         ):  # fmt: skip
             self.assertEqual(self.ask(base=self.item.head_id, edits=edits).status_code, 422, edits)

@@ -126,7 +126,9 @@ class Fair(TestCase):
     """Turns go round by person, then by tab; who begins after a rest goes first."""
 
     def order(self, asks: list[tuple[int | None, str]], *, busy: tuple[int, ...] = ()) -> list[str]:
-        """Names in the order of their turns, asked one after the other while the one slot is held; ``busy`` had a turn just before."""
+        """Names in the order of their turns, asked one after the other while the one slot is held; ``busy`` had a
+        turn just before.
+        """
         lane, out, threads = Lane(1), [], []
         for person in busy:
             with lane.turn(0.0, lambda: False, person, "a"):
@@ -182,5 +184,7 @@ class Fair(TestCase):
         settled = out[10:-10]
         self.assertGreater(len(settled), 30)
         for k in range(len(settled) - 5):
-            between = settled[k + 1 : k + 1 + settled[k + 1 :].index(settled[k])] if settled[k] in settled[k + 1 :] else []
+            between = (
+                settled[k + 1 : k + 1 + settled[k + 1 :].index(settled[k])] if settled[k] in settled[k + 1 :] else []
+            )
             self.assertLessEqual(len(between), 5, settled[k : k + 8])

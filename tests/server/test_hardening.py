@@ -84,7 +84,8 @@ class Front(ServerTest):
     def ask(self, path: str = "/api/session") -> str:
         with socket.create_connection(("127.0.0.1", self.port), 30) as line:
             line.sendall(
-                f"GET {path} HTTP/1.1\r\nHost: localhost\r\nCookie: sessionid={self.cookie}\r\nConnection: close\r\n\r\n".encode()
+                f"GET {path} HTTP/1.1\r\nHost: localhost\r\nCookie: sessionid={self.cookie}\r\nConnection: "
+                "close\r\n\r\n".encode()
             )
             out = b""
             while piece := line.recv(65536):
@@ -95,7 +96,10 @@ class Front(ServerTest):
         intake = Intake.objects.create(project=self.project)
         data = glb_bytes(shapes.box(0.2))
         line = self.connect()
-        head = f"PUT /api/intakes/{intake.pk}/files?name=box.glb HTTP/1.1\r\nHost: localhost\r\nCookie: sessionid={self.cookie}\r\n"
+        head = (
+            f"PUT /api/intakes/{intake.pk}/files?name=box.glb HTTP/1.1\r\nHost: localhost\r\nCookie: "
+            f"sessionid={self.cookie}\r\n"
+        )
         line.sendall(f"{head}Content-Length: {len(data)}\r\n\r\n".encode() + data[: len(data) // 2])
         line.close()
         time.sleep(1.0)
@@ -144,7 +148,10 @@ class Proxies(TestCase):
             thread = threading.Thread(target=server.run, daemon=True)
             thread.start()
             with socket.create_connection(("127.0.0.1", server.socket.getsockname()[1]), 10) as line:
-                head = "GET / HTTP/1.1\r\nHost: a\r\nX-Forwarded-For: 203.0.113.9\r\nX-Forwarded-Proto: https\r\nConnection: close\r\n\r\n"
+                head = (
+                    "GET / HTTP/1.1\r\nHost: a\r\nX-Forwarded-For: 203.0.113.9\r\nX-Forwarded-Proto: "
+                    "https\r\nConnection: close\r\n\r\n"
+                )
                 line.sendall(head.encode())
                 answer = b""
                 while piece := line.recv(4096):
@@ -159,7 +166,9 @@ class Uploads(ServerTest):
         intake = Intake.objects.create(project=self.project)
         data = glb_bytes(shapes.box(0.2))
         for come, announced in ((data, 2 * len(data)), (b"", 10)):
-            request = WSGIRequest({"REQUEST_METHOD": "PUT", "wsgi.input": io.BytesIO(come), "CONTENT_LENGTH": str(announced)})
+            request = WSGIRequest(
+                {"REQUEST_METHOD": "PUT", "wsgi.input": io.BytesIO(come), "CONTENT_LENGTH": str(announced)}
+            )
             with self.assertRaisesRegex(InputError, "broke off"):
                 receive(intake, "box.glb", body_pieces(request))
             self.assertEqual(list(intake.folder.iterdir()), [])
@@ -275,18 +284,24 @@ class DiskFull(ServerTest):
             stroke = {**STROKE, "brush": {"size_mm": 61.7071}}
             answer = self.call("post", f"/objects/{item.pk}/strokes", {"stroke": stroke})
             self.assertEqual((answer.status_code, answer.json()["message"]), (507, DISK_FULL))
-        with mock.patch("server.projects.models.WorkObject.commit", side_effect=OperationalError("database or disk is full")):
+        with mock.patch(
+            "server.projects.models.WorkObject.commit", side_effect=OperationalError("database or disk is full")
+        ):
             body = {"base": item.head_id, "name": "rename", "arguments": {"layer": "rust", "name": "Red rust"}}
             answer = self.call("post", f"/objects/{item.pk}/edit", body)
             self.assertEqual((answer.status_code, answer.json()["message"]), (507, DISK_FULL))
         with mock.patch("tempfile.mkstemp", side_effect=full):
             intake = Intake.objects.create(project=self.project)
-            answer = self.client.put(f"/api/intakes/{intake.pk}/files?name=a.glb", b"x", content_type="application/octet-stream")
+            answer = self.client.put(
+                f"/api/intakes/{intake.pk}/files?name=a.glb", b"x", content_type="application/octet-stream"
+            )
             self.assertEqual(answer.status_code, 507)
         with mock.patch("server.work.runner.packed", side_effect=full):
             job = self.call("post", f"/objects/{item.pk}/jobs", {"kind": "export", "resolution": 256}).json()
             self.assertIn(DISK_FULL, self.call("get", f"/jobs/{job['id']}").json()["error"])
-        with mock.patch("django.contrib.auth.views.LoginView.dispatch", side_effect=OperationalError("database or disk is full")):
+        with mock.patch(
+            "django.contrib.auth.views.LoginView.dispatch", side_effect=OperationalError("database or disk is full")
+        ):
             answer = Client().get("/sign-in/")
             self.assertEqual((answer.status_code, DISK_FULL in answer.content.decode()), (507, True))
 
@@ -333,7 +348,10 @@ class Removing(ServerTest):
         item = self.add_box()
         home = find(item.scene().object.file).parent
         # Killed in between: files without rows, which the sweeper takes.
-        with mock.patch("server.projects.storage._unlink", side_effect=KeyboardInterrupt), self.assertRaises(KeyboardInterrupt):
+        with (
+            mock.patch("server.projects.storage._unlink", side_effect=KeyboardInterrupt),
+            self.assertRaises(KeyboardInterrupt),
+        ):
             storage.remove_object(item)
         self.assertTrue(home.exists())
         self.assertEqual(SourceFile.objects.count(), 0)
@@ -413,7 +431,9 @@ class History(ServerTest):
         item = self.add_box()
         seen = {item.head_id: item.document}
         for k in range(6):
-            item.commit(item.head_id, {**item.document, "seed": k + 2, "layers": item.document["layers"][: 5 - k]}, "Less")
+            item.commit(
+                item.head_id, {**item.document, "seed": k + 2, "layers": item.document["layers"][: 5 - k]}, "Less"
+            )
             seen[item.head_id] = item.document
         for _ in range(3):
             item.step(item.head_id or 0, back=True)
@@ -495,7 +515,10 @@ class Storage(ServerTest):
     def test_deliveries_have_a_budget(self) -> None:
         item = self.add_box()
         self.measured(item)
-        done = [self.call("post", f"/objects/{item.pk}/jobs", {"kind": "export", "resolution": 256}).json()["id"] for _ in range(3)]
+        done = [
+            self.call("post", f"/objects/{item.pk}/jobs", {"kind": "export", "resolution": 256}).json()["id"]
+            for _ in range(3)
+        ]
         sizes = [Job.objects.get(pk=pk).size for pk in done]
         self.assertTrue(all(size > 1000 for size in sizes))
         with override_settings(DELIVERIES_BUDGET=sizes[-1] + sizes[-2] + 10):
@@ -540,7 +563,9 @@ class Storage(ServerTest):
         self.measured(item)
         for target in ("gltf", "maps"):
             listing = self.call("get", f"/objects/{item.pk}/delivery?target={target}").json()
-            job = self.call("post", f"/objects/{item.pk}/jobs", {"kind": "export", "target": target, "resolution": 256}).json()
+            job = self.call(
+                "post", f"/objects/{item.pk}/jobs", {"kind": "export", "target": target, "resolution": 256}
+            ).json()
             with zipfile.ZipFile(storage.data() / Job.objects.get(pk=job["id"]).file) as archive:
                 self.assertEqual(set(archive.namelist()) - {"notes.txt"}, set(listing["files"]))
 
@@ -548,7 +573,10 @@ class Storage(ServerTest):
 class SignIn(ServerTest):
     def test_one_password_against_many_names(self) -> None:
         client = Client()
-        codes = [client.post("/sign-in/", {"username": f"name{k}", "password": "same-password-1"}).status_code for k in range(40)]
+        codes = [
+            client.post("/sign-in/", {"username": f"name{k}", "password": "same-password-1"}).status_code
+            for k in range(40)
+        ]
         self.assertEqual(codes[0], 200)
         self.assertEqual(codes[-1], 429)
         self.assertLess(codes.index(429), 25)
@@ -584,11 +612,18 @@ class SignIn(ServerTest):
                 if name.startswith("limus.sqlite3"):
                     self.assertEqual(oct((Path(folder) / name).stat().st_mode & 0o777), "0o600", name)
             done = subprocess.run(
-                [sys.executable, "manage.py", "check", "--deploy"], cwd=ROOT, env=env, capture_output=True, text=True, check=True
+                [sys.executable, "manage.py", "check", "--deploy"],
+                cwd=ROOT,
+                env=env,
+                capture_output=True,
+                text=True,
+                check=True,
             )
             # Subdomains and preloading are for whoever owns the whole name to decide.
             warnings = [
-                line for line in done.stderr.splitlines() if "security." in line and not any(w in line for w in ("W005", "W021"))
+                line
+                for line in done.stderr.splitlines()
+                if "security." in line and not any(w in line for w in ("W005", "W021"))
             ]
             self.assertEqual(warnings, [])
 
@@ -602,10 +637,19 @@ class Backup(TestCase):
         self.folder = Path(folder.name)
 
     def manage(self, *args: str, where: str = "data") -> str:
-        env = {**os.environ, "LIMUS_DATA": str(self.folder / where), "LIMUS_CACHE": str(self.folder / where / "readings")}
+        env = {
+            **os.environ,
+            "LIMUS_DATA": str(self.folder / where),
+            "LIMUS_CACHE": str(self.folder / where / "readings"),
+        }
         env.pop("DJANGO_SETTINGS_MODULE", None)
         done = subprocess.run(
-            [sys.executable, "-W", "ignore", "manage.py", *args], cwd=ROOT, env=env, capture_output=True, text=True, check=False
+            [sys.executable, "-W", "ignore", "manage.py", *args],
+            cwd=ROOT,
+            env=env,
+            capture_output=True,
+            text=True,
+            check=False,
         )
         self.assertEqual(done.returncode, 0, done.stderr[-1500:])
         return done.stdout
@@ -614,8 +658,10 @@ class Backup(TestCase):
         self.manage("migrate", "-v", "0")
         self.manage("load_demo", "--draft", "--first", "-v", "0")
         edits = (
-            "from server.projects.models import WorkObject\nimport time\nitem=WorkObject.objects.get()\nend=time.time()+4\nk=0\n"
-            "while time.time()<end:\n k+=1\n item.commit(item.head_id, {**item.document,'seed':k}, f'Edit {k}')\nprint(k)"
+            "from server.projects.models import WorkObject\nimport "
+            "time\nitem=WorkObject.objects.get()\nend=time.time()+4\nk=0\n"
+            "while time.time()<end:\n k+=1\n item.commit(item.head_id, {**item.document,'seed':k}, f'Edit "
+            "{k}')\nprint(k)"
         )
         env = {**os.environ, "LIMUS_DATA": str(self.folder / "data")}
         env.pop("DJANGO_SETTINGS_MODULE", None)
@@ -636,14 +682,18 @@ class Backup(TestCase):
         with sqlite3.connect(copy / "limus.sqlite3") as database:
             self.assertEqual(database.execute("PRAGMA integrity_check").fetchone()[0], "ok")
         look = (
-            "from server.projects.models import WorkObject\nfrom server.projects.data_files import find\ni=WorkObject.objects.get()\n"
+            "from server.projects.models import WorkObject\nfrom server.projects.data_files import "
+            "find\ni=WorkObject.objects.get()\n"
             "print(i.document['seed'], i.versions.count(), find(i.scene().object.file).is_file(), i.head.number)"
         )
         seed, versions, file, number = self.manage("shell", "-v", "0", "-c", look, where="copy").split()[-4:]
         self.assertEqual((file, versions), ("True", number))
         self.assertLessEqual(int(seed), made)
         # Whatever was there when the copy was made is the same in both.
-        then = f"from server.projects.models import SceneVersion\nprint(SceneVersion.objects.get(number={number}).document['seed'])"
+        then = (
+            "from server.projects.models import "
+            f"SceneVersion\nprint(SceneVersion.objects.get(number={number}).document['seed'])"
+        )
         self.assertEqual(self.manage("shell", "-v", "0", "-c", then).split()[-1], seed)
 
     def test_an_older_database_is_brought_up(self) -> None:
@@ -651,32 +701,40 @@ class Backup(TestCase):
         self.manage("migrate", "jobs", "0002", "-v", "0")
         self.manage("migrate", "auth", "-v", "0")
         documents = [
-            {"version": 1, "name": "Old", "object": {"file": "objects/ab/cup.glb"}, "layers": [], "seed": k} for k in range(3)
+            {"version": 1, "name": "Old", "object": {"file": "objects/ab/cup.glb"}, "layers": [], "seed": k}
+            for k in range(3)
         ]
         home = self.folder / "data" / "objects" / "ab"
         home.mkdir(parents=True)
         (home / "cup.glb").write_bytes(glb_bytes(shapes.box(0.2)))
         with sqlite3.connect(self.folder / "data" / "limus.sqlite3") as database:
             database.execute(
-                "INSERT INTO auth_user (id, password, is_superuser, username, first_name, last_name, email, is_staff, is_active, "
+                "INSERT INTO auth_user (id, password, is_superuser, username, first_name, last_name, email, "
+                "is_staff, is_active, "
                 "date_joined) VALUES (1, 'x', 0, 'ada', '', '', '', 0, 1, '2026-01-01')"
             )
-            database.execute("INSERT INTO projects_project (id, name, created, owner_id) VALUES (1, 'Bench', '2026-01-01', 1)")
             database.execute(
-                "INSERT INTO projects_sourcefile (id, path, name, unit_known, created, project_id) VALUES (1, 'objects/ab/cup.glb', 'cup.glb', 1, '2026-01-01', 1)"
+                "INSERT INTO projects_project (id, name, created, owner_id) VALUES (1, 'Bench', '2026-01-01', 1)"
             )
             database.execute(
-                "INSERT INTO projects_workobject (id, name, undone, created, project_id) VALUES (1, 'Old', '[]', '2026-01-01', 1)"
+                "INSERT INTO projects_sourcefile (id, path, name, unit_known, created, project_id) VALUES (1, "
+                "'objects/ab/cup.glb', 'cup.glb', 1, '2026-01-01', 1)"
+            )
+            database.execute(
+                "INSERT INTO projects_workobject (id, name, undone, created, project_id) VALUES (1, 'Old', '[]', "
+                "'2026-01-01', 1)"
             )
             for k, document in enumerate(documents, 1):
                 database.execute(
-                    "INSERT INTO projects_sceneversion (id, number, document, label, created, object_id, parent_id) VALUES (?, ?, ?, 'Edit', '2026-01-01', 1, ?)",
+                    "INSERT INTO projects_sceneversion (id, number, document, label, created, object_id, parent_id) "
+                    "VALUES (?, ?, ?, 'Edit', '2026-01-01', 1, ?)",
                     (k, k, json.dumps(document), k - 1 or None),
                 )
             database.execute("UPDATE projects_workobject SET head_id = 3")
         self.manage("migrate", "-v", "0")
         look = (
             "from server.projects.models import *\ni=WorkObject.objects.get()\n"
-            "print(i.document['seed'], [v.document['seed'] for v in SceneVersion.objects.order_by('id')], [u.path for u in FileUse.objects.all()], SourceFile.objects.get().size > 1000)"
+            "print(i.document['seed'], [v.document['seed'] for v in SceneVersion.objects.order_by('id')], [u.path "
+            "for u in FileUse.objects.all()], SourceFile.objects.get().size > 1000)"
         )
         self.assertIn("2 [0, 1, 2] ['objects/ab/cup.glb'] True", self.manage("shell", "-v", "0", "-c", look))

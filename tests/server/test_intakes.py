@@ -99,7 +99,8 @@ class NewObject(IntakeTest):
 
     def test_a_gltf_with_its_files_and_a_zip(self) -> None:
         document = {
-            "asset": {"version": "2.0"}, "nodes": [{"mesh": 0}], "meshes": [{"primitives": [{"attributes": {"POSITION": 0}}]}],
+            "asset": {"version": "2.0"}, "nodes": [{"mesh": 0}],
+            "meshes": [{"primitives": [{"attributes": {"POSITION": 0}}]}],
             "accessors": [{"bufferView": 0, "componentType": 5126, "count": 3, "type": "VEC3"}],
             "bufferViews": [{"buffer": 0, "byteLength": 36}], "buffers": [{"uri": "cup.bin", "byteLength": 36}],
         }  # fmt: skip
@@ -261,9 +262,11 @@ class Refusals(IntakeTest):
         item = self.add_box()
         self.client.force_login(self.eve)
         for method, path, body in (
-            ("get", f"/intakes/{found['id']}", None), ("post", f"/intakes/{found['id']}/check", None), ("delete", f"/intakes/{found['id']}", None),
+            ("get", f"/intakes/{found['id']}", None), ("post", f"/intakes/{found['id']}/check", None), ("delete",
+                f"/intakes/{found['id']}", None),
             ("post", f"/intakes/{found['id']}/accept", {}), ("post", f"/projects/{self.project.pk}/intakes", {}),
-            ("post", f"/objects/{item.pk}/look", {"resolution": 128}), ("get", f"/objects/{item.pk}/neighbours/a.glb", None),
+            ("post", f"/objects/{item.pk}/look", {"resolution": 128}), ("get",
+                f"/objects/{item.pk}/neighbours/a.glb", None),
         ):  # fmt: skip
             self.assertEqual(self.call(method, path, body).status_code, 404, path)
         self.assertEqual(self.send(found["id"], "x.obj", POST).status_code, 404)
@@ -353,7 +356,9 @@ class Replacing(IntakeTest):
         dome.positions[:, 1] += np.float32(0.04)
         raised = shapes.joined(shapes.box(0.2), shapes.box(0.1, (0.3, 0, 0)), dome)
         names = ("box_1_high", "box_2_high", "box_1_high")
-        one = replace(raised, uv=None, parts=tuple(replace(p, name=n) for p, n in zip(raised.parts, names, strict=True)))
+        one = replace(
+            raised, uv=None, parts=tuple(replace(p, name=n) for p, n in zip(raised.parts, names, strict=True))
+        )
         high = self.looked_at({"high.glb": glb_bytes(one)}, purpose="twin", object=self.item.pk)
         self.assertEqual(self.accept(high["id"], base=base).status_code, 201)
         item = self.object(self.item.pk)
@@ -381,7 +386,8 @@ class SharingFiles(IntakeTest):
         SourceFile.objects.filter(path=secret).delete()
         found = self.object(item.pk)["scene"]
         for change in (
-            {"file": "limus.sqlite3"}, {"file": "../secret-key"}, {"file": "/etc/passwd"}, {"twin": {"file": "secret-key"}},
+            {"file": "limus.sqlite3"}, {"file": "../secret-key"}, {"file": "/etc/passwd"},
+            {"twin": {"file": "secret-key"}},
             {"neighbours": [{"id": "a", "name": "A", "file": "secret-key"}]},
         ):  # fmt: skip
             document = {**found["document"], "object": {**found["document"]["object"], **change}}

@@ -64,20 +64,29 @@ class Keeping(TestCase):
     def setUpClass(cls) -> None:
         cls.folder = tempfile.mkdtemp(prefix="limus-keeper-")
         cls.addClassCleanup(shutil.rmtree, cls.folder, True)
-        cls.env = {**os.environ, "LIMUS_DATA": cls.folder, "LIMUS_CACHE": f"{cls.folder}/readings", "LIMUS_JOB_MEMORY": "400M"}
+        cls.env = {
+            **os.environ,
+            "LIMUS_DATA": cls.folder,
+            "LIMUS_CACHE": f"{cls.folder}/readings",
+            "LIMUS_JOB_MEMORY": "400M",
+        }
         cls.env.pop("DJANGO_SETTINGS_MODULE", None)
-        subprocess.run([sys.executable, "-W", "ignore", "manage.py", "migrate", "-v", "0"], cwd=ROOT, env=cls.env, check=True)
+        subprocess.run(
+            [sys.executable, "-W", "ignore", "manage.py", "migrate", "-v", "0"], cwd=ROOT, env=cls.env, check=True
+        )
 
     def play(self, script: str, **env: str) -> dict[str, Any]:
         done = subprocess.run(
-            [sys.executable, "-W", "ignore", "manage.py", "shell", "-v", "0", "-c", f"{PRELUDE}{script}\nprint(json.dumps(out))"],
+            [sys.executable, "-W", "ignore", "manage.py", "shell", "-v", "0", "-c",
+                f"{PRELUDE}{script}\nprint(json.dumps(out))"],
             cwd=ROOT, env={**self.env, **env}, capture_output=True, text=True, check=False, timeout=120,
         )  # fmt: skip
         self.assertEqual(done.returncode, 0, done.stderr[-1500:])
         return json.loads(done.stdout.splitlines()[-1])  # type: ignore[no-any-return]
 
     def test_a_poisoned_file_stops_nobody(self) -> None:
-        # One hangs without ever looking up, and is cancelled; somebody else's goes through meanwhile; it does not come back.
+        # One hangs without ever looking up, and is cancelled; somebody else's goes through meanwhile; it does not come
+        # back.
         out = self.play("""
 runner.WORK["export"], runner.WORK["measure"] = hang, quick
 bad, good = job("export"), job("measure", owner=eve, options={"drafted": True})
@@ -92,7 +101,8 @@ until(Keeper(), lambda: False, 1)
 out["later"] = state(bad)
 """)
         self.assertEqual(
-            (out["good"], out["bad"], out["after"], out["later"], out["left"]), ("done", "running", "cancelled", "cancelled", 0)
+            (out["good"], out["bad"], out["after"], out["later"], out["left"]),
+            ("done", "running", "cancelled", "cancelled", 0),
         )
         self.assertLess(out["seconds"], 3.0)
 
@@ -127,7 +137,8 @@ out["time"] = two.error
         self.assertIn("took longer", out["time"])
 
     def test_fair_between_people(self) -> None:
-        # Two processes: one person's exports take both, and when one ends the other person's readings are next, though they came last.
+        # Two processes: one person's exports take both, and when one ends the other person's readings are next, though
+        # they came last.
         out = self.play(
             """
 def slow(job, watch):
@@ -205,7 +216,9 @@ class KilledServer(TestCase):
         keeper = next(pid for pid in children if "work" in self.command(pid))
         os.kill(keeper, signal.SIGKILL)
         end = time.monotonic() + 10
-        while time.monotonic() < end and not any("work" in self.command(p) for p in self.children(server.pid) if p != keeper):
+        while time.monotonic() < end and not any(
+            "work" in self.command(p) for p in self.children(server.pid) if p != keeper
+        ):
             time.sleep(0.2)
         children = self.children(server.pid)
         self.assertTrue(any("work" in self.command(p) for p in children))

@@ -84,7 +84,9 @@ class StartPage(ServerTest):
     def test_what_the_list_says_of_an_object(self) -> None:
         item = self.add_box()
         found = self.call("get", "/projects").json()[0]["objects"][0]
-        self.assertEqual((found["layers"], found["parts"], found["state"], found["version"]), (5, None, "new", item.head_id))
+        self.assertEqual(
+            (found["layers"], found["parts"], found["state"], found["version"]), (5, None, "new", item.head_id)
+        )
         self.call("get", f"/objects/{item.pk}")
         found = self.call("get", "/projects").json()[0]["objects"][0]
         self.assertEqual((found["parts"], found["state"]), (1, "ready"))

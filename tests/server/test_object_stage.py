@@ -99,9 +99,12 @@ class Looking(StageTest):
 
     def test_small_pictures_for_the_band(self) -> None:
         self.measured(self.item)
-        found = self.call("post", f"/objects/{self.item.pk}/look", {"resolution": 128, "pictures": True}).json()["pictures"]
+        found = self.call("post", f"/objects/{self.item.pk}/look", {"resolution": 128, "pictures": True}).json()[
+            "pictures"
+        ]
         self.assertTrue(
-            {f"reading:{k}" for k in ("curvature", "occlusion", "sky", "sun", "rain", "runoff")} <= set(found), sorted(found)
+            {f"reading:{k}" for k in ("curvature", "occlusion", "sky", "sun", "rain", "runoff")} <= set(found),
+            sorted(found),
         )
 
 
@@ -135,7 +138,14 @@ class Settings(StageTest):
     def test_neighbours(self) -> None:
         other = self.add_box()
         file = other.scene().object.file
-        near = {"id": "wall", "name": "Wall", "file": file, "position_mm": [250, 0, 0], "rotation_deg": [0, 30, 0], "scale": 1.5}
+        near = {
+            "id": "wall",
+            "name": "Wall",
+            "file": file,
+            "position_mm": [250, 0, 0],
+            "rotation_deg": [0, 30, 0],
+            "scale": 1.5,
+        }
         self.change("object", neighbours=[near])
         raw = self.client.get(f"/api/objects/{self.item.pk}/neighbours/wall.glb")
         self.assertEqual((raw.status_code, raw.content[:4]), (200, b"glTF"))
@@ -211,8 +221,10 @@ class Working(StageTest):
         boxes = shapes.joined(*[shapes.box(0.05, (0.1 * k, 0, 0)) for k in range(200)])
         assert boxes.uv is not None
         many = boxes.__class__(
-            boxes.positions, boxes.normals, boxes.triangles, np.stack([(boxes.uv[:, 0] * 200) % 1, boxes.uv[:, 1]], axis=1).astype(np.float32),
-            parts=tuple(Part(p.name, p.first, p.count, k) for k, p in enumerate(boxes.parts)), uv_domains=tuple(f"set {k}" for k in range(200)),
+            boxes.positions, boxes.normals, boxes.triangles, np.stack([(boxes.uv[:, 0] * 200) % 1, boxes.uv[:, 1]],
+                axis=1).astype(np.float32),
+            parts=tuple(Part(p.name, p.first, p.count, k) for k, p in enumerate(boxes.parts)),
+            uv_domains=tuple(f"set {k}" for k in range(200)),
         )  # fmt: skip
         session = Session.on(many, scene(), store=Store(5 << 30), good=4096)
         self.assertEqual(session.fitted(2048), 256)

@@ -1,4 +1,6 @@
-"""Nobody reads or removes what is not theirs: whatever a document is made to say, and whoever removes what in which order."""
+"""Nobody reads or removes what is not theirs: whatever a document is made to say, and whoever removes what in which
+order.
+"""
 
 from __future__ import annotations
 
@@ -34,13 +36,16 @@ from tests.server.test_drawn import STROKE, png
 #: What must never come out, and names that lead to it.
 SECRET = "what nobody may read"
 WAYS = (
-    "pictures/../secret-key", "strokes/../secret-key", "objects/../secret-key", "pictures/./../secret-key", "secret-key",
+    "pictures/../secret-key", "strokes/../secret-key", "objects/../secret-key", "pictures/./../secret-key",
+    "secret-key",
     "../limus.sqlite3", "/etc/passwd", "pictures/0123456789abcdef0123456789abcdef/../../secret-key",
 )  # fmt: skip
 
 
 def everything(file: str) -> dict[str, Any]:
-    """A document with every model that a scene can hold, every optional one there and every list with something in it."""
+    """A document with every model that a scene can hold, every optional one there and every list with something in
+    it.
+    """
     terms = []
     for source in SOURCES.values():
         plain = source().model_dump(mode="json")
@@ -53,7 +58,9 @@ def everything(file: str) -> dict[str, Any]:
     for k, kind in enumerate(EFFECTS):
         layers.append({"id": f"l{k}", "name": kind, "effect": {"kind": kind}, "episode": "e"})
     layers[1]["where"], layers[2]["where"] = {"terms": terms[:20]}, {"terms": terms[20:]}
-    plain = [t for t in terms if not (SOURCES[t["source"]["kind"]].looks_back or SOURCES[t["source"]["kind"]].names_layer)]
+    plain = [
+        t for t in terms if not (SOURCES[t["source"]["kind"]].looks_back or SOURCES[t["source"]["kind"]].names_layer)
+    ]
     plain = [t for t in plain if t["source"]["kind"] != "base_map"]
     bases: list[dict[str, Any]] = [{"material": {"kind": kind}, "parts": ["box"]} for kind in MATERIALS]
     for base in bases:
@@ -138,12 +145,20 @@ class NoFieldCarriesAPath(ServerTest):
             seen.add(type(model).__name__)
             for name in type(model).model_fields:
                 value = getattr(model, name)
-                for inner in value if isinstance(value, (list, tuple)) else value.values() if isinstance(value, dict) else [value]:
+                for inner in (
+                    value
+                    if isinstance(value, (list, tuple))
+                    else value.values()
+                    if isinstance(value, dict)
+                    else [value]
+                ):
                     if hasattr(type(inner), "model_fields"):
                         look(inner)
 
         look(Scene.model_validate(self.whole()))
-        self.assertEqual({m.__name__ for m in models_in(Scene)} - seen, {"ChannelUse", "Levels", "Cut"}, "models without any text")
+        self.assertEqual(
+            {m.__name__ for m in models_in(Scene)} - seen, {"ChannelUse", "Levels", "Cut"}, "models without any text"
+        )
 
     def test_a_field_by_the_name_of_a_file_field_is_one_everywhere(self) -> None:
         # Plain documents are asked by the names of fields alone; numbers do not matter there.
@@ -189,7 +204,8 @@ class NoFieldCarriesAPath(ServerTest):
             self.assertEqual(self.call("post", f"/objects/{self.item.pk}/evaluate", body).status_code, 422)
 
     def test_a_field_that_is_not_in_use_is_asked_about(self) -> None:
-        # A decal of letters, and a map that is left out, do not read their file; what is saved with them would be trusted later.
+        # A decal of letters, and a map that is left out, do not read their file; what is saved with them would be
+        # trusted later.
         decal = {"id": "sign", "name": "Sign", "effect": {"kind": "decal", "what": "text", "file": WAYS[0]}}
         document = copy.deepcopy(self.item.document)
         document["layers"].append(decal)
@@ -218,7 +234,9 @@ class NoFieldCarriesAPath(ServerTest):
             self.item.commit(self.item.head_id, document, "Old")
             body = {"kind": "export", "target": "maps", "resolution": 512}
             job = self.call("post", f"/objects/{self.item.pk}/jobs", body).json()
-            self.assertEqual((Job.objects.get(pk=job["id"]).state, Job.objects.get(pk=job["id"]).file), (Job.FAILED, ""), way)
+            self.assertEqual(
+                (Job.objects.get(pk=job["id"]).state, Job.objects.get(pk=job["id"]).file), (Job.FAILED, ""), way
+            )
             self.assertIn("not a file of this project", Job.objects.get(pk=job["id"]).error)
             self.assertEqual(self.save({**document, "seed": 9}).status_code, 422)
             self.item.refresh_from_db()
@@ -244,7 +262,9 @@ class NoFieldCarriesAPath(ServerTest):
 
     def test_a_treatment_takes_no_file_along(self) -> None:
         document = copy.deepcopy(self.item.document)
-        document["layers"].append({"id": "sign", "name": "Sign", "effect": {"kind": "decal", "what": "text", "file": self.picture}})
+        document["layers"].append(
+            {"id": "sign", "name": "Sign", "effect": {"kind": "decal", "what": "text", "file": self.picture}}
+        )
         self.assertEqual(self.save(document).status_code, 200)
         answer = self.call("post", f"/objects/{self.item.pk}/treatments", {"name": "Signs", "layers": ["sign"]})
         self.assertEqual(answer.status_code, 201)
@@ -259,9 +279,11 @@ class Places(ServerTest):
         for name in (f"pictures/{digest}/a b.png", f"objects/{digest}/in/side/x.gltf", f"strokes/{digest}.json"):
             self.assertEqual(find(name), Path(settings.DATA_DIR).resolve() / name)
         for name in (
-            *WAYS, "", "pictures", f"pictures/{digest}", f"pictures/{digest}/", f"pictures/{digest}/..", f"pictures/{digest}/.",
+            *WAYS, "", "pictures", f"pictures/{digest}", f"pictures/{digest}/", f"pictures/{digest}/..",
+            f"pictures/{digest}/.",
             f"pictures/{digest}//x", f"pictures/{digest.upper()}/x", f"pictures/{digest}/a\\b", f"pictures/{digest}/\0",
-            f"strokes/{digest}.json/x", f"strokes/{digest}.txt", f"intakes/{digest}/x", "intakes/1/x.obj", f" pictures/{digest}/x",
+            f"strokes/{digest}.json/x", f"strokes/{digest}.txt", f"intakes/{digest}/x", "intakes/1/x.obj",
+            f" pictures/{digest}/x",
             f"readings/{digest}/x", f"pictures/{digest}/x\n/../y", f"deliveries/{digest}/1.zip",
         ):  # fmt: skip
             with self.assertRaises(InputError, msg=name):
@@ -283,7 +305,9 @@ class Places(ServerTest):
 
 #: Two contents, three names, three projects (two of one owner): small numbers, so that they meet.
 ACTS = st.lists(
-    st.tuples(st.sampled_from(["bring", "remove", "project", "name"]), st.integers(0, 2), st.integers(0, 1), st.integers(0, 2)),
+    st.tuples(
+        st.sampled_from(["bring", "remove", "project", "name"]), st.integers(0, 2), st.integers(0, 1), st.integers(0, 2)
+    ),
     min_size=4,
     max_size=14,
 )
@@ -315,9 +339,14 @@ class NothingOfAnybodyElseGoes(ServerTest):
             elif act == "project":
                 storage.remove_project(project)
                 projects[p] = None
-            for path in {*SourceFile.objects.values_list("path", flat=True), *FileUse.objects.values_list("path", flat=True)}:
+            for path in {
+                *SourceFile.objects.values_list("path", flat=True),
+                *FileUse.objects.values_list("path", flat=True),
+            }:
                 self.assertTrue(find(path).is_file(), f"{path} is gone after {act}")
-        named = set(SourceFile.objects.values_list("path", flat=True)) | set(FileUse.objects.values_list("path", flat=True))
+        named = set(SourceFile.objects.values_list("path", flat=True)) | set(
+            FileUse.objects.values_list("path", flat=True)
+        )
         there = {f"pictures/{p.parent.name}/{p.name}" for p in (Path(settings.DATA_DIR) / "pictures").glob("*/n?.png")}
         self.assertEqual(there, named, "what nobody names is gone")
         for project in projects:
@@ -340,9 +369,14 @@ class NothingOfAnybodyElseGoes(ServerTest):
 
     def test_a_picture_that_an_object_uses_under_another_name_stays(self) -> None:
         item = self.add_box()
-        used, spare = keep_picture(self.project, "used.png", [png(6)]), keep_picture(self.project, "spare.png", [png(6)])
+        used, spare = (
+            keep_picture(self.project, "used.png", [png(6)]),
+            keep_picture(self.project, "spare.png", [png(6)]),
+        )
         document = copy.deepcopy(item.document)
-        document["layers"].append({"id": "s", "name": "S", "effect": {"kind": "decal", "what": "picture", "file": used.path}})
+        document["layers"].append(
+            {"id": "s", "name": "S", "effect": {"kind": "decal", "what": "picture", "file": used.path}}
+        )
         answer = self.call("put", f"/objects/{item.pk}/scene", {"base": item.head_id, "document": document})
         self.assertEqual(answer.status_code, 200)
         storage.remove_picture(spare)

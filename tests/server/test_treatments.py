@@ -30,14 +30,18 @@ class Treatments(ServerTest):
         done = self.paste(item, "river-iron").json()
         now = self.document(item)
         self.assertEqual(len(now["layers"]), len(before["layers"]) + 5)
-        self.assertEqual((done["label"], done["made"]["layer"]), ("Treatment: Ten years by the river", now["layers"][-1]["id"]))
+        self.assertEqual(
+            (done["label"], done["made"]["layer"]), ("Treatment: Ten years by the river", now["layers"][-1]["id"])
+        )
         # Sizes suit the box of 0.35 m.
         chips = next(x for x in now["layers"][len(before["layers"]) :] if x["effect"]["kind"] == "chipping")
         self.assertLess(chips["effect"]["size_mm"], 4.5)
 
     def test_one_of_ones_own_is_pasted_by_its_owner_only(self) -> None:
         item = self.add_box()
-        made = self.call("post", f"/objects/{item.pk}/treatments", {"name": "My rust", "layers": ["paint", "chips", "rust"]})
+        made = self.call(
+            "post", f"/objects/{item.pk}/treatments", {"name": "My rust", "layers": ["paint", "chips", "rust"]}
+        )
         name = made.json()["treatment"]["name"]
         self.assertEqual(self.paste(item, name).status_code, 200)
         OwnTreatment.objects.update(owner=self.eve)
@@ -46,7 +50,9 @@ class Treatments(ServerTest):
 
     def test_saving_exporting_and_bringing_in(self) -> None:
         item = self.add_box()
-        made = self.call("post", f"/objects/{item.pk}/treatments", {"name": "My rust", "layers": ["paint", "chips", "rust"]})
+        made = self.call(
+            "post", f"/objects/{item.pk}/treatments", {"name": "My rust", "layers": ["paint", "chips", "rust"]}
+        )
         self.assertEqual(made.status_code, 201)
         name = made.json()["treatment"]["name"]
         self.assertTrue(name.startswith("own:"))
@@ -66,16 +72,18 @@ class Treatments(ServerTest):
             answer = self.client.post("/api/treatments/file?name=a.json", data, content_type="application/json")
             self.assertEqual(answer.status_code, 422)
             self.assertIn(word, answer.json()["message"])
-        self.assertEqual(self.call("post", f"/objects/{item.pk}/treatments", {"name": "x", "layers": ["ghost"]}).status_code, 422)
+        self.assertEqual(
+            self.call("post", f"/objects/{item.pk}/treatments", {"name": "x", "layers": ["ghost"]}).status_code, 422
+        )
         self.assertEqual(self.paste(item, "ghost").status_code, 422)
         for name in ("own:1", "own:x", "own:99999999999999", "river-iron"):
             self.assertEqual(self.call("delete", f"/treatments?name={name}").status_code, 422)
 
     def test_each_has_their_own(self) -> None:
         item = self.add_box()
-        name = self.call("post", f"/objects/{item.pk}/treatments", {"name": "Mine", "layers": ["paint"]}).json()["treatment"][
-            "name"
-        ]
+        name = self.call("post", f"/objects/{item.pk}/treatments", {"name": "Mine", "layers": ["paint"]}).json()[
+            "treatment"
+        ]["name"]
         self.client.force_login(self.eve)
         self.assertNotIn("Mine", [one["title"] for one in self.call("get", "/treatments").json()])
         self.assertEqual(self.call("delete", f"/treatments?name={name}").status_code, 422)
@@ -90,7 +98,9 @@ class Glimpses(ServerTest):
         document = self.call("get", f"/objects/{item.pk}").json()["scene"]["document"]
         body = {"kind": "dust", "document": document, "client": "tab", "ticket": 1}
         unmeasured = {**document, "object": {**document["object"], "scale": 1.013}}
-        self.assertEqual(self.call("post", f"/objects/{item.pk}/glimpse", {**body, "document": unmeasured}).status_code, 422)
+        self.assertEqual(
+            self.call("post", f"/objects/{item.pk}/glimpse", {**body, "document": unmeasured}).status_code, 422
+        )
         self.measured(item)
         found = self.call("post", f"/objects/{item.pk}/glimpse", body).json()
         picture = self.client.get(f"/api/maps/{found['picture']}")
@@ -146,5 +156,7 @@ class Answers(ServerTest):
         answers = {}
         for year in (None, 2.0):
             body = {"resolution": 64, "document": {**document, "year": year}}
-            answers[year] = [one["id"] for one in self.call("post", f"/objects/{item.pk}/evaluate", body).json()["layers"]]
+            answers[year] = [
+                one["id"] for one in self.call("post", f"/objects/{item.pk}/evaluate", body).json()["layers"]
+            ]
         self.assertEqual(len(answers[None]), len(answers[2.0]) + 1)

@@ -1,4 +1,6 @@
-"""What the page itself computes: each file of ``web/tests`` is one test here, run once for all by the page's own tools (Vitest)."""
+"""What the page itself computes: each file of ``web/tests`` is one test here, run once for all by the page's own
+tools (Vitest).
+"""
 
 from __future__ import annotations
 

@@ -32,9 +32,9 @@ class Aggregate(BaseMaterial):
     def lay(self, ground: Ground) -> Skin:
         """Pebbles of two sizes in cement."""
         u = np.float32(self.uneven)
-        bend = np.stack([ground.noise(self.size_mm * 0.7, octaves=3, gain=0.55, salt=s) for s in (1, 2, 3)], axis=1) * np.float32(
-            0.10 * self.size_mm
-        )
+        bend = np.stack(
+            [ground.noise(self.size_mm * 0.7, octaves=3, gain=0.55, salt=s) for s in (1, 2, 3)], axis=1
+        ) * np.float32(0.10 * self.size_mm)
         place = ground.moved(bend)
         grit = ground.noise(1.3, octaves=3, gain=0.7, salt=4)
         height = np.full(len(ground), -1.0, np.float32)
@@ -81,6 +81,7 @@ class Aggregate(BaseMaterial):
         relief = relief * seen
         shade = 1 - 0.45 * self.washed * (1 - free) + u * 0.06 * ground.noise(400, octaves=3, salt=9)
         return Skin(
-            {"base_color": times(color, shade), "metalness": one(0.0), "roughness": np.clip(rough, 0.25, 1.0).astype(np.float32)},
+            {"base_color": times(color, shade), "metalness": one(0.0), "roughness": np.clip(rough, 0.25,
+                1.0).astype(np.float32)},
             relief.astype(np.float32), (1 - free).astype(np.float32),
         )  # fmt: skip

@@ -29,7 +29,12 @@ class Brickwork(BaseMaterial):
     course_mm: float = number(75.0, "Course", "mm", 10.0, 1000.0, (40.0, 150.0), "From joint to joint")
     joint_mm: float = number(10.0, "Joint", "mm", 0.0, 100.0, (3.0, 20.0))
     bond: Literal["running", "third", "stack"] = choice(
-        "running", "Bond", "How courses lie over each other", running="half over", third="third over", stack="straight over"
+        "running",
+        "Bond",
+        "How courses lie over each other",
+        running="half over",
+        third="third over",
+        stack="straight over",
     )
     depth_mm: float = number(4.0, "Joint depth", "mm", 0.0, 30.0, (0.0, 12.0), "How far the mortar lies back")
     tone: float = number(0.6, "Tone", "%", 0.0, 1.0, about="How much bricks differ")
@@ -42,7 +47,8 @@ class Brickwork(BaseMaterial):
         u = np.float32(self.uneven)
         ragged = ground.noise(16, octaves=4, gain=0.6, salt=1)
         bricks = ground.tiling(
-            self.length_mm, self.course_mm, joint_mm=self.joint_mm, stagger={"running": 0.5, "third": 1 / 3, "stack": 0.0}[self.bond],
+            self.length_mm, self.course_mm, joint_mm=self.joint_mm, stagger={"running": 0.5, "third": 1 / 3,
+                "stack": 0.0}[self.bond],
             loose=0.02, vary=0.05, corner_mm=3.0,
         )  # fmt: skip
         bite = np.float32(self.worn) * np.maximum(ground.noise(34, octaves=4, gain=0.6, salt=2) - 0.75, 0) * 6.5
@@ -54,7 +60,13 @@ class Brickwork(BaseMaterial):
         fire, grit = ground.noise(70, octaves=4, gain=0.6, salt=3), ground.noise(2.4, octaves=3, gain=0.7, salt=4)
         pits = ground.speckle(4.0, 0.16, vary=0.8, soft=0.5, salt=5)
         creases = step(ground.noise(6.0, octaves=3, gain=0.6, salt=6, long=5), 1.3, 2.2)
-        tone = 1 + np.float32(self.tone) * 0.55 * (a - 0.5) + u * (0.12 * fire + 0.07 * grit) - 0.35 * pits - 0.18 * creases
+        tone = (
+            1
+            + np.float32(self.tone) * 0.55 * (a - 0.5)
+            + u * (0.12 * fire + 0.07 * grit)
+            - 0.35 * pits
+            - 0.18 * creases
+        )
         face = mixed(self.color, self.other, np.clip(step(b + 0.10 * fire, 0.76 - 0.2 * self.tone, 0.94) * 0.9, 0, 1))
         face = mixed(
             face,
@@ -68,7 +80,8 @@ class Brickwork(BaseMaterial):
         sand = ground.cells(1.8, salt=8, edges=False)
         seen = np.float32(ground.seen(1.8))
         mud = times(
-            self.mortar, 1 + u * (0.10 * ground.noise(120, octaves=3, salt=9) + 0.09 * grit) + seen * 0.35 * (sand.value - 0.5)
+            self.mortar,
+            1 + u * (0.10 * ground.noise(120, octaves=3, salt=9) + 0.09 * grit) + seen * 0.35 * (sand.value - 0.5),
         )
         back = (
             self.depth_mm * (1 + 0.16 * ground.noise(60, octaves=3, salt=10))

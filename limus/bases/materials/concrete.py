@@ -55,18 +55,28 @@ class Concrete(BaseMaterial):
             )
         hole = hole * (0.2 + 0.8 * gather)
         relief = (
-            0.35 * u * ground.noise(220, octaves=2, salt=9) + 0.05 * blot + 0.022 * grit + worn * (0.34 * lump - 0.12) - 1.1 * hole
+            0.35 * u * ground.noise(220, octaves=2, salt=9)
+            + 0.05 * blot
+            + 0.022 * grit
+            + worn * (0.34 * lump - 0.12)
+            - 1.1 * hole
         )
         # Water ran down the form and left paler and darker streaks with sharp rims.
-        run = ground.noise(60, octaves=6, gain=0.6, salt=12, points=(ground.points * np.array([1.0, 0.16, 1.0], np.float32)))
+        run = ground.noise(
+            60, octaves=6, gain=0.6, salt=12, points=(ground.points * np.array([1.0, 0.16, 1.0], np.float32))
+        )
         rim = step(run, 0.55, 0.75) * 0.06 - step(run, 1.25, 1.35) * 0.05
         tone = 1 + u * (0.045 * wide + 0.04 * cloud + 0.05 * blot + rim) + (0.03 + 0.06 * s) * grit
         joint = None
         if self.boards_mm > 0 and ground.y_mm is not None and ground.x_mm is not None:
             boards = ground.tiling(2600, self.boards_mm, stagger=0.5, loose=1.0, vary=0.4)
             level, shade = boards.chance(1) - 0.5, boards.chance(2) - 0.5
-            fins = np.exp(-((boards.edge / (1.6 + ground.texel_mm)) ** 2)) * step(ground.noise(90, octaves=3, salt=10), -0.6, 0.7)
-            flat = np.stack([ground.x_mm, ground.y_mm, np.zeros_like(ground.x_mm)], axis=1).astype(np.float32) * np.float32(0.001)
+            fins = np.exp(-((boards.edge / (1.6 + ground.texel_mm)) ** 2)) * step(
+                ground.noise(90, octaves=3, salt=10), -0.6, 0.7
+            )
+            flat = np.stack([ground.x_mm, ground.y_mm, np.zeros_like(ground.x_mm)], axis=1).astype(
+                np.float32
+            ) * np.float32(0.001)
             flat[:, 2] = boards.chance(3)
             grain = ground.noise(5.0, octaves=3, gain=0.65, salt=11, long=22, points=flat)
             relief = relief + 2.6 * level + 0.30 * grain + 1.9 * fins

@@ -14,7 +14,9 @@ from limus.materials.substance import Substance
 
 
 class Enamel(BaseMaterial):
-    """Glass burnt onto metal: a gentle orange peel, pinholes, specks that fell into the kiln, rims where it drew back."""
+    """Glass burnt onto metal: a gentle orange peel, pinholes, specks that fell into the kiln, rims where it drew
+    back.
+    """
 
     kind: Literal["enamel"] = "enamel"
     title: ClassVar[str] = "Enamel"
@@ -39,7 +41,11 @@ class Enamel(BaseMaterial):
         color = times(self.color, 1 + u * (0.018 * wide + 0.012 * mid))
         color = mixed(color, self.specks, np.clip(np.maximum(speck, large) * 0.9 + 0.5 * hole, 0, 1))
         relief = (
-            self.peel * 0.010 * peel + 0.02 * u * mid + 0.12 * u * ground.noise(140, octaves=2, salt=7) - 0.10 * hole + 0.03 * large
+            self.peel * 0.010 * peel
+            + 0.02 * u * mid
+            + 0.12 * u * ground.noise(140, octaves=2, salt=7)
+            - 0.10 * hole
+            + 0.03 * large
         )
         rough = (
             self.roughness

@@ -21,7 +21,9 @@ class Glass(BaseMaterial):
     summary: ClassVar[str] = "Clear or tinted, with waves and seeds"
     substance: ClassVar[Substance] = Substance("glass", brittleness=1.0)
 
-    color: tuple[float, float, float] = colour_field((0.72, 0.90, 0.84), "Tint", "What is left of white after the depth")
+    color: tuple[float, float, float] = colour_field(
+        (0.72, 0.90, 0.84), "Tint", "What is left of white after the depth"
+    )
     depth_mm: float = number(
         20.0, "Tint depth", "mm", 0.0, 1000.0, (1.0, 100.0), "Way through the glass after which the tint is reached"
     )

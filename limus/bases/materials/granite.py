@@ -32,7 +32,9 @@ class Granite(BaseMaterial):
     def lay(self, ground: Ground) -> Skin:
         """Grains and what the tool left."""
         g, u = self.grain_mm, np.float32(self.uneven)
-        bend = np.stack([ground.noise(g * 0.8, octaves=3, gain=0.6, salt=s) for s in (1, 2, 3)], axis=1) * np.float32(0.22 * g)
+        bend = np.stack([ground.noise(g * 0.8, octaves=3, gain=0.6, salt=s) for s in (1, 2, 3)], axis=1) * np.float32(
+            0.22 * g
+        )
         place = ground.moved(bend)
         large, small = place.cells(g, salt=4, edges=False), place.cells(g * 0.45, salt=5, edges=False)
         flakes = place.cells(g * 0.6, salt=6, edges=False)

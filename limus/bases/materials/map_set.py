@@ -44,16 +44,23 @@ class MapSet(BaseMaterial):
     tile: ClassVar[bool] = True
 
     maps: list[MapUse] = Field(default_factory=list, max_length=MOST_FILES * 4, title="Maps")
-    green: Literal["up", "down"] = choice("up", "Green points", "In its normal map", up="up (as glTF has it)", down="down")
+    green: Literal["up", "down"] = choice(
+        "up", "Green points", "In its normal map", up="up (as glTF has it)", down="down"
+    )
     relief_from: Literal["height", "normal", "both"] = choice(
-        "both", "Relief from", "Its wide forms from the height map, its fine ones from the normal map, or all from one of them",
+        "both", "Relief from",
+        "Its wide forms from the height map, its fine ones from the normal map, or all from one of them",
         height="the height map", normal="the normal map", both="both",
     )  # fmt: skip
     range_mm: float | None = Field(
-        None, ge=-1000.0, le=1000.0, title="Relief range", description="Height of white over black; below 0 black is high",
-        json_schema_extra={"control": "optional", "unit": "mm", "soft": [-20.0, 60.0], "empty": "found from the maps", "start": 5.0, "scale": "linear"},
+        None, ge=-1000.0, le=1000.0, title="Relief range",
+        description="Height of white over black; below 0 black is high",
+        json_schema_extra={"control": "optional", "unit": "mm", "soft": [-20.0, 60.0],
+            "empty": "found from the maps", "start": 5.0, "scale": "linear"},
     )  # fmt: skip
-    range_share: float = Field(0.0, ge=-1.0, le=1.0, description="What was found, as a share of the tile's width; 0: nothing")
+    range_share: float = Field(
+        0.0, ge=-1.0, le=1.0, description="What was found, as a share of the tile's width; 0: nothing"
+    )
     middle: float = number(0.5, "Middle", "%", 0.0, 1.0, about="The grey that is neither high nor low")
     bump_mm: float = number(0.5, "Bump", "mm", -50.0, 50.0, (-2.0, 2.0), "Height of white over black in its bump map")
 
@@ -99,7 +106,12 @@ class MapSet(BaseMaterial):
         gaussian = placing.broken
         laid, layout = self._laid(ground, tile_mm / max(ground.texel_mm, 1e-6), gaussian)
         offset = (-placing.across_cm / placing.size_cm, placing.up_cm / placing.size_cm)
-        how = {"break_up": placing.broken, "turned": placing.turned, "scaled": placing.scaled, "seed": ground.seed * 31 + 5}
+        how = {
+            "break_up": placing.broken,
+            "turned": placing.turned,
+            "scaled": placing.scaled,
+            "seed": ground.seed * 31 + 5,
+        }
         if placing.way == "uv" and ground.uv_mm is not None:
             a = np.radians(placing.turn_deg)
             x, y = ground.uv_mm[:, 0] / tile_mm, ground.uv_mm[:, 1] / tile_mm
@@ -129,7 +141,9 @@ class MapSet(BaseMaterial):
         widest = max(p.pixels.shape[1] for p in pictures.values())
         times = reduction(widest, min(wanted, MOST_ACROSS))
         tall = max(p.pixels.shape[0] for p in pictures.values())
-        while widest // times > MOST_ACROSS or (widest // times) * (tall // times) * (len(self.files) + 2) > MOST_NUMBERS:
+        while (
+            widest // times > MOST_ACROSS or (widest // times) * (tall // times) * (len(self.files) + 2) > MOST_NUMBERS
+        ):
             times *= 2
         assert ground.files is not None
         places = [ground.files(file) for file in self.files]
@@ -189,7 +203,9 @@ class MapSet(BaseMaterial):
         return prepared(np.stack(stack, axis=2), tuple(colours), broken=gaussian), layout
 
     def _relief(self, level, grey) -> np.ndarray | None:  # type: ignore[no-untyped-def]
-        """(h, w): of the height map 0..1 about its middle, of the normal map in widths of the tile; of both, in terms of the height map."""
+        """(h, w): of the height map 0..1 about its middle, of the normal map in widths of the tile; of both, in terms
+        of the height map.
+        """
         tall, normal = self.use("height"), self.use("normal")
         high = grey(tall) if tall is not None else None
         if normal is None or (
@@ -199,7 +215,8 @@ class MapSet(BaseMaterial):
         steep = integrated(level(normal)[:, :, :3], self.green)
         if high is None or self.relief_from == "normal":
             return steep
-        # Wide forms from the height, where integration would wander; fine ones from the normals, where 8 bits of height are steps.
+        # Wide forms from the height, where integration would wander; fine ones from the normals, where 8 bits of height
+        # are steps.
         fine = steep / np.float32(self.range_share)
         h, w = fine.shape
         ky, kx = np.fft.fftfreq(h)[:, None] * h, np.fft.rfftfreq(w)[None, :] * w
@@ -213,7 +230,11 @@ class MapSet(BaseMaterial):
         return self.use("normal") is not None and (self.use("height") is None or (self.relief_from == "normal"))
 
     def _skin(self, planes: np.ndarray, layout: dict[str, int], tile_mm: float) -> Skin:
-        sheet: dict[str, np.ndarray] = {"base_color": one((0.5, 0.5, 0.5)), "metalness": one(0.0), "roughness": one(0.6)}
+        sheet: dict[str, np.ndarray] = {
+            "base_color": one((0.5, 0.5, 0.5)),
+            "metalness": one(0.0),
+            "roughness": one(0.6),
+        }
         relief = np.zeros(planes.shape[1], np.float32)
         occlusion = None
         for role, k in layout.items():

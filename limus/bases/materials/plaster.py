@@ -31,7 +31,9 @@ class Plaster(BaseMaterial):
         """Sweeps, sand and hairlines."""
         u, s = np.float32(self.uneven), np.float32(self.sand)
         wide, cloud = ground.noise(600, octaves=3, salt=1), ground.noise(90, octaves=5, gain=0.55, salt=2)
-        bent = ground.moved(np.stack([ground.noise(260, octaves=2, salt=k) for k in (3, 4, 5)], axis=1) * np.float32(70))
+        bent = ground.moved(
+            np.stack([ground.noise(260, octaves=2, salt=k) for k in (3, 4, 5)], axis=1) * np.float32(70)
+        )
         sweep = bent.noise(16, octaves=4, gain=0.6, salt=6, long=7) * np.float32(self.sweeps)
         grit = ground.noise(1.6, octaves=3, gain=0.7, salt=7)
         grains = ground.cells(1.4, salt=8, edges=False)
@@ -43,12 +45,24 @@ class Plaster(BaseMaterial):
             + 0.35 * ridge
             + s * (0.05 * grit + seen * 0.16 * (0.5 - grains.distance / 1.4))
         )
-        tone = 1 + u * (0.035 * wide + 0.04 * cloud) + 0.025 * sweep + s * 0.03 * grit + s * seen * 0.12 * (grains.value - 0.5)
+        tone = (
+            1
+            + u * (0.035 * wide + 0.04 * cloud)
+            + 0.025 * sweep
+            + s * 0.03 * grit
+            + s * seen * 0.12 * (grains.value - 0.5)
+        )
         color = mixed(
-            self.color, np.asarray(self.color, np.float32) * np.array([0.97, 0.93, 0.86], np.float32), step(cloud, -0.2, 1.8) * u
+            self.color,
+            np.asarray(self.color, np.float32) * np.array([0.97, 0.93, 0.86], np.float32),
+            step(cloud, -0.2, 1.8) * u,
         )
         rough = self.roughness - 0.05 * ridge + u * 0.03 * cloud
         return Skin(
-            {"base_color": times(color, tone), "metalness": one(0.0), "roughness": np.clip(rough, 0.3, 1.0).astype(np.float32)},
+            {
+                "base_color": times(color, tone),
+                "metalness": one(0.0),
+                "roughness": np.clip(rough, 0.3, 1.0).astype(np.float32),
+            },
             relief.astype(np.float32),
         )

@@ -35,7 +35,9 @@ class RoofFelt(BaseMaterial):
         grains = ground.cells(g, salt=1, edges=False)
         seen = np.float32(ground.seen(g))
         wide, fold = ground.noise(380, octaves=4, salt=2), ground.noise(120, octaves=3, salt=3, long=2.5)
-        lost = step(ground.noise(50, octaves=5, gain=0.62, salt=4) + 0.45 * fold, 2.3 - 1.9 * self.bare, 3.0 - 1.9 * self.bare)
+        lost = step(
+            ground.noise(50, octaves=5, gain=0.62, salt=4) + 0.45 * fold, 2.3 - 1.9 * self.bare, 3.0 - 1.9 * self.bare
+        )
         lost = np.clip(lost + seen * step(grains.value, 0.95 - 0.2 * self.bare, 0.955 - 0.2 * self.bare), 0, 1)
         t = ground.tiling(20000, self.course_mm, stagger=0.5)
         up = t.up + t.half_height + 2.5 * ground.noise(140, octaves=3, salt=5)
@@ -43,12 +45,16 @@ class RoofFelt(BaseMaterial):
         lip = step(up, 4.0, 0.5)
         pick = (grains.value * 11.3) % 1.0
         tint = np.stack([1 + 0.25 * (pick - 0.5), np.ones_like(pick), 1 - 0.15 * (pick - 0.5)], axis=1)
-        stone = np.clip(np.asarray(self.color, np.float32) * (1 + seen * (tint * (0.45 + 1.1 * grains.value)[:, None] - 1)), 0, 1)
+        stone = np.clip(
+            np.asarray(self.color, np.float32) * (1 + seen * (tint * (0.45 + 1.1 * grains.value)[:, None] - 1)), 0, 1
+        )
         stone = times(stone.astype(np.float32), 1 + u * (0.16 * wide + 0.07 * fold))
         color = mixed(stone, self.bitumen, np.clip(lost * 0.92 + 0.5 * lip, 0, 1))
         relief = seen * 0.45 * g * (0.6 - grains.distance / g) * (1 - lost) - 0.25 * lost + 1.4 * u * fold + 2.2 * lap
         rough = mixed(
-            (0.93 + 0.0 * lost).astype(np.float32), (0.46 + 0.12 * ground.noise(20, octaves=3, salt=6)).astype(np.float32), lost
+            (0.93 + 0.0 * lost).astype(np.float32),
+            (0.46 + 0.12 * ground.noise(20, octaves=3, salt=6)).astype(np.float32),
+            lost,
         )
         return Skin(
             {"base_color": color, "metalness": one(0.0), "roughness": np.clip(rough, 0.2, 1.0).astype(np.float32)},

@@ -50,7 +50,9 @@ class RoofSlates(BaseMaterial):
         high = self.thick_mm * (slope + 0.05) + self.level_mm * tilt + face.relief
         arris = np.exp(-np.clip(np.minimum(side, lower), 0, None) / 2.2).astype(np.float32) * inside
         relief = mixed((-0.2 * self.thick_mm + 0.15 * face.relief).astype(np.float32), high - 0.9 * arris, inside)
-        tint = np.stack([1 + 0.15 * (b - 0.5), np.ones_like(b), 1 - 0.12 * (b - 0.5)], axis=1) * (0.55 + 0.9 * a)[:, None]
+        tint = (
+            np.stack([1 + 0.15 * (b - 0.5), np.ones_like(b), 1 - 0.12 * (b - 0.5)], axis=1) * (0.55 + 0.9 * a)[:, None]
+        )
         color = np.clip(face.sheet["base_color"] * (1 + np.float32(self.tone) * (tint - 1)), 0, 1).astype(np.float32)
         color = mixed(
             color,

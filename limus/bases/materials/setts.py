@@ -37,7 +37,13 @@ class Setts(BaseMaterial):
         """Stones and sand."""
         u = np.float32(self.uneven)
         stones = ground.tiling(
-            self.width_mm, self.row_mm, joint_mm=self.joint_mm, stagger=0.5, loose=1.0, vary=0.45, corner_mm=0.16 * self.row_mm
+            self.width_mm,
+            self.row_mm,
+            joint_mm=self.joint_mm,
+            stagger=0.5,
+            loose=1.0,
+            vary=0.45,
+            corner_mm=0.16 * self.row_mm,
         )
         ragged = ground.noise(32, octaves=3, gain=0.55, salt=1)
         edge = stones.edge + 2.6 * ragged
@@ -46,7 +52,9 @@ class Setts(BaseMaterial):
         rise = np.clip(edge / np.maximum(deep * 0.75, 1), 0, 1)
         dome = np.sqrt(np.clip(1 - (1 - rise) ** 2.4, 0, 1)).astype(np.float32)
         stone = step(edge, -0.8 - ground.texel_mm, 0.8 + ground.texel_mm)
-        granite = Granite(grain_mm=3.4, polish=0.3, color=self.color, quartz=_darker(self.color, 0.62), dark=0.14).lay(ground)
+        granite = Granite(grain_mm=3.4, polish=0.3, color=self.color, quartz=_darker(self.color, 0.62), dark=0.14).lay(
+            ground
+        )
         worn = step(dome, 0.55, 0.95)
         tint = np.stack([0.80 + 0.5 * a, 0.80 + 0.5 * a + 0.04 * (b - 0.5), 0.80 + 0.5 * a + 0.12 * (b - 0.5)], axis=1)
         face = np.clip(granite.sheet["base_color"] * (1 + np.float32(self.tone) * (tint - 1)), 0, 1).astype(np.float32)
@@ -59,13 +67,19 @@ class Setts(BaseMaterial):
         grains = ground.cells(2.6, salt=3, edges=False)
         seen = np.float32(ground.seen(2.6))
         soil = times(
-            self.sand, 1 + 0.16 * grit + seen * 0.7 * (grains.value - 0.5) + u * 0.14 * ground.noise(160, octaves=3, salt=4)
+            self.sand,
+            1 + 0.16 * grit + seen * 0.7 * (grains.value - 0.5) + u * 0.14 * ground.noise(160, octaves=3, salt=4),
         )
         dirt = step(edge, 0.16 * self.row_mm, 0.0) * step(ragged, -1.4, 1.4) * 0.55
         tilt = (c - 0.5) * stones.across / np.maximum(stones.half_width, 1) + (d - 0.5) * stones.up / np.maximum(
             stones.half_height, 1
         )
-        high = self.dome_mm * (dome - 1) + self.level_mm * ((b - 0.5) + 0.8 * tilt) + 2.2 * granite.relief + 0.9 * ragged * u
+        high = (
+            self.dome_mm * (dome - 1)
+            + self.level_mm * ((b - 0.5) + 0.8 * tilt)
+            + 2.2 * granite.relief
+            + 0.9 * ragged * u
+        )
         low = (
             -self.dome_mm * 0.95
             + 1.1 * ground.noise(70, octaves=3, salt=5)

@@ -14,7 +14,9 @@ from limus.materials.substance import Substance
 
 
 class SheetMetal(BaseMaterial):
-    """Streaks along the rolling direction, hairlines from handling, a mill skin that is thicker in places, hands and rags in the gloss."""
+    """Streaks along the rolling direction, hairlines from handling, a mill skin that is thicker in places, hands and
+    rags in the gloss.
+    """
 
     kind: Literal["sheet_metal"] = "sheet_metal"
     title: ClassVar[str] = "Rolled metal"
@@ -39,7 +41,9 @@ class SheetMetal(BaseMaterial):
         )
         fine = ground.noise(self.streak_mm, octaves=2, gain=0.7, salt=3, long=60)
         broad = ground.noise(self.streak_mm * 9, octaves=3, gain=0.6, salt=4, long=24)
-        scratch = step(ground.noise(self.streak_mm * 0.8, octaves=2, salt=5, long=26, points=ground.points[:, [0, 2, 1]]), 1.7, 2.6)
+        scratch = step(
+            ground.noise(self.streak_mm * 0.8, octaves=2, salt=5, long=26, points=ground.points[:, [0, 2, 1]]), 1.7, 2.6
+        )
         patch = ground.noise(55, octaves=8, gain=0.68, salt=6, long=4.0) + 0.45 * broad + 0.4 * wide
         skin = (
             np.float32(self.skin)
@@ -48,12 +52,25 @@ class SheetMetal(BaseMaterial):
         )
         tone = 1 + u * (0.02 * wide + 0.035 * hands) + s * (0.05 * broad + 0.045 * fine) + 0.10 * scratch
         rough = (
-            self.roughness + u * (0.035 * wide + 0.055 * hands) + s * (0.04 * broad + 0.045 * fine) - 0.12 * skin - 0.05 * scratch
+            self.roughness
+            + u * (0.035 * wide + 0.055 * hands)
+            + s * (0.04 * broad + 0.045 * fine)
+            - 0.12 * skin
+            - 0.05 * scratch
         )
         # Sheets are never quite flat.
-        relief = 0.05 * ground.noise(90, octaves=2, salt=7) + s * (0.0022 * fine + 0.004 * broad) - 0.006 * scratch + 0.004 * skin
+        relief = (
+            0.05 * ground.noise(90, octaves=2, salt=7)
+            + s * (0.0022 * fine + 0.004 * broad)
+            - 0.006 * scratch
+            + 0.004 * skin
+        )
         color = mixed(self.color, self.skin_color, skin * 0.85)
         return Skin(
-            {"base_color": times(color, tone), "metalness": one(1.0), "roughness": np.clip(rough, 0.04, 1.0).astype(np.float32)},
+            {
+                "base_color": times(color, tone),
+                "metalness": one(1.0),
+                "roughness": np.clip(rough, 0.04, 1.0).astype(np.float32),
+            },
             relief.astype(np.float32),
         )

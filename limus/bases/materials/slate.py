@@ -14,7 +14,9 @@ from limus.materials.substance import Substance
 
 
 class Slate(BaseMaterial):
-    """Split along its cleavage: terraces with ragged edges, a silky grain, now and then a rusty speck or a paler bed."""
+    """Split along its cleavage: terraces with ragged edges, a silky grain, now and then a rusty speck or a paler
+    bed.
+    """
 
     kind: Literal["slate"] = "slate"
     title: ClassVar[str] = "Slate"
@@ -64,7 +66,9 @@ def riven(ground: Ground, slate: Slate) -> Skin:
     )
     color = times(slate.color, tone)
     color = mixed(
-        color, np.array([0.075, 0.070, 0.066], np.float32) * (np.mean(slate.color) / 0.067), step(part, 0.2, 2.0) * 0.45 * u
+        color,
+        np.array([0.075, 0.070, 0.066], np.float32) * (np.mean(slate.color) / 0.067),
+        step(part, 0.2, 2.0) * 0.45 * u,
     )
     color = mixed(color, np.array([0.15, 0.075, 0.03], np.float32), np.clip(0.75 * speck + 0.28 * halo, 0, 1))
     rough = slate.roughness + u * (0.05 * wide + 0.06 * part + 0.05 * silk) + 0.14 * edge * k

@@ -14,7 +14,9 @@ from limus.materials.substance import Substance
 
 
 class Timber(BaseMaterial):
-    """Rings through the whole body, so that ends and sides fit; pores, rays and knots; grey and ridged where it has weathered."""
+    """Rings through the whole body, so that ends and sides fit; pores, rays and knots; grey and ridged where it has
+    weathered.
+    """
 
     kind: Literal["timber"] = "timber"
     title: ClassVar[str] = "Timber"
@@ -23,11 +25,15 @@ class Timber(BaseMaterial):
     grained: ClassVar[bool] = True
 
     early: tuple[float, float, float] = colour_field((0.40, 0.25, 0.125), "Early wood", "The wide, pale part of a ring")
-    late: tuple[float, float, float] = colour_field((0.235, 0.125, 0.05), "Late wood", "The narrow, dark part of a ring")
+    late: tuple[float, float, float] = colour_field(
+        (0.235, 0.125, 0.05), "Late wood", "The narrow, dark part of a ring"
+    )
     ring_mm: float = number(3.2, "Rings", "mm", 0.3, 30.0, (1.0, 10.0), "Width of a year", log=True)
     pores: float = number(0.7, "Pores", "%", 0.0, 1.0, about="Open vessels, as oak has them; pine has none")
     knots: float = number(0.25, "Knots", "%", 0.0, 1.0)
-    weathered: float = number(0.0, "Weathered", "%", 0.0, 1.0, about="Grey, with the late wood standing proud, and checks")
+    weathered: float = number(
+        0.0, "Weathered", "%", 0.0, 1.0, about="Grey, with the late wood standing proud, and checks"
+    )
     roughness: float = roughness_field(0.62)
     uneven: float = uneven_field()
 
@@ -43,7 +49,10 @@ def grown(ground: Ground, wood: Timber) -> Skin:
     slow = ground.noise(180, octaves=2, salt=1, long=6)
     wave = ground.noise(40, octaves=3, salt=2, long=9)
     # The heart lies outside of most pieces.
-    y, z = p[:, 1] + 37.0 + ring * 1.6 * slow, p[:, 2] - 95.0 + ring * 1.1 * ground.noise(180, octaves=2, salt=3, long=6)
+    y, z = (
+        p[:, 1] + 37.0 + ring * 1.6 * slow,
+        p[:, 2] - 95.0 + ring * 1.1 * ground.noise(180, octaves=2, salt=3, long=6),
+    )
     radius = np.sqrt(y * y + z * z) + ring * 0.35 * wave
     knot: np.ndarray = np.zeros(len(ground), np.float32)
     heart: np.ndarray = np.zeros(len(ground), np.float32)
@@ -86,11 +95,17 @@ def grown(ground: Ground, wood: Timber) -> Skin:
     color = mixed(color, np.asarray(wood.late, np.float32) * np.float32(0.42), np.clip(0.8 * pore, 0, 1))
     color = mixed(color, np.asarray(wood.early, np.float32) * np.float32(1.15), 0.35 * ray)
     color = mixed(
-        color, np.asarray(wood.late, np.float32) * np.array([0.62, 0.52, 0.45], np.float32), np.clip(0.8 * heart + 0.3 * knot, 0, 1)
+        color,
+        np.asarray(wood.late, np.float32) * np.array([0.62, 0.52, 0.45], np.float32),
+        np.clip(0.8 * heart + 0.3 * knot, 0, 1),
     )
     # Checks open along the grain, more in weathered wood, and from the middle of knots.
-    crack = step(ground.noise(5.5, octaves=3, gain=0.5, salt=10, long=34) - 0.5 * (1 - w), 2.3 - 0.55 * w, 2.9 - 0.4 * w)
-    crack = np.maximum(crack, heart * step(np.abs(ground.noise(9, octaves=2, salt=11)), 0.16, 0.04)) * np.float32(0.25 + 0.75 * w)
+    crack = step(
+        ground.noise(5.5, octaves=3, gain=0.5, salt=10, long=34) - 0.5 * (1 - w), 2.3 - 0.55 * w, 2.9 - 0.4 * w
+    )
+    crack = np.maximum(crack, heart * step(np.abs(ground.noise(9, octaves=2, salt=11)), 0.16, 0.04)) * np.float32(
+        0.25 + 0.75 * w
+    )
     if w > 0:
         grey = 0.155 + 0.035 * figure + 0.02 * fibre - 0.055 * line
         silver = np.clip(grey, 0.03, 1)[:, None] * np.array([1.0, 0.975, 0.93], np.float32)

@@ -13,7 +13,9 @@ from limus.materials.substance import Substance
 
 
 class ZincCoated(BaseMaterial):
-    """Spangle: crystals of zinc that each mirror another way, dulled where the coat has weathered, with runs of dross."""
+    """Spangle: crystals of zinc that each mirror another way, dulled where the coat has weathered, with runs of
+    dross.
+    """
 
     kind: Literal["zinc_coated"] = "zinc_coated"
     title: ClassVar[str] = "Galvanised"
@@ -31,9 +33,9 @@ class ZincCoated(BaseMaterial):
         """Zinc all over."""
         u, k = np.float32(self.uneven), np.float32(self.contrast * ground.seen(self.spangle_mm * 0.5))
         # Crystals grow as feathers: their borders wander.
-        bend = np.stack([ground.noise(self.spangle_mm * 0.6, octaves=3, gain=0.6, salt=s) for s in (1, 2, 3)], axis=1) * np.float32(
-            0.13 * self.spangle_mm
-        )
+        bend = np.stack(
+            [ground.noise(self.spangle_mm * 0.6, octaves=3, gain=0.6, salt=s) for s in (1, 2, 3)], axis=1
+        ) * np.float32(0.13 * self.spangle_mm)
         big = ground.moved(bend).cells(self.spangle_mm, salt=4, edges=True)
         small = ground.moved(bend).cells(self.spangle_mm * 0.38, salt=5, edges=False)
         pick = step(big.value, 0.62, 0.63)
@@ -42,7 +44,11 @@ class ZincCoated(BaseMaterial):
         dull = (
             np.float32(self.dull)
             * ground.calm(120)
-            * step(ground.noise(90, octaves=7, gain=0.66, salt=7) + 0.4 * feather, 0.9 - 2.4 * self.dull, 1.9 - 1.6 * self.dull)
+            * step(
+                ground.noise(90, octaves=7, gain=0.66, salt=7) + 0.4 * feather,
+                0.9 - 2.4 * self.dull,
+                1.9 - 1.6 * self.dull,
+            )
         )
         wide = ground.noise(200, octaves=3, salt=8)
         border = step(big.edge, 0.05 * self.spangle_mm, 0.0)

@@ -42,4 +42,6 @@ class ChannelLook(LookThrough):
             # The whole range is far wider than what one surface uses of it.
             low, high = float(values.min()), float(values.max())
             low, high = (low, high) if high - low > 1e-6 else (min(low, channel.low), max(high, channel.low + 1e-6))
-        return Shown(channel.title, values, ramp=channel.ramp, low=low, high=high, unit=channel.unit, about=channel.about)
+        return Shown(
+            channel.title, values, ramp=channel.ramp, low=low, high=high, unit=channel.unit, about=channel.about
+        )

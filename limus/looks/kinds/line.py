@@ -19,6 +19,8 @@ class LineLook(LookThrough):
         """See the class."""
         chapter, recipe, _, title = recipe_of(seen, look)
         if look.index >= len(recipe.terms):
-            raise InputError(f"the recipe has no line {look.index + 1}", where="look.index", remedy="Choose a line of the recipe")
+            raise InputError(
+                f"the recipe has no line {look.index + 1}", where="look.index", remedy="Choose a line of the recipe"
+            )
         values = recipe.terms[look.index].value(seen.scope_of(chapter))
         return Shown(f"{title}: line {look.index + 1}", values, words=HERE)

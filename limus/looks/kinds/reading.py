@@ -24,7 +24,9 @@ class ReadingLook(LookThrough):
     def shown(self, seen: Seen, look: Look) -> Shown:
         """See the class."""
         if look.name not in READINGS:
-            raise InputError(f"there is no reading '{look.name}'", where="look.name", remedy=one_of(READINGS, look.name))
+            raise InputError(
+                f"there is no reading '{look.name}'", where="look.name", remedy=one_of(READINGS, look.name)
+            )
         reading = READINGS[look.name]
         if look.component and look.component not in reading.components:
             raise InputError(
@@ -35,7 +37,9 @@ class ReadingLook(LookThrough):
         place = seen.chronicle.place(seen.session.scene)
         missing = reading.missing(place)
         if missing:
-            raise InputError(missing[0].lower() + missing[1:], where=f"look.name: {look.name}", remedy="Choose another reading")
+            raise InputError(
+                missing[0].lower() + missing[1:], where=f"look.name: {look.name}", remedy="Choose another reading"
+            )
         size = look.size_mm or seen.session.size.mm(reading.default_size_mm, reading.grows)
         values = seen.session.store.get(
             key_of("reading", place.key_for(reading.reads), look.name, size),
@@ -62,4 +66,6 @@ class ReadingLook(LookThrough):
             else:
                 colour = to_srgb(values[:, :3])
         decimals = 0 if reading.colours == "numbers" else None
-        return Shown(title, values, colour, ramp, low, high, reading.unit, reading.words, components, reading.about, decimals)
+        return Shown(
+            title, values, colour, ramp, low, high, reading.unit, reading.words, components, reading.about, decimals
+        )

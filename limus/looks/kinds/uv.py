@@ -22,7 +22,9 @@ class UvLook(LookThrough):
     def shown(self, seen: Seen, look: Look) -> Shown:
         """See the class."""
         if look.name not in UV_LOOKS:
-            raise InputError(f"there is no picture '{look.name}'", where="look.name", remedy=one_of(UV_LOOKS, look.name))
+            raise InputError(
+                f"there is no picture '{look.name}'", where="look.name", remedy=one_of(UV_LOOKS, look.name)
+            )
         title, about = UV_LOOKS[look.name]
         texels, store = seen.chronicle.texels, seen.session.store
         key = key_of("uv", look.name, texels.key)

@@ -1,8 +1,9 @@
 """Strokes onto points of a surface: texels, or the vertices of a mesh.
 
-Each dab is a ball (or a disc across the line of sight). It is spread from the point under its middle to the points next to it, as
-long as they lie within the ball and do not face away: so it crosses seams, and does not come out on the other side of a thin wall.
-Only points in reach are touched, and the state after each stroke is kept, so that one more stroke costs only itself.
+Each dab is a ball (or a disc across the line of sight). It is spread from the point under its middle to the points next
+to it, as long as they lie within the ball and do not face away: so it crosses seams, and does not come out on the other
+side of a thin wall. Only points in reach are touched, and the state after each stroke is kept, so that one more stroke
+costs only itself.
 """
 
 from __future__ import annotations
@@ -32,7 +33,8 @@ KEEP_EVERY = 32
 
 @dataclass(frozen=True)
 class Canvas:
-    """What is painted on: (n, 3) float32 places and unit normals; neighbours of point i are ``links[starts[i]:starts[i + 1]]`` (-1: none);
+    """What is painted on: (n, 3) float32 places and unit normals; neighbours of point i are
+    ``links[starts[i]:starts[i + 1]]`` (-1: none);
     ``grain`` is the usual distance between points, m.
     """
 
@@ -49,14 +51,20 @@ class Canvas:
         """The texels of a surface."""
         starts = np.arange(0, 4 * len(texels) + 1, 4, dtype=np.int64)
         return cls(
-            texels.mesh, texels.position, texels.normal, starts, texels.links.reshape(-1), texels.grid, texels.texel_mm / 1000.0
+            texels.mesh,
+            texels.position,
+            texels.normal,
+            starts,
+            texels.links.reshape(-1),
+            texels.grid,
+            texels.texel_mm / 1000.0,
         )
 
 
 @dataclass(frozen=True)
 class Dabs:
-    """m dabs: middles (m, 3), the direction each faces (m, 3), its sideways direction (m, 3), half widths sideways and across (m, 2),
-    all in metres and axes of the mesh; flow (m,) 0..1.
+    """m dabs: middles (m, 3), the direction each faces (m, 3), its sideways direction (m, 3), half widths sideways and
+    across (m, 2), all in metres and axes of the mesh; flow (m,) 0..1.
     """
 
     middle: np.ndarray
@@ -121,10 +129,35 @@ def dabs_of(stroke: Stroke, mesh: Mesh) -> Dabs:
 
 @kernel
 def _lay(  # type: ignore[no-untyped-def]
-    middle, facing, side, half, flow, hard, shape, picture, salt, reach, across_sight, grain,
-    position, normal, starts, links, low, box, counts, box_starts, order, first, stamp, stack, alpha, touched,
-):  # fmt: skip
-    """Lay dabs one after the other into ``alpha``; returns how many points were touched (listed in ``touched``). ``first`` is the
+    middle,
+    facing,
+    side,
+    half,
+    flow,
+    hard,
+    shape,
+    picture,
+    salt,
+    reach,
+    across_sight,
+    grain,
+    position,
+    normal,
+    starts,
+    links,
+    low,
+    box,
+    counts,
+    box_starts,
+    order,
+    first,
+    stamp,
+    stack,
+    alpha,
+    touched,
+):
+    """Lay dabs one after the other into ``alpha``; returns how many points were touched (listed in ``touched``).
+    ``first`` is the
     number of the first dab, so that stamps of earlier strokes mean nothing.
     """
     used = 0
@@ -138,7 +171,9 @@ def _lay(  # type: ignore[no-untyped-def]
         far = max(ra, rb) * (np.float32(1.4143) if shape == 1 or shape == 3 else np.float32(1.0)) + grain
         depth = 0
         if reach == 0:
-            seed = nearest_facing(cx, cy, cz, wx, wy, wz, 1.5 * far, position, normal, low, box, counts, box_starts, order)
+            seed = nearest_facing(
+                cx, cy, cz, wx, wy, wz, 1.5 * far, position, normal, low, box, counts, box_starts, order
+            )
             if seed < 0:
                 continue
             stack[0] = seed
@@ -200,7 +235,8 @@ def _lay(  # type: ignore[no-untyped-def]
                     octave(qx, qy, qz, salt)
                     + np.float32(0.6) * octave(qx * np.float32(2.7), qy * np.float32(2.7), qz * np.float32(2.7), salt)
                 )
-            # The rim is at least one texel wide and lies evenly about its place, so that every resolution covers the same area.
+            # The rim is at least one texel wide and lies evenly about its place, so that every resolution covers the
+            # same area.
             rim = max(np.float32(1.0) - hard, grain / max(ra, rb))
             middle_of_rim = max(np.float32(1.0) - np.float32(0.5) * (np.float32(1.0) - hard), np.float32(0.5) * rim)
             t = min(max((middle_of_rim + np.float32(0.5) * rim - r) / rim, np.float32(0.0)), np.float32(1.0))
@@ -249,15 +285,19 @@ class Workspace:
 def footprint(
     canvas: Canvas, stroke: Stroke, find: Callable[[str], Path] | None = None, space: Workspace | None = None
 ) -> tuple[np.ndarray, np.ndarray]:
-    """Which points a stroke touches, (m,) int32, and how strongly, (m,) float32 0..1 (dabs of one stroke build up to 1)."""
+    """Which points a stroke touches, (m,) int32, and how strongly, (m,) float32 0..1 (dabs of one stroke build up to
+    1).
+    """
     space = space or Workspace(len(canvas.position))
     dabs = dabs_of(stroke, canvas.mesh)
     grid = canvas.grid
     used = _lay(
-        dabs.middle, dabs.facing, dabs.side, dabs.half, dabs.flow, np.float32(stroke.brush.hardness), _SHAPES[stroke.brush.shape],
+        dabs.middle, dabs.facing, dabs.side, dabs.half, dabs.flow, np.float32(stroke.brush.hardness),
+        _SHAPES[stroke.brush.shape],
         _stamp_picture(stroke, find), salt_of(stroke.brush.seed), _REACHES[stroke.reach], stroke.facing == "camera",
         np.float32(canvas.grain), canvas.position, canvas.normal, canvas.starts, canvas.links,
-        grid.low, grid.side, grid.counts, grid.starts, grid.order, space.dabs, space.stamp, space.stack, space.alpha, space.touched,
+        grid.low, grid.side, grid.counts, grid.starts, grid.order, space.dabs, space.stamp, space.stack, space.alpha,
+        space.touched,
     )  # fmt: skip
     space.dabs += len(dabs.flow)
     rows = space.touched[:used].copy()
@@ -271,7 +311,8 @@ def painted(texels: Texels, names: Sequence[str], find: Callable[[str], Path] | 
 
     Returns
     -------
-    (n, 2) float32: white that is painted, and the share of what is below that shows through. Over a value b the result is
+    (n, 2) float32: white that is painted, and the share of what is below that shows through. Over a value b the
+    result is
     ``white + through * b``: adding takes b towards white, taking away towards black.
     """
     keys = [key_of("paint", texels.key)]

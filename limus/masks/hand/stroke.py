@@ -22,8 +22,8 @@ from limus.surface.mesh import Mesh
 MOST_DABS = 100_000
 Coordinate = Annotated[float, Field(ge=-1e7, le=1e7)]
 Triple = tuple[Coordinate, Coordinate, Coordinate]
-#: x, y, z and the direction it faces, in the axes of the file; pressure 0..1; tilt of the pen in degrees from upright; its compass
-#: direction about the facing direction in degrees.
+#: x, y, z and the direction it faces, in the axes of the file; pressure 0..1; tilt of the pen in degrees from upright;
+#: its compass direction about the facing direction in degrees.
 Point = tuple[
     Coordinate, Coordinate, Coordinate, Coordinate, Coordinate, Coordinate,
     Annotated[float, Field(ge=0, le=1)], Annotated[float, Field(ge=0, le=90)], Annotated[float, Field(ge=-720, le=720)],
@@ -36,7 +36,9 @@ class Brush(Document):
     size_mm: float = number(30.0, "Size", "mm", 0.05, 100000.0, (2.0, 300.0), "Across a dab", log=True, grows=0.75)
     hardness: float = number(0.6, "Hardness", "%", 0.0, 1.0, about="Share of the dab that is full before it fades")
     flow: float = number(1.0, "Flow", "%", 0.01, 1.0, about="How much one dab lays down")
-    spacing: float = number(0.15, "Spacing", "%", 0.02, 4.0, (0.05, 2.0), "Distance between dabs as a share of the size")
+    spacing: float = number(
+        0.15, "Spacing", "%", 0.02, 4.0, (0.05, 2.0), "Distance between dabs as a share of the size"
+    )
     shape: Literal["round", "square", "ragged", "picture"] = choice(
         "round", "Shape", "Outline of a dab", round="round", square="square", ragged="ragged", picture="picture"
     )
@@ -49,13 +51,20 @@ class Brush(Document):
     )
     scatter: float = number(0.0, "Scatter", "%", 0.0, 4.0, (0.0, 2.0), "How far dabs stray, as a share of the size")
     turn: Literal["fixed", "stroke", "camera", "pen"] = choice(
-        "fixed", "Turned", "Which way a dab stands: as on the object, along the stroke, upright as seen, or as the pen is held",
+        "fixed", "Turned",
+        "Which way a dab stands: as on the object, along the stroke, upright as seen, or as the pen is held",
         fixed="as it is", stroke="along the stroke", camera="upright as seen", pen="as the pen is held",
     )  # fmt: skip
     angle_deg: float = number(0.0, "Angle", "°", -360.0, 360.0, (-180.0, 180.0), "Added to that")
-    pressure_size: float = number(0.0, "Pressure on size", "%", 0.0, 1.0, about="How much lighter pressure makes dabs smaller")
-    pressure_flow: float = number(1.0, "Pressure on flow", "%", 0.0, 1.0, about="How much lighter pressure lays down less")
-    tilt_wide: float = number(0.0, "Tilt widens", "%", 0.0, 1.0, about="A pen held flat draws wider across its direction")
+    pressure_size: float = number(
+        0.0, "Pressure on size", "%", 0.0, 1.0, about="How much lighter pressure makes dabs smaller"
+    )
+    pressure_flow: float = number(
+        1.0, "Pressure on flow", "%", 0.0, 1.0, about="How much lighter pressure lays down less"
+    )
+    tilt_wide: float = number(
+        0.0, "Tilt widens", "%", 0.0, 1.0, about="A pen held flat draws wider across its direction"
+    )
     seed: int = Field(0, ge=0, le=2**31 - 1, title="Seed", description="Of the scatter and the ragged outline")
 
 
@@ -69,8 +78,9 @@ class Mirror(Document):
 class Stroke(Document):
     """One stroke, in metres and the axes of the file, at the scale it had then.
 
-    ``reach``: "surface": what hangs together with the place under the brush; "front": everything within the dab that faces it;
-    "through": front and back, through the whole object. ``facing``: dabs lie on the surface, or stand across the line of sight.
+    ``reach``: "surface": what hangs together with the place under the brush; "front": everything within the dab that
+    faces it; "through": front and back, through the whole object. ``facing``: dabs lie on the surface, or stand across
+    the line of sight.
     """
 
     version: Literal[1] = 1
@@ -141,7 +151,9 @@ def load_stroke(name: str, find: Callable[[str], Path] | None) -> Stroke:
         about = path.stat()
     except OSError as error:
         raise InputError(
-            f"the stroke cannot be read ({error.strerror})", where=short, remedy="Remove it from the line, or restore the file"
+            f"the stroke cannot be read ({error.strerror})",
+            where=short,
+            remedy="Remove it from the line, or restore the file",
         ) from error
     key = key_of("stroke", str(path.resolve()), about.st_size, about.st_mtime_ns)
     found: _Loaded = shared().get(key, lambda: _Loaded(stroke_from(read_json(path, short), short)))
@@ -149,7 +161,9 @@ def load_stroke(name: str, find: Callable[[str], Path] | None) -> Stroke:
 
 
 def placed_points(stroke: Stroke, mesh: Mesh) -> tuple[np.ndarray, np.ndarray, float]:
-    """(m, 3) places and (m, 3) facing directions in metres and axes of ``mesh``, and by how much lengths have grown since."""
+    """(m, 3) places and (m, 3) facing directions in metres and axes of ``mesh``, and by how much lengths have grown
+    since.
+    """
     table = np.array(stroke.points, np.float64)
     grown = mesh.scale / stroke.scale
     facing = table[:, 3:6] @ mesh.turn.T
@@ -158,7 +172,9 @@ def placed_points(stroke: Stroke, mesh: Mesh) -> tuple[np.ndarray, np.ndarray, f
 
 
 def lines_of(names: Sequence[str], find: Callable[[str], Path] | None, mesh: Mesh) -> tuple[np.ndarray, np.ndarray]:
-    """The paths of strokes as flat triangles: (V, 3) positions, metres, and (T, 3) corners; for distances to a drawn line."""
+    """The paths of strokes as flat triangles: (V, 3) positions, metres, and (T, 3) corners; for distances to a drawn
+    line.
+    """
     points: list[np.ndarray] = []
     corners: list[np.ndarray] = []
     base = 0

@@ -36,12 +36,20 @@ def vertex_canvas(mesh: Mesh) -> Canvas:
     starts = np.concatenate([[0], np.cumsum(np.bincount(edges[:, 0], minlength=len(mesh.positions)))]).astype(np.int64)
     # Vertices are points, not areas: the rim of a dab is not widened for them.
     return Canvas(
-        mesh, mesh.positions, mesh.normals, starts, np.ascontiguousarray(edges[:, 1], np.int32), grid_of(mesh.positions), 1e-6
+        mesh,
+        mesh.positions,
+        mesh.normals,
+        starts,
+        np.ascontiguousarray(edges[:, 1], np.int32),
+        grid_of(mesh.positions),
+        1e-6,
     )
 
 
 def painted_colours(mesh: Mesh, strokes: Sequence[VertexStroke], find: Callable[[str], Path] | None) -> np.ndarray:
-    """(V, 4) float32 linear: the colours of the file (black and opaque where it brought none) with the strokes on them."""
+    """(V, 4) float32 linear: the colours of the file (black and opaque where it brought none) with the strokes on
+    them.
+    """
     if mesh.colours is not None:
         out = mesh.colours.astype(np.float32, copy=True)
     else:

@@ -31,7 +31,8 @@ class Blotches(Pattern):
         """(n,) float32 0..1."""
         texels = scope.place.texels
         field = noise(
-            texels.position, self.size_mm, octaves=2 + round(5 * self.ragged), gain=0.3 + 0.3 * self.ragged, warp=0.35 * self.ragged,
+            texels.position, self.size_mm, octaves=2 + round(5 * self.ragged), gain=0.3 + 0.3 * self.ragged,
+            warp=0.35 * self.ragged,
             seed=self.salt(scope), texel_mm=texels.texel_mm,
         )  # fmt: skip
         level, half = 1.0 - self.amount, 0.5 * max(self.softness, 0.01)

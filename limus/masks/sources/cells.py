@@ -38,7 +38,9 @@ class CellsSource(Pattern):
         if self.size_mm < texels.texel_mm:
             return np.full(len(texels), 0.5, np.float32)
         if self.warp > 0:
-            points = warped(points, self.size_mm * 0.6, self.warp * self.size_mm * 0.5, seed=seed + 3, texel_mm=texels.texel_mm)
+            points = warped(
+                points, self.size_mm * 0.6, self.warp * self.size_mm * 0.5, seed=seed + 3, texel_mm=texels.texel_mm
+            )
         found = cells(points, self.size_mm, jitter=self.jitter, seed=seed, edges=self.what == "edges")
         if self.what == "value":
             return found.value
@@ -52,5 +54,8 @@ class CellsSource(Pattern):
         """Cells, or their borders, too fine to be seen."""
         texel = scope.place.texels.texel_mm
         if self.what == "edges" and self.size_mm >= 2 * texel > 2 * self.width_mm:
-            return f"Its borders ({self.width_mm:.3g} mm) are finer than a texel ({texel:.3g} mm): they are shown fainter instead"
+            return (
+                f"Its borders ({self.width_mm:.3g} mm) are finer than a texel ({texel:.3g} mm): they are shown "
+                "fainter instead"
+            )
         return super().finding(scope)

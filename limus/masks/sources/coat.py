@@ -29,7 +29,9 @@ class CoatSource(Source):
         description="Id of an earlier layer that leaves a coat",
         json_schema_extra={"control": "coat"},
     )
-    full_um: float = number(100.0, "White from", "µm", 0.1, 100000.0, (1.0, 500.0), "Thickness from which on it is white", log=True)
+    full_um: float = number(
+        100.0, "White from", "µm", 0.1, 100000.0, (1.0, 500.0), "Thickness from which on it is white", log=True
+    )
 
     def value(self, scope: Scope) -> np.ndarray:
         """(n,) float32 0..1; black before the layer has happened, or where it left nothing."""

@@ -21,7 +21,15 @@ class CracksSource(Source):
     looks_back: ClassVar[bool] = True
 
     reach_mm: float = number(
-        4.0, "Reach", "mm", 0.01, 10000.0, (0.5, 60.0), "How far from the lip of a crack it fades to black", log=True, grows=0.5
+        4.0,
+        "Reach",
+        "mm",
+        0.01,
+        10000.0,
+        (0.5, 60.0),
+        "How far from the lip of a crack it fades to black",
+        log=True,
+        grows=0.5,
     )
 
     def value(self, scope: Scope) -> np.ndarray:

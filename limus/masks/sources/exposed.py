@@ -29,7 +29,8 @@ class Exposed(Source):
         "base",
         max_length=80,
         title="What",
-        description="'base', 'family:' and a family of substances, the id of an earlier layer, or of one of its coats ('paint/primer')",
+        description="'base', 'family:' and a family of substances, the id of an earlier layer, or of one of its "
+        "coats ('paint/primer')",
         json_schema_extra={
             "control": "exposed",
             "names": {"base": "the bare base", **{f"family:{k}": v for k, v in FAMILIES.items()}},
@@ -56,7 +57,10 @@ class Exposed(Source):
             return ""
         thickness = scope.moment.coat_thickness(self.what)
         if float(thickness.max(initial=0.0)) > 0.01 and not self.cached(scope).any():
-            return "What it names is clear or covered everywhere, so nothing of it shows as itself: read the thickness of the coat instead"
+            return (
+                "What it names is clear or covered everywhere, so nothing of it shows as itself: read the thickness "
+                "of the coat instead"
+            )
         return ""
 
     def value(self, scope: Scope) -> np.ndarray:

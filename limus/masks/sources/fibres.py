@@ -23,7 +23,9 @@ class Fibres(Directed, Pattern):
     suggest: ClassVar[tuple[float, float]] = (0.3, 0.8)
 
     size_mm: float = size_field(4.0, "Width", "Distance between fibres", soft=(0.3, 60.0), grows=0.5)
-    length: float = number(12.0, "Length", "widths", 1.0, 500.0, (2.0, 60.0), "How long they are against their width", log=True)
+    length: float = number(
+        12.0, "Length", "widths", 1.0, 500.0, (2.0, 60.0), "How long they are against their width", log=True
+    )
     towards: Towards = towards_field("up", "The direction they run in")
     waver: float = number(0.3, "Waver", "", 0.0, 2.0, (0.0, 1.0), "How far they stray from the straight")
     seed: int = seed_field()

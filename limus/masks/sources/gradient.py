@@ -25,7 +25,9 @@ class Gradient(Directed, Source):
         straight="straight", round="round", around="turning",
     )  # fmt: skip
     towards: Towards = towards_field("up", "Where white is, or the axis it turns about")
-    start: float = number(0.0, "Begins at", "%", -2.0, 3.0, (0.0, 1.0), "Share of the object's extent where it is still black")
+    start: float = number(
+        0.0, "Begins at", "%", -2.0, 3.0, (0.0, 1.0), "Share of the object's extent where it is still black"
+    )
     end: float = number(1.0, "Ends at", "%", -2.0, 3.0, (0.0, 1.0), "From this share of the extent on it is white")
 
     def value(self, scope: Scope) -> np.ndarray:

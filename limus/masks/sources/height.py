@@ -22,7 +22,9 @@ class HeightSource(Source):
 
     from_mm: float = number(0.0, "From", "mm", -1000000.0, 1000000.0, (0.0, 1000.0), "Lower end of the band", grows=1)
     to_mm: float = number(300.0, "To", "mm", -1000000.0, 1000000.0, (0.0, 1000.0), "Upper end of the band", grows=1)
-    fade_mm: float = number(60.0, "Fades over", "mm", 0.0, 1000000.0, (0.0, 300.0), "Width of the fade at both ends", grows=1)
+    fade_mm: float = number(
+        60.0, "Fades over", "mm", 0.0, 1000000.0, (0.0, 300.0), "Width of the fade at both ends", grows=1
+    )
 
     def value(self, scope: Scope) -> np.ndarray:
         """(n,) float32 0..1: 1 inside the band, half at its ends."""

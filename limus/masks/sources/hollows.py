@@ -23,7 +23,15 @@ class Hollows(Source):
     suggest: ClassVar[tuple[float, float]] = (0.03, 0.35)
 
     radius_mm: float = number(
-        8.0, "Radius", "mm", 0.001, 100000.0, (1.0, 64.0), "Creases and corners up to this size stand out", log=True, grows=0.5
+        8.0,
+        "Radius",
+        "mm",
+        0.001,
+        100000.0,
+        (1.0, 64.0),
+        "Creases and corners up to this size stand out",
+        log=True,
+        grows=0.5,
     )
 
     def value(self, scope: Scope) -> np.ndarray:

@@ -20,7 +20,9 @@ class MaskSource(Source):
     sentence: ClassVar[str] = "where {layer} is placed"
     names_layer: ClassVar[str] = "layer"
 
-    layer: str = Field("", max_length=64, title="Layer", description="Id of another layer", json_schema_extra={"control": "layer"})
+    layer: str = Field(
+        "", max_length=64, title="Layer", description="Id of another layer", json_schema_extra={"control": "layer"}
+    )
 
     def value(self, scope: Scope) -> np.ndarray:
         """(n,) float32 0..1; black where no layer was chosen yet."""

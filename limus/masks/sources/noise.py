@@ -23,7 +23,12 @@ class Noise(Pattern):
     suggest: ClassVar[tuple[float, float]] = (0.2, 0.8)
 
     form: Literal["fractal", "ridged", "billow"] = choice(
-        "fractal", "Form", "Soft, with sharp crests, or in rounded heaps", fractal="fractal", ridged="ridged", billow="billow"
+        "fractal",
+        "Form",
+        "Soft, with sharp crests, or in rounded heaps",
+        fractal="fractal",
+        ridged="ridged",
+        billow="billow",
     )
     size_mm: float = size_field(90.0, "Size", "Distance between the widest blotches", grows=0.75)
     octaves: int = Field(
@@ -34,8 +39,12 @@ class Noise(Pattern):
         description="Octaves: each adds detail half as large",
         json_schema_extra={"unit": "octaves", "soft": [1, 8], "control": "slider"},
     )
-    gain: float = number(0.5, "Roughness", "", 0.05, 0.95, (0.3, 0.8), "How strong the fine detail is against the wide blotches")
-    warp: float = number(0.0, "Turbulence", "", 0.0, 3.0, (0.0, 1.0), "How far another noise pulls this one about, in widths of it")
+    gain: float = number(
+        0.5, "Roughness", "", 0.05, 0.95, (0.3, 0.8), "How strong the fine detail is against the wide blotches"
+    )
+    warp: float = number(
+        0.0, "Turbulence", "", 0.0, 3.0, (0.0, 1.0), "How far another noise pulls this one about, in widths of it"
+    )
     seed: int = seed_field()
 
     def value(self, scope: Scope) -> np.ndarray:

@@ -21,7 +21,11 @@ class Parts(Source):
     sentence: ClassVar[str] = "on {names}"
 
     names: list[str] = Field(
-        default_factory=list, max_length=512, title="Parts", description="Names of parts", json_schema_extra={"control": "parts"}
+        default_factory=list,
+        max_length=512,
+        title="Parts",
+        description="Names of parts",
+        json_schema_extra={"control": "parts"},
     )
 
     def value(self, scope: Scope) -> np.ndarray:

@@ -12,13 +12,15 @@ from limus.masks.source import Scope, Source
 from limus.surface.picking import picked_triangles
 
 Triple = tuple[
-    Annotated[float, Field(ge=-1e6, le=1e6)], Annotated[float, Field(ge=-1e6, le=1e6)], Annotated[float, Field(ge=-1e6, le=1e6)]
+    Annotated[float, Field(ge=-1e6, le=1e6)],
+    Annotated[float, Field(ge=-1e6, le=1e6)],
+    Annotated[float, Field(ge=-1e6, le=1e6)],
 ]
 
 
 class Pick(Document):
-    """One place that was filled: found again on the surface from a point and the side it faces, in metres and the axes of the file,
-    at the scale it had then (metres per unit of the file).
+    """One place that was filled: found again on the surface from a point and the side it faces, in metres and the axes
+    of the file, at the scale it had then (metres per unit of the file).
     """
 
     what: Literal["part", "island", "polygon", "connected"] = "connected"
@@ -40,7 +42,11 @@ class Picks(Source):
     over: ClassVar[bool] = True
 
     picks: list[Pick] = Field(
-        default_factory=list, max_length=2000, title="Fills", description="First to last", json_schema_extra={"control": "picks"}
+        default_factory=list,
+        max_length=2000,
+        title="Fills",
+        description="First to last",
+        json_schema_extra={"control": "picks"},
     )
 
     def triangles(self, scope: Scope) -> np.ndarray:

@@ -27,20 +27,37 @@ class PictureSource(Directed, Source):
     sentence: ClassVar[str] = "by the picture {file}"
 
     file: FileName = Field(
-        "", max_length=500, title="Picture", description="Relative to the scene document", json_schema_extra={"control": "picture"}
+        "",
+        max_length=500,
+        title="Picture",
+        description="Relative to the scene document",
+        json_schema_extra={"control": "picture"},
     )
     channel: Literal["brightness", "R", "G", "B", "A"] = choice(
-        "brightness", "Channel", "What is read from it", brightness="brightness", R="red", G="green", B="blue", A="alpha"
+        "brightness",
+        "Channel",
+        "What is read from it",
+        brightness="brightness",
+        R="red",
+        G="green",
+        B="blue",
+        A="alpha",
     )
     holds: Literal["data", "colour"] = choice(
-        "data", "Holds", "Plain numbers, or sRGB colour that is turned into linear light first", data="numbers", colour="colour"
+        "data",
+        "Holds",
+        "Plain numbers, or sRGB colour that is turned into linear light first",
+        data="numbers",
+        colour="colour",
     )
     way: Literal["triplanar", "projected", "uv"] = choice(
         "triplanar", "Laid on", "From three sides without seams, thrown from one side, or by the UVs",
         triplanar="from three sides", projected="from one side", uv="by the UVs",
     )  # fmt: skip
     size_mm: float = size_field(300.0, "Width", "Real width of the picture", soft=(10.0, 2000.0), grows=1)
-    repeat: float = number(1.0, "Repeats", "", 0.01, 100.0, (0.25, 16.0), "How often over the UVs", log=True, when={"way": "uv"})
+    repeat: float = number(
+        1.0, "Repeats", "", 0.01, 100.0, (0.25, 16.0), "How often over the UVs", log=True, when={"way": "uv"}
+    )
     broken: bool = switch(True, "Break repetition", "Patches of it are turned, scaled and moved, each its own way")
     towards: Towards = towards_field("south", "The side it is thrown from")
     across_mm: float = number(
@@ -49,7 +66,9 @@ class PictureSource(Directed, Source):
     along_mm: float = number(
         0.0, "Up", "mm", -100000.0, 100000.0, (-500.0, 500.0), "Moved upwards", when={"way": "projected"}, grows=1
     )
-    turn_deg: float = number(0.0, "Turned", "°", -360.0, 360.0, (-180.0, 180.0), "Clockwise, as seen", when={"way": "projected"})
+    turn_deg: float = number(
+        0.0, "Turned", "°", -360.0, 360.0, (-180.0, 180.0), "Clockwise, as seen", when={"way": "projected"}
+    )
     facing_deg: float = number(
         75.0, "Up to", "°", 1.0, 180.0, about="Only what faces the side this much", when={"way": "projected"}
     )

@@ -26,7 +26,12 @@ class ProximitySource(Source):
     sentence: ClassVar[str] = "{side} {reach_cm} of {to}"
 
     to: Literal["neighbours", "parts", "line"] = choice(
-        "neighbours", "Of", "What the distance is measured to", neighbours="neighbours", parts="parts", line="a drawn line"
+        "neighbours",
+        "Of",
+        "What the distance is measured to",
+        neighbours="neighbours",
+        parts="parts",
+        line="a drawn line",
     )
     parts: list[str] = Field(
         default_factory=list, max_length=512, title="Parts", description="Names of parts",
@@ -44,7 +49,9 @@ class ProximitySource(Source):
     fade_cm: float = number(
         0.5, "Fades over", "cm", 0.0, 10000.0, (0.0, 20.0), "Width of the border of 'within' and 'beyond'", grows=0.75
     )
-    breakup: float = number(0.0, "Broken up", "%", 0.0, 1.0, (0.0, 0.6), "How much the distance varies from place to place")
+    breakup: float = number(
+        0.0, "Broken up", "%", 0.0, 1.0, (0.0, 0.6), "How much the distance varies from place to place"
+    )
     breakup_cm: float = number(
         3.0, "Break-up size", "cm", 0.01, 1000.0, (0.3, 30.0), "Size of that variation", log=True, grows=0.75
     )

@@ -39,7 +39,8 @@ class Scratches(Directed, Pattern):
         if self.bend > 0:
             points = warped(points, self.length_mm * 1.3, self.bend * self.length_mm * 0.12, seed=seed + 5, octaves=1)
         return scratches(
-            points, texels.normal, self.length_mm, self.width_mm, per_cube=self.amount, seed=seed, texel_mm=texels.texel_mm,
+            points, texels.normal, self.length_mm, self.width_mm, per_cube=self.amount, seed=seed,
+            texel_mm=texels.texel_mm,
             along=self.direction(scope) if self.directed else None, spread=self.spread,
         )  # fmt: skip
 
@@ -48,4 +49,7 @@ class Scratches(Directed, Pattern):
         texel = scope.place.texels.texel_mm
         if self.width_mm >= texel:
             return ""
-        return f"Scratches of {self.width_mm:.3g} mm are finer than a texel ({texel:.3g} mm): they are shown fainter instead"
+        return (
+            f"Scratches of {self.width_mm:.3g} mm are finer than a texel ({texel:.3g} mm): they are shown fainter "
+            "instead"
+        )

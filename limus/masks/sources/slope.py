@@ -23,7 +23,9 @@ class SlopeSource(Directed, Source):
     towards: Literal["up", "down", "sideways", "north", "east", "south", "west", "wind", "other"] = towards_field(
         "up", "The direction that counts as white", sideways="sideways"
     )
-    span: Literal["90", "180"] = choice("90", "Span", "Angle from white to black", **{"90": "90 degrees", "180": "180 degrees"})
+    span: Literal["90", "180"] = choice(
+        "90", "Span", "Angle from white to black", **{"90": "90 degrees", "180": "180 degrees"}
+    )
 
     def value(self, scope: Scope) -> np.ndarray:
         """(n,) float32: 1 facing that way, falling linearly with the angle to 0 at the end of the span."""

@@ -21,7 +21,9 @@ class Speckle(Pattern):
     sentence: ClassVar[str] = "speckle up to {size_mm}"
 
     size_mm: float = size_field(6.0, "Size", "Across the largest dot", soft=(0.5, 60.0), grows=0.5)
-    amount: float = number(0.3, "Amount", "%", 0.0, 1.0, about="How many: at 100 % every place that can hold a dot does")
+    amount: float = number(
+        0.3, "Amount", "%", 0.0, 1.0, about="How many: at 100 % every place that can hold a dot does"
+    )
     vary: float = number(0.6, "Variety", "", 0.0, 1.0, about="All alike, or down to nothing")
     softness: float = number(0.2, "Soft rim", "", 0.0, 1.0)
     seed: int = seed_field()

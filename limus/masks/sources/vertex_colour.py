@@ -13,7 +13,9 @@ from limus.surface.blur import blur
 
 
 class VertexColourSource(Source):
-    """One channel of the vertex colours, those of the file with what was painted on them; white where there are none."""
+    """One channel of the vertex colours, those of the file with what was painted on them; white where there are
+    none.
+    """
 
     kind: Literal["vertex_colour"] = "vertex_colour"
     order: ClassVar[int] = 22
@@ -26,7 +28,8 @@ class VertexColourSource(Source):
         "R", "Channel", "Red, green, blue or alpha", R="red", G="green", B="blue", A="alpha"
     )
     edge: Literal["plain", "hard", "blurred"] = choice(
-        "plain", "Between vertices", "As it runs from vertex to vertex, with a hard border in the middle, or softened further",
+        "plain", "Between vertices",
+        "As it runs from vertex to vertex, with a hard border in the middle, or softened further",
         plain="runs evenly", hard="hard border", blurred="blurred",
     )  # fmt: skip
 

@@ -32,7 +32,9 @@ class Migration(migrations.Migration):
                 ("heartbeat", models.DateTimeField(null=True)),
                 (
                     "object",
-                    models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name="jobs", to="projects.workobject"),
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.CASCADE, related_name="jobs", to="projects.workobject"
+                    ),
                 ),
                 (
                     "owner",

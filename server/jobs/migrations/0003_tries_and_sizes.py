@@ -8,7 +8,9 @@ class Migration(migrations.Migration):
 
     operations = [
         migrations.AddField(
-            "job", "tries", models.PositiveIntegerField(default=0, help_text="How often a process began this step of it")
+            "job",
+            "tries",
+            models.PositiveIntegerField(default=0, help_text="How often a process began this step of it"),
         ),
         migrations.AddField("job", "size", models.BigIntegerField(default=0, help_text="Bytes of the file")),
     ]

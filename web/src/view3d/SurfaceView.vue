@@ -13,6 +13,7 @@ import DecalHandles from './DecalHandles.vue'
 import LookLegend from './LookLegend.vue'
 import ScaleBar from './ScaleBar.vue'
 import SkyDisc from './SkyDisc.vue'
+import { Packing } from './packing'
 import { valueAt } from './probe'
 import { replay, type PenRecord } from './replay'
 import { SurfaceScene, type CompassMarks, type Light, type Spot } from './surfaceScene'
@@ -99,7 +100,7 @@ async function reallyPut() {
 
 onMounted(() => {
   try {
-    surface.value = new SurfaceScene(canvas.value!)
+    surface.value = new SurfaceScene(canvas.value!, () => new Packing(work.catalogue!.channel_list))
   } catch {
     failed.value = 'The 3D view needs WebGL 2. Switch on hardware acceleration in the browser, or try another browser.'
     return

@@ -4,6 +4,7 @@ import {
 } from 'three' // prettier-ignore
 import { PLAIN } from './plate'
 import { refined } from './refine'
+import { anchored } from './shader'
 
 /** Triangles of the whole object that relief is shown with. */
 const MOST = PLAIN ? 30_000 : 260_000
@@ -189,7 +190,7 @@ export function depthOf(plate: ReliefPlate): MeshDepthMaterial {
         },
       },
     })
-    shader.vertexShader = `${MOVED_PARS}\n${shader.vertexShader}`.replace('#include <begin_vertex>', MOVED)
+    shader.vertexShader = anchored(`${MOVED_PARS}\n${shader.vertexShader}`, '#include <begin_vertex>', MOVED)
   }
   return material
 }

@@ -7,11 +7,11 @@ import {
   type WebGLProgramParametersWithUniforms,
 } from 'three'
 import type { Maps } from '../api/scene'
+import type { Packing } from './packing'
 import { Plate } from './plate'
 import { MOVED, MOVED_PARS, type ReliefPlate } from './relief'
+import { anchored } from './shader'
 
-/** Pictures that hold colours; the rest hold data. */
-const COLOURS = new Set(['base_color', 'specular', 'tint', 'fuzz', 'subsurface', 'through', 'emission'])
 /** Pictures beyond the usual three, the one that is missed most first, and how many textures each takes. */
 const MORE: [string, number][] = [
   ['clear_coat', 2],
@@ -30,67 +30,75 @@ const MORE: [string, number][] = [
 /** Colour, occlusion, roughness, metalness, normal, and what the room and the shadow take. */
 const USUAL = 7
 
-/** What three's physical material has no place for: declared, and where it goes into the shader. */
-const ADDED: Record<string, { pars: string; color?: string; instead?: [string, string][]; after?: string }> = {
-  tint: {
-    pars: 'uniform sampler2D tintMap;',
-    // Light passes the coat on its way in and out.
-    color: `#ifdef USE_CLEARCOATMAP
-        diffuseColor.rgb *= mix( vec3( 1.0 ), texture2D( tintMap, vMapUv ).rgb, texture2D( clearcoatMap, vClearcoatMapUv ).x );
+interface Part {
+  pars: string
+  color?: string
+  instead?: [string, string][]
+  after?: string
+}
+/** What three's physical material has no place for, by picture: declared, and where it goes into the shader. */
+function added({ read }: { read: (channel: string) => string }): Record<string, Part> {
+  return {
+    tint: {
+      pars: 'uniform sampler2D tintMap;',
+      // Light passes the coat on its way in and out.
+      color: `#ifdef USE_CLEARCOATMAP
+        diffuseColor.rgb *= mix( vec3( 1.0 ), ${read('coat_color')}, texture2D( clearcoatMap, vClearcoatMapUv ).x );
       #endif`,
-  },
-  indices: {
-    pars: 'uniform sampler2D indicesMap;',
-    instead: [
-      [
-        'material.ior = ior;',
-        'vec3 limusIndices = texture2D( indicesMap, vMapUv ).rgb * 3.0; material.ior = max( limusIndices.r, 1.0 );',
+    },
+    indices: {
+      pars: 'uniform sampler2D indicesMap;',
+      instead: [
+        ['material.ior = ior;', `material.ior = max( ${read('specular_ior')}, 1.0 );`],
+        [
+          'material.clearcoatF0 = vec3( 0.04 );',
+          `float limusCoat = max( ${read('coat_ior')}, 1.0 ); material.clearcoatF0 = vec3( pow2( ( limusCoat - 1.0 ) / ( limusCoat + 1.0 ) ) );`,
+        ],
+        [
+          'material.iridescenceIOR = iridescenceIOR;',
+          `material.iridescenceIOR = max( ${read('thin_film_ior')}, 1.0 );`,
+        ],
       ],
-      [
-        'material.clearcoatF0 = vec3( 0.04 );',
-        'material.clearcoatF0 = vec3( pow2( ( max( limusIndices.g, 1.0 ) - 1.0 ) / ( max( limusIndices.g, 1.0 ) + 1.0 ) ) );',
-      ],
-      ['material.iridescenceIOR = iridescenceIOR;', 'material.iridescenceIOR = max( limusIndices.b, 1.0 );'],
-    ],
-  },
-  subsurface: {
-    pars: 'uniform sampler2D subsurfaceMap; uniform float limusReach;',
-    color:
-      'vec4 limusInside = texture2D( subsurfaceMap, vMapUv ); diffuseColor.rgb = mix( diffuseColor.rgb, limusInside.rgb, limusInside.a );',
-    // Light that went in elsewhere comes out where the surface turns away from it.
-    after: `#if NUM_DIR_LIGHTS > 0
+    },
+    subsurface: {
+      pars: 'uniform sampler2D subsurfaceMap; uniform float limusReach;',
+      color: `vec3 limusInside = ${read('subsurface_color')}; float limusShare = ${read('subsurface_weight')};
+        diffuseColor.rgb = mix( diffuseColor.rgb, limusInside, limusShare );`,
+      // Light that went in elsewhere comes out where the surface turns away from it.
+      after: `#if NUM_DIR_LIGHTS > 0
       {
         float round_ = dot( normal, directionalLights[ 0 ].direction );
         float soft = clamp( ( round_ + limusReach ) / ( 1.0 + limusReach ), 0.0, 1.0 ) - clamp( round_, 0.0, 1.0 );
         vec3 spread = vec3( 1.0 );
         #ifdef LIMUS_SCATTER
-          spread = texture2D( scatterMap, vMapUv ).rgb;
+          spread = ${read('subsurface_scale')};
         #endif
-        reflectedLight.directDiffuse += soft * limusInside.a * spread * limusInside.rgb * directionalLights[ 0 ].color * 0.318;
+        reflectedLight.directDiffuse += soft * limusShare * spread * limusInside * directionalLights[ 0 ].color * 0.318;
       }
       #endif`,
-  },
-  scatter: { pars: 'uniform sampler2D scatterMap;' },
-  through: {
-    pars: 'uniform sampler2D throughMap;',
-    color: `#ifdef USE_TRANSMISSIONMAP
-        diffuseColor.rgb *= mix( vec3( 1.0 ), texture2D( throughMap, vMapUv ).rgb, texture2D( transmissionMap, vTransmissionMapUv ).r );
+    },
+    scatter: { pars: 'uniform sampler2D scatterMap;' },
+    through: {
+      pars: 'uniform sampler2D throughMap;',
+      color: `#ifdef USE_TRANSMISSIONMAP
+        diffuseColor.rgb *= mix( vec3( 1.0 ), ${read('transmission_color')}, texture2D( transmissionMap, vTransmissionMapUv ).r );
       #endif`,
-  },
-  sparkle: {
-    pars: `uniform sampler2D sparkleMap; uniform float limusGrain;
+    },
+    sparkle: {
+      pars: `uniform sampler2D sparkleMap; uniform float limusGrain;
       float limusHash( vec3 p ) { p = fract( p * vec3( 0.1031, 0.1030, 0.0973 ) ); p += dot( p, p.yxz + 33.33 ); return fract( ( p.x + p.y ) * p.z ); }`,
-    // Small mirrors, each turned its own way: one flashes when it lies just between light and eye.
-    after: `#if NUM_DIR_LIGHTS > 0
+      // Small mirrors, each turned its own way: one flashes when it lies just between light and eye.
+      after: `#if NUM_DIR_LIGHTS > 0
       {
         vec3 cell = floor( vLimusPlace / limusGrain );
         vec3 way = normalize( vec3( limusHash( cell ), limusHash( cell + 17.0 ), limusHash( cell + 41.0 ) ) * 2.0 - 1.0 + normal * 1.6 );
         vec3 half_ = normalize( directionalLights[ 0 ].direction + normalize( vViewPosition ) );
-        float flash = pow( max( dot( way, half_ ), 0.0 ), 900.0 ) * step( limusHash( cell + 71.0 ), texture2D( sparkleMap, vMapUv ).r );
+        float flash = pow( max( dot( way, half_ ), 0.0 ), 900.0 ) * step( limusHash( cell + 71.0 ), ${read('glint_density')} );
         reflectedLight.directSpecular += flash * 9.0 * max( dot( normal, directionalLights[ 0 ].direction ), 0.0 ) * directionalLights[ 0 ].color;
       }
       #endif`,
-  },
+    },
+  }
 }
 
 /**
@@ -128,8 +136,15 @@ export class SurfaceMaterial extends MeshPhysicalMaterial {
   /** Size of a glint in metres. */
   private readonly grain = { value: 0.0008 }
 
-  constructor(private readonly units: number) {
+  private readonly added: Record<string, Part>
+
+  /** `units`: textures that the graphics card takes. */
+  constructor(
+    private readonly units: number,
+    private readonly packing: Packing,
+  ) {
     super({ roughness: 1, metalness: 1 })
+    this.added = added({ read: (channel) => packing.read(channel) })
     this.map = this.plate('base_color').texture
     this.roughnessMap = this.metalnessMap = this.aoMap = this.plate('orm').texture
     this.normalMap = this.plate('normal').texture
@@ -144,7 +159,7 @@ export class SurfaceMaterial extends MeshPhysicalMaterial {
 
   private plate(name: string): Plate {
     let found = this.plates.get(name)
-    if (!found) this.plates.set(name, (found = new Plate(COLOURS.has(name))))
+    if (!found) this.plates.set(name, (found = new Plate(this.packing.colours.has(name))))
     return found
   }
 
@@ -178,7 +193,7 @@ export class SurfaceMaterial extends MeshPhysicalMaterial {
     this.specularColorMap = this.specularIntensityMap = on('specular')
     this.iridescence = here.has('film') ? 1 : 0
     this.iridescenceMap = this.iridescenceThicknessMap = on('film')
-    this.iridescenceThicknessRange = [0, 2000]
+    this.iridescenceThicknessRange = [0, this.packing.full('thin_film_thickness')]
     this.iridescenceIOR = maps.numbers?.thin_film_ior ?? 1.4
     this.transmission = here.has('transmission') ? 1 : 0
     this.transmissionMap = on('transmission')
@@ -216,28 +231,31 @@ export class SurfaceMaterial extends MeshPhysicalMaterial {
           },
         },
       })
-    for (const name of Object.keys(ADDED)) give(`${name}Map`, () => this.plates.get(name)?.texture)
+    for (const name of Object.keys(this.added)) give(`${name}Map`, () => this.plates.get(name)?.texture)
     give('limusRelief', () => this.relief?.texture)
     shader.uniforms.limusReach = this.reach
     shader.uniforms.limusGrain = this.grain
     if (this.relief)
-      shader.vertexShader = `${MOVED_PARS}\n${shader.vertexShader}`.replace('#include <begin_vertex>', MOVED)
-    const added = Object.entries(ADDED).filter(([name]) => this.shown.split(',').includes(name))
+      shader.vertexShader = anchored(`${MOVED_PARS}\n${shader.vertexShader}`, '#include <begin_vertex>', MOVED)
+    const added = Object.entries(this.added).filter(([name]) => this.shown.split(',').includes(name))
     const insert = (after: string, what: 'color' | 'after') => {
       const text = added.map(([, part]) => part[what] ?? '').join('\n')
-      shader.fragmentShader = shader.fragmentShader.replace(`#include <${after}>`, `#include <${after}>\n${text}`)
+      const anchor = `#include <${after}>`
+      shader.fragmentShader = anchored(shader.fragmentShader, anchor, `${anchor}\n${text}`)
     }
     let physical: string = ShaderChunk.lights_physical_fragment
     for (const [from, to] of [...CALMED, ...added.flatMap(([, part]) => part.instead ?? [])])
-      physical = physical.replace(from, to)
+      physical = anchored(physical, from, to)
     if (this.clearcoat)
-      shader.fragmentShader = shader.fragmentShader.replace('#include <clearcoat_normal_fragment_maps>', COATED)
-    shader.fragmentShader = shader.fragmentShader.replace('#include <lights_physical_fragment>', physical)
+      shader.fragmentShader = anchored(shader.fragmentShader, '#include <clearcoat_normal_fragment_maps>', COATED)
+    shader.fragmentShader = anchored(shader.fragmentShader, '#include <lights_physical_fragment>', physical)
     const names = added.map(([name]) => `#define LIMUS_${name.toUpperCase()}`).join('\n')
     shader.fragmentShader = `${names}\nvarying vec3 vLimusPlace;\n${added.map(([, part]) => part.pars).join('\n')}\n${shader.fragmentShader}`
-    shader.vertexShader = `varying vec3 vLimusPlace;\n${shader.vertexShader}`.replace(
-      '#include <begin_vertex>',
-      '#include <begin_vertex>\nvLimusPlace = position;',
+    const begin = '#include <begin_vertex>'
+    shader.vertexShader = anchored(
+      `varying vec3 vLimusPlace;\n${shader.vertexShader}`,
+      begin,
+      `${begin}\nvLimusPlace = position;`,
     )
     insert('map_fragment', 'color')
     insert('lights_fragment_end', 'after')

@@ -11,6 +11,7 @@ import type { Maps } from '../api/scene'
 import { begun, during } from '../rest'
 import { BrushCursor } from './brushCursor'
 import { workshopLight } from './environment'
+import type { Packing } from './packing'
 import { PaintPreview } from './paintPreview'
 import { PLAIN, Plate } from './plate'
 import { depthOf, edgeFor, holdSeams, movable, ReliefPlate } from './relief'
@@ -87,7 +88,10 @@ export class SurfaceScene {
   private readonly ray = new Raycaster()
   private readonly watcher: ResizeObserver
 
-  constructor(private readonly canvas: HTMLCanvasElement) {
+  constructor(
+    private readonly canvas: HTMLCanvasElement,
+    private readonly packing: () => Packing,
+  ) {
     this.renderer = this.drawn
       ? new WebGLRenderer({ canvas, antialias: !PLAIN, alpha: true, powerPreference: 'high-performance' })
       : unseen()
@@ -189,7 +193,7 @@ export class SurfaceScene {
     this.pages = mapSets.map(() => {
       const look = new Plate(true)
       return {
-        lit: new SurfaceMaterial(this.renderer.capabilities.maxTextures),
+        lit: new SurfaceMaterial(this.renderer.capabilities.maxTextures, this.packing()),
         flat: new MeshBasicMaterial({ map: look.texture, toneMapped: false }),
         look,
         relief: new ReliefPlate(),

@@ -18,7 +18,9 @@ FOLDERS = ("objects", "pictures", "strokes")
 
 
 class Command(BaseCommand):
-    """Copies the database by SQLite's own backup, then the files it names; the copy is a data folder of its own (LIMUS_DATA)."""
+    """Copies the database by SQLite's own backup, then the files it names; the copy is a data folder of its own
+    (LIMUS_DATA).
+    """
 
     help = "Copy everything that cannot be made again into an empty folder, while the server runs"
 
@@ -33,13 +35,16 @@ class Command(BaseCommand):
         target.mkdir(parents=True, exist_ok=True)
         target.chmod(0o700)
         home = Path(settings.DATA_DIR)
-        # The database first: files never change, so whatever it names is there when they are copied; what came later is not missed.
+        # The database first: files never change, so whatever it names is there when they are copied; what came later is
+        # not missed.
         copy = target / "limus.sqlite3"
         os.close(os.open(copy, os.O_CREAT | os.O_WRONLY, 0o600))
         with sqlite3.connect(home / "limus.sqlite3", timeout=60) as source, sqlite3.connect(copy) as out:
             source.backup(out)
             if out.execute("PRAGMA integrity_check").fetchone()[0] != "ok":
-                raise CommandError("The copy of the database is not whole. Nothing was changed; look at the disk, then try again.")
+                raise CommandError(
+                    "The copy of the database is not whole. Nothing was changed; look at the disk, then try again."
+                )
         count = 0
         for name in FOLDERS:
             for path in sorted((home / name).rglob("*")) if (home / name).is_dir() else []:

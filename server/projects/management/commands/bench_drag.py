@@ -24,7 +24,8 @@ from server.projects.demo_sign_in import DEMO_USER
 from server.projects.models import WorkObject
 from server.projects.workshop import session_of
 
-#: What the page takes while something is dragged (web/src/stores/work/pace.ts): sizes, and milliseconds from which on it goes down.
+#: What the page takes while something is dragged (web/src/stores/work/pace.ts): sizes, and milliseconds from which on
+#: it goes down.
 SIZES, SLOW = (128, 256, 512), 140.0
 #: Objects of the demo, and steps of a drag.
 OBJECTS, STEPS = ("Gate hoist", "Pier cap"), 12
@@ -69,7 +70,8 @@ class Person:
     def _call(self, method: str, path: str, body: bytes | None) -> bytes:
         token = "b" * 32
         head = {
-            "Cookie": f"sessionid={self.cookie}; csrftoken={token}", "X-CSRFToken": token, "Content-Type": "application/json", "Host": "localhost",
+            "Cookie": f"sessionid={self.cookie}; csrftoken={token}", "X-CSRFToken": token,
+            "Content-Type": "application/json", "Host": "localhost",
             "Accept": "application/octet-stream",
         }  # fmt: skip
         self.line.request(method, path, body, head)
@@ -125,8 +127,10 @@ class Command(BaseCommand):
                 rest = sorted(times[1:])
                 layer = person.layers[where]
                 self.stdout.write(
-                    f"Drag, {name}, {word:6} of {count} ({layer['id']}): first step {times[0] * 1000:.0f} ms (wanted: 300), then "
-                    f"{statistics.median(rest) * 1000:.0f} ms, at most {rest[-1] * 1000:.0f} (wanted: 150) at {SIZES[person.size]}; "
+                    f"Drag, {name}, {word:6} of {count} ({layer['id']}): first step {times[0] * 1000:.0f} ms "
+                    "(wanted: 300), then "
+                    f"{statistics.median(rest) * 1000:.0f} ms, at most {rest[-1] * 1000:.0f} (wanted: 150) at "
+                    f"{SIZES[person.size]}; "
                     f"sharp at 1024 {person.sharp:.1f} s after letting go (wanted: 2)"
                 )
         self._many(port, cookie, tabs, 2 if quick else PEOPLE, 1 if quick else EACH)
@@ -151,7 +155,8 @@ class Command(BaseCommand):
             thread.join()
         times.sort()
         self.stdout.write(
-            f"Many drag at once     {times[int(0.95 * len(times))] / alone:6.1f} times one step alone at the 95th percentile with {people} tabs "
+            f"Many drag at once     {times[int(0.95 * len(times))] / alone:6.1f} times one step alone at the 95th "
+            f"percentile with {people} tabs "
             f"(wanted: at most 1.3 for each); median {statistics.median(times):.2f} s"
         )
         self.stdout.flush()

@@ -46,13 +46,17 @@ def _content(file: str) -> bytes:
 
 
 class Command(BaseCommand):
-    """Makes the demo's user, project, objects and try-out files where they are missing, and measures the first object."""
+    """Makes the demo's user, project, objects and try-out files where they are missing, and measures the first
+    object.
+    """
 
     help = "Build the demo project (does nothing where it exists already)"
 
     def add_arguments(self, parser: Any) -> None:
         parser.add_argument("--draft", action="store_true", help="only the quick readings")
-        parser.add_argument("--first", action="store_true", help="only the object that is opened first, no files to try")
+        parser.add_argument(
+            "--first", action="store_true", help="only the object that is opened first, no files to try"
+        )
 
     def handle(self, *args: Any, **options: Any) -> None:
         """Run."""

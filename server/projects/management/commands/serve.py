@@ -51,7 +51,8 @@ class Command(BaseCommand):
                 probe.bind((host, port))
             except OSError as error:
                 raise CommandError(
-                    f"Port {port} on {host} cannot be used ({error.strerror}). Choose another one: make demo PORT={port + 1}"
+                    f"Port {port} on {host} cannot be used ({error.strerror}). Choose another one: make demo "
+                    f"PORT={port + 1}"
                 ) from error
         manage = str(Path(settings.BASE_DIR) / "manage.py")
         with self._alone():
@@ -79,7 +80,8 @@ class Command(BaseCommand):
         budget = memory_budget()
         if budget < LEAST_MEMORY:
             self.stdout.write(
-                f"LIMUS_MEMORY={budget >> 20}M is less than one answer may need: {LEAST_MEMORY >> 20} MB are used instead."
+                f"LIMUS_MEMORY={budget >> 20}M is less than one answer may need: {LEAST_MEMORY >> 20} MB are used "
+                "instead."
             )
             budget = LEAST_MEMORY
         smaller = {**environment, "LIMUS_MEMORY": str(max(256 << 20, budget // 4))}
@@ -91,7 +93,9 @@ class Command(BaseCommand):
             ([python, manage, "work", "--with-parent", str(os.getpid())], smaller),
         ]
         home = settings.BASE_DIR
-        running = [subprocess.Popen(command, env=given, cwd=home, start_new_session=True) for command, given in commands]
+        running = [
+            subprocess.Popen(command, env=given, cwd=home, start_new_session=True) for command, given in commands
+        ]
         begun = [time.monotonic()] * len(running)
         strikes = [0] * len(running)
 
@@ -102,19 +106,24 @@ class Command(BaseCommand):
         try:
             self._wait_for(host, port, running[0])
             shown = "localhost" if host in ("127.0.0.1", "::1") else host
-            self.stdout.write(f"Keeping up to {budget / (1 << 30):.1f} GB of results in memory (LIMUS_MEMORY changes that).")
+            self.stdout.write(
+                f"Keeping up to {budget / (1 << 30):.1f} GB of results in memory (LIMUS_MEMORY changes that)."
+            )
             self.stdout.write(f"Limus is ready: http://{shown}:{port}/   (Ctrl+C stops it)")
             self.stdout.flush()
             while True:
                 for k, (command, given) in enumerate(commands):
                     if running[k].poll() is None:
                         continue
-                    # Killed from outside it is started again; what ends by itself as soon as it is started will do so again.
+                    # Killed from outside it is started again; what ends by itself as soon as it is started will do so
+                    # again.
                     quick = time.monotonic() - begun[k] < 10.0 and (running[k].returncode or 0) > 0
                     strikes[k] = strikes[k] + 1 if quick else 0
                     if strikes[k] == 3:
                         what = "The web server" if k == 0 else "The keeper of jobs"
-                        raise CommandError(f"{what} stopped as soon as it was started, three times. Its last lines above say why.")
+                        raise CommandError(
+                            f"{what} stopped as soon as it was started, three times. Its last lines above say why."
+                        )
                     begun[k] = time.monotonic()
                     running[k] = subprocess.Popen(command, env=given, cwd=home, start_new_session=True)
                 time.sleep(0.3)
@@ -171,7 +180,10 @@ class Command(BaseCommand):
         if disk_is_full(error):
             return "The disk is full: the database cannot be opened. Make room on it, then start again."
         if "readonly" in said or "read-only" in said or "permission" in said or "unable to open" in said:
-            return "The database cannot be written. Give this user the right to write to the data folder (LIMUS_DATA), then start again."
+            return (
+                "The database cannot be written. Give this user the right to write to the data folder (LIMUS_DATA), "
+                "then start again."
+            )
         if "malformed" in said or "not a database" in said or "corrupt" in said:
             return f"The database is damaged. {restore} Do not start on it again."
         return f"The database cannot be used ({error}). {restore}"

@@ -29,13 +29,17 @@ class Command(BaseCommand):
         self.stdout.write(f"{'':20} {'files':>13} {'deliveries':>13} {'coming in':>13}")
         for user in get_user_model().objects.order_by("username"):
             found = storage.usage_of(user)
-            self.stdout.write(f"{user.get_username():20} {_mb(found.files)} {_mb(found.deliveries)} {_mb(found.intakes)}")
+            self.stdout.write(
+                f"{user.get_username():20} {_mb(found.files)} {_mb(found.deliveries)} {_mb(found.intakes)}"
+            )
         base = storage.data()
         for name in ("objects", "pictures", "strokes", "deliveries", "intakes", "portraits"):
             self.stdout.write(f"{name + '/':20} {_mb(storage.size_of(base / name))}")
         self.stdout.write(f"{'readings/':20} {_mb(storage.size_of(cache_folder()))}")
         name = str(connection.settings_dict["NAME"])
-        self.stdout.write(f"{'database':20} {_mb(sum(storage.size_of(base.__class__(name + end)) for end in ('', '-wal')))}")
+        self.stdout.write(
+            f"{'database':20} {_mb(sum(storage.size_of(base.__class__(name + end)) for end in ('', '-wal')))}"
+        )
         swept = storage.sweep(really=options["sweep"])
         if options["sweep"]:
             with connection.cursor() as cursor:

@@ -18,7 +18,10 @@ class Command(BaseCommand):
 
     def add_arguments(self, parser: Any) -> None:
         parser.add_argument(
-            "--with-parent", type=int, metavar="PID", help="end when the process of this number, which started this one, ends"
+            "--with-parent",
+            type=int,
+            metavar="PID",
+            help="end when the process of this number, which started this one, ends",
         )
 
     def handle(self, *args: Any, **options: Any) -> None:
