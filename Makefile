@@ -6,7 +6,7 @@ JOBS ?= 2
 PY := .venv/bin/python
 SOURCES := $(shell find web/src web/public -type f 2>/dev/null) web/index.html web/vite.config.ts web/package.json
 
-.PHONY: setup demo test times check bench fuzz screenshots gallery types format kernels clean browser
+.PHONY: setup demo test times check bench fuzz screenshots gallery mutate types format kernels clean browser
 
 setup: .venv/.ready web/dist/manifest.json
 
@@ -61,6 +61,10 @@ screenshots: setup browser
 # Every effect on five objects, into var/gallery; see the head of the tool.
 gallery: setup browser
 	@$(PY) -m tools.gallery
+
+# What no test would notice: changes the code of a room, CASES places of it.
+mutate: setup
+	@$(PY) tools/mutate.py $(ROOM)
 
 # Compiled code, where a function changed that kernels of other files take in.
 kernels:
