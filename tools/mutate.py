@@ -1,7 +1,8 @@
-"""What the tests would not notice: changes the code of a room, one place at a time, and counts the changes that no test finds.
+"""What the tests would not notice: changes the code of a room, one place at a time.
 
-``make mutate ROOM=limus/commands`` (CASES=60 of each room, spread evenly; CASES=0 for all). Works on a copy, with compiled code off, so that a
-change counts at once. Uses cosmic-ray; the survivors are printed with their place, to be looked at. Not part of ``make test``.
+``make mutate ROOM=limus/commands`` (CASES=60 of each room, spread evenly; CASES=0 for all) counts the changes that no
+test finds, and prints them with their place, to be looked at. Works on a copy, with compiled code off, so that a change
+counts at once. Uses cosmic-ray. Not part of ``make test``.
 """
 
 from __future__ import annotations

@@ -29,7 +29,7 @@ def fresh_line(draft: Draft, kind: str, fields: dict[str, Any]) -> Json:
     size = draft.size
     made = source.model_validate(size.fields(source)).model_dump(mode="json")
     low, high = source.suggest
-    shaping = {"low": low, "high": high, "combine": "over" if source.over else "multiply"}
+    shaping = {**size.fields(Term), "low": low, "high": high, "combine": "over" if source.over else "multiply"}
     line = Term.model_validate({"source": made, **shaping}).model_dump(mode="json")
     line["source"] |= fields
     return line

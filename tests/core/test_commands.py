@@ -24,7 +24,7 @@ from limus.common.object_size import ObjectSize
 from limus.document.difference import applied, difference
 from limus.document.scene import Scene, scene_from
 from limus.effects.catalogue import EFFECTS
-from limus.masks.recipe import SOURCES
+from limus.masks.recipe import SOURCES, Term
 
 KINDS = ("paint", "chipping", "rust", "dust", "wetness")
 
@@ -294,6 +294,15 @@ class Lines(CommandTest):
                 self.assertEqual((done.made["line"], line["source"]["kind"]), (before, kind))
                 self.assertEqual((line["low"], line["high"]), source.suggest)
                 self.assertEqual(line["combine"], "over" if source.over else "multiply")
+
+    def test_its_shaping_suits_the_object_as_its_controls_do(self) -> None:
+        self.do("add-line", place="layers[dust]", source="noise")
+        line = self.layer("dust")["where"]["terms"][-1]
+        shown = ObjectSize(0.5).schema(Term)["properties"]
+        for name, field in shown.items():
+            if name not in ("source", "low", "high", "combine", "link"):
+                self.assertEqual(line[name], field.get("default"), name)
+        self.assertNotEqual(line["breakup_size_mm"], Term.model_fields["breakup_size_mm"].default)
 
     def test_two_noises_are_two(self) -> None:
         for _ in range(2):

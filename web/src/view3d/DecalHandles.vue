@@ -5,7 +5,8 @@ import { computed, ref } from 'vue'
 import type { Layer } from '../api/scene'
 import { useHand } from '../stores/hand'
 import { useWork } from '../stores/work'
-import type { Spot, SurfaceScene } from './surfaceScene'
+import type { Spot } from './picking'
+import type { SurfaceScene } from './surfaceScene'
 
 /** The frame of the selected decal over the view: drag its middle over the surface, its corners to scale it, the knob above it to turn it. */
 const props = defineProps<{ surface: SurfaceScene; frame: number; canvas: HTMLCanvasElement }>()

@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import Select from 'primevue/select'
 import { onMounted, ref, watch } from 'vue'
-import type { Spot, SurfaceScene } from './surfaceScene'
+import type { Spot } from './picking'
+import type { SurfaceScene } from './surfaceScene'
 
 /** The map now shown, laid flat, with the borders of its UV islands; the cursor is linked with the 3D view. */
 const props = defineProps<{

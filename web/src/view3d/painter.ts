@@ -1,7 +1,8 @@
 import { Vector3 } from 'three'
 import type { DrawnStroke, MirrorAxis, Touch } from '../stores/hand'
 import type { PreviewDab } from './paintPreview'
-import type { Spot, SurfaceScene } from './surfaceScene'
+import type { Spot } from './picking'
+import type { SurfaceScene } from './surfaceScene'
 
 export interface BrushNow {
   radius: (point: Vector3) => number

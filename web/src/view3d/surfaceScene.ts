@@ -1,7 +1,7 @@
 import {
-  Box3, Box3Helper, BufferAttribute, BufferGeometry, CanvasTexture, DirectionalLight, Group, 
-  LineBasicMaterial, LineSegments, Mesh, MOUSE, TOUCH, MeshBasicMaterial, MeshStandardMaterial, NeutralToneMapping, PCFShadowMap, PerspectiveCamera, PlaneGeometry, PMREMGenerator, Raycaster, Scene,
-  ShadowMaterial, SphereGeometry, Vector2, Vector3, WebGLRenderer, type Material, type Texture,
+  Box3, Box3Helper, DirectionalLight, Group, 
+  LineBasicMaterial, LineSegments, Mesh, MeshBasicMaterial, MeshStandardMaterial, NeutralToneMapping, PCFShadowMap, PerspectiveCamera, PMREMGenerator, Scene,
+  ShadowMaterial, SphereGeometry, Vector3, WebGLRenderer, type Material, type Texture,
 } from 'three' // prettier-ignore
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js'
 import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js'
@@ -10,9 +10,13 @@ import { mapBytes } from '../api/pictures'
 import type { Maps } from '../api/scene'
 import { begun, during } from '../rest'
 import { BrushCursor } from './brushCursor'
+import { compassLines, type CompassMarks } from './compass'
 import { workshopLight } from './environment'
+import { layGround } from './ground'
+import { Lens } from './lens'
 import type { Packing } from './packing'
 import { PaintPreview } from './paintPreview'
+import { locate, outlines, spotAt, type Spot } from './picking'
 import { PLAIN, Plate } from './plate'
 import { depthOf, edgeFor, holdSeams, movable, ReliefPlate } from './relief'
 import { SurfaceMaterial } from './surfaceMaterial'
@@ -25,30 +29,11 @@ export interface Light {
   strength: number
 }
 
-/** What lies under a point of the view. */
-export interface Spot {
-  page: number
-  u: number
-  v: number
-  part: number
-  point: Vector3
-  /** Which way the surface faces there, unit length. */
-  normal: Vector3
-  /** Metres that a width of the picture covers there; only where it was found from the UVs. */
-  perUv?: number
-}
-
-/** Directions drawn on the ground: compass degrees of north in the view, and where the wind comes from. */
-export interface CompassMarks {
-  north: number
-  wind: number
-  speed: number
-}
-
 /** The 3D view without its interface: draws only when something changed. */
 export class SurfaceScene {
   readonly camera = new PerspectiveCamera(30, 1, 0.01, 100)
   readonly controls: OrbitControls
+  private readonly lens: Lens
   /** Called after each frame. */
   onFrame: () => void = () => {}
   frames = 0
@@ -85,7 +70,6 @@ export class SurfaceScene {
   /** Off where nobody looks: set `limus.view` to `off` in the browser's local storage. All but the drawing goes on as usual. */
   private readonly drawn = localStorage.getItem('limus.view') !== 'off'
   private bounds = new Box3()
-  private readonly ray = new Raycaster()
   private readonly watcher: ResizeObserver
 
   constructor(
@@ -118,6 +102,7 @@ export class SurfaceScene {
     this.extras.add(this.dot, this.cursor.group)
     this.paint = new PaintPreview(this.renderer, PLAIN ? 256 : 1024)
     this.controls = new OrbitControls(this.camera, canvas)
+    this.lens = new Lens(this.camera, this.controls, canvas)
     this.controls.enableDamping = false
     this.controls.zoomToCursor = true
     this.controls.addEventListener('change', () => this.draw())
@@ -217,7 +202,7 @@ export class SurfaceScene {
       this.paint.apply(page.flat, k)
     })
     this.bounds = new Box3().setFromObject(scene)
-    this.layGround()
+    layGround(this.ground, this.bounds, this.meshes, this.shadow)
     this.aim(this.light)
     // A newer version of the same object is looked at from where the old one was.
     const moved =
@@ -286,86 +271,10 @@ export class SurfaceScene {
       this.compass = undefined
     }
     if (marks && !this.bounds.isEmpty()) {
-      const size = this.bounds.getSize(new Vector3())
-      const centre = this.bounds.getCenter(new Vector3())
-      const r = Math.hypot(size.x, size.z) * 0.62 + this.reach() * 0.05
-      const at = (degrees: number, radius: number) => {
-        const a = (degrees * Math.PI) / 180
-        return [
-          centre.x + Math.sin(a) * radius,
-          this.bounds.min.y + this.reach() * 0.002,
-          centre.z - Math.cos(a) * radius,
-        ]
-      }
-      const points: number[] = []
-      const line = (...pairs: [number, number][]) => {
-        for (let k = 0; k + 1 < pairs.length; k++) points.push(...at(...pairs[k]), ...at(...pairs[k + 1]))
-      }
-      for (let k = 0; k < 72; k++) line([k * 5, r], [k * 5 + 5, r])
-      for (let k = 0; k < 4; k++) line([marks.north + k * 90, r], [marks.north + k * 90, r * (k ? 1.04 : 1.09)])
-      // The letter N beyond its mark.
-      const n = marks.north
-      line([n - 3, r * 1.12], [n - 3, r * 1.24], [n + 3, r * 1.12], [n + 3, r * 1.24])
-      if (marks.speed > 0) {
-        const w = marks.north + marks.wind
-        const long = 0.16 + Math.min(0.3, marks.speed * 0.02)
-        line([w, r * (1.06 + long)], [w, r * 1.06])
-        line([w - 3.2, r * 1.13], [w, r * 1.06], [w + 3.2, r * 1.13])
-      }
-      const geometry = new BufferGeometry()
-      geometry.setAttribute('position', new BufferAttribute(new Float32Array(points), 3))
-      this.compass = new LineSegments(geometry, new LineBasicMaterial({ color: 0xfbfbfa, toneMapped: false }))
+      this.compass = compassLines(marks, this.bounds)
       this.extras.add(this.compass)
     }
     this.draw()
-  }
-
-  private layGround() {
-    this.ground.clear()
-    const size = this.bounds.getSize(new Vector3())
-    const centre = this.bounds.getCenter(new Vector3())
-    const reach = size.length()
-    const catcher = new Mesh(new PlaneGeometry(reach * 8, reach * 8), this.shadow)
-    catcher.receiveShadow = true
-    // Where the object stands the sky does not reach: a soft dark patch under it.
-    const patch = document.createElement('canvas')
-    patch.width = patch.height = 128
-    const pen = patch.getContext('2d')!
-    const glow = pen.createRadialGradient(64, 64, 8, 64, 64, 64)
-    glow.addColorStop(0, 'rgb(0 0 0 / 46%)')
-    glow.addColorStop(0.45, 'rgb(0 0 0 / 20%)')
-    glow.addColorStop(1, 'rgb(0 0 0 / 0%)')
-    pen.fillStyle = glow
-    pen.fillRect(0, 0, 128, 128)
-    const foot = this.footprint()
-    const wide = foot.getSize(new Vector3())
-    const contact = new Mesh(
-      new PlaneGeometry(wide.x * 1.6 + reach * 0.02, wide.z * 1.6 + reach * 0.02),
-      new MeshBasicMaterial({ map: new CanvasTexture(patch), transparent: true, depthWrite: false, toneMapped: false }),
-    )
-    const under = foot.getCenter(new Vector3())
-    // Both below the lowest point: what lies flat on the ground would else wear the patch.
-    catcher.position.set(centre.x, this.bounds.min.y - reach * 6e-4, centre.z)
-    contact.position.set(under.x, this.bounds.min.y - reach * 3e-4, under.z)
-    for (const mesh of [catcher, contact]) {
-      mesh.rotation.x = -Math.PI / 2
-      this.ground.add(mesh)
-    }
-  }
-
-  /** The box around what stands on the ground: points in the lowest twentieth of the height. */
-  private footprint(): Box3 {
-    const box = new Box3()
-    const limit = this.bounds.min.y + 0.05 * (this.bounds.max.y - this.bounds.min.y)
-    const at = new Vector3()
-    for (const { mesh } of this.meshes) {
-      const points = mesh.geometry.getAttribute('position')
-      for (let k = 0; k < points.count; k++) {
-        at.fromBufferAttribute(points, k)
-        if (at.y <= limit) box.expandByPoint(at)
-      }
-    }
-    return box.isEmpty() ? this.bounds : box
   }
 
   /** Put new maps on; resolves when they are in place, or at once when newer ones were asked for meanwhile.
@@ -479,166 +388,32 @@ export class SurfaceScene {
   /** Show all of the object, or one part, from the side it is seen from now. */
   frame(part = -1) {
     if (this.bounds.isEmpty()) return
-    const bounds = this.meshes[part] ? new Box3().setFromObject(this.meshes[part].mesh) : this.bounds
-    const centre = bounds.getCenter(new Vector3())
-    const direction = this.camera.position.clone().sub(this.controls.target)
-    if (direction.lengthSq() < 1e-9 || this.controls.target.lengthSq() === 0) direction.set(0.58, 0.36, 0.82)
-    direction.normalize()
-    // Fit the eight corners as seen from that side.
-    const right = new Vector3().crossVectors(new Vector3(0, 1, 0), direction).normalize()
-    const up = new Vector3().crossVectors(direction, right)
-    const half = (this.camera.fov * Math.PI) / 360
-    let distance = 0
-    for (let k = 0; k < 8; k++) {
-      const corner = new Vector3(
-        k & 1 ? bounds.max.x : bounds.min.x,
-        k & 2 ? bounds.max.y : bounds.min.y,
-        k & 4 ? bounds.max.z : bounds.min.z,
-      ).sub(centre)
-      const tall = Math.abs(corner.dot(up)) / Math.tan(half)
-      const wide = Math.abs(corner.dot(right)) / (Math.tan(half) * this.camera.aspect)
-      distance = Math.max(distance, corner.dot(direction) + Math.max(tall, wide))
-    }
-    distance *= 1.1
-    this.controls.target.copy(centre)
-    this.camera.position.copy(centre).addScaledVector(direction, distance)
-    const reach = this.bounds.getSize(new Vector3()).length()
-    this.camera.near = reach * 0.003
-    this.camera.far = distance + reach * 40
-    this.controls.minDistance = reach * 0.01
-    this.controls.maxDistance = reach * 30
-    this.camera.updateProjectionMatrix()
-    this.controls.update()
+    const box = this.meshes[part] ? new Box3().setFromObject(this.meshes[part].mesh) : this.bounds
+    this.lens.frame(box, this.reach())
     this.draw()
   }
-
   /** A long lens far away shows lengths as they are. */
   straighten(on: boolean) {
-    const offset = this.camera.position.clone().sub(this.controls.target)
-    const before = Math.tan((this.camera.fov * Math.PI) / 360)
-    this.camera.fov = on ? 3 : 30
-    offset.multiplyScalar(before / Math.tan((this.camera.fov * Math.PI) / 360))
-    this.camera.position.copy(this.controls.target).add(offset)
-    const reach = this.bounds.getSize(new Vector3()).length()
-    this.camera.far = offset.length() + reach * 40
-    this.controls.maxDistance = offset.length() * 10
-    this.camera.updateProjectionMatrix()
-    this.controls.update()
+    this.lens.straighten(on, this.reach())
     this.draw()
   }
-
-  /** Millimetres that one CSS pixel covers at the point the camera turns about. */
-  millimetresPerPixel(): number {
-    const distance = this.camera.position.distanceTo(this.controls.target)
-    return ((2 * distance * Math.tan((this.camera.fov * Math.PI) / 360)) / Math.max(1, this.canvas.clientHeight)) * 1000
-  }
-
-  /** The same at a place of the surface, which may lie nearer or farther. */
-  millimetresPerPixelAt(point: Vector3): number {
-    const ahead = this.camera.getWorldDirection(new Vector3())
-    const distance = point.clone().sub(this.camera.position).dot(ahead)
-    return ((2 * distance * Math.tan((this.camera.fov * Math.PI) / 360)) / Math.max(1, this.canvas.clientHeight)) * 1000
-  }
-
-  /** Where a place shows in the view, CSS pixels. */
-  project(point: Vector3): [number, number] {
-    const at = point.clone().project(this.camera)
-    return [((at.x + 1) / 2) * this.canvas.clientWidth, ((1 - at.y) / 2) * this.canvas.clientHeight]
-  }
-
-  /** Which way the camera looks from, and its up. */
-  sight(): { towards: Vector3; up: Vector3 } {
-    return {
-      towards: this.camera.getWorldDirection(new Vector3()).negate(),
-      up: new Vector3(0, 1, 0).applyQuaternion(this.camera.quaternion),
-    }
-  }
+  millimetresPerPixel = () => this.lens.millimetresPerPixel()
+  millimetresPerPixelAt = (point: Vector3) => this.lens.millimetresPerPixelAt(point)
+  project = (point: Vector3) => this.lens.project(point)
+  sight = () => this.lens.sight()
+  handOver = (drawing: boolean) => this.lens.handOver(drawing)
 
   /** The middle of the object's box. */
   middle(): Vector3 {
     return this.bounds.getCenter(new Vector3())
   }
 
-  /** While a brush is in hand the left button draws, the right one turns and the middle one pans. */
-  handOver(drawing: boolean) {
-    const { mouseButtons } = this.controls
-    mouseButtons.LEFT = drawing ? null : MOUSE.ROTATE
-    mouseButtons.MIDDLE = drawing ? MOUSE.PAN : MOUSE.DOLLY
-    mouseButtons.RIGHT = drawing ? MOUSE.ROTATE : MOUSE.PAN
-    this.controls.touches.ONE = drawing ? null : TOUCH.ROTATE
-  }
-
   /** Map set and UV under a point of the view (CSS pixels), or nothing. */
   pick(x: number, y: number): Spot | undefined {
-    if (!this.model) return
-    const at = new Vector2((x / this.canvas.clientWidth) * 2 - 1, 1 - (y / this.canvas.clientHeight) * 2)
-    this.ray.setFromCamera(at, this.camera)
-    this.ray.firstHitOnly = true
-    const hit = this.ray.intersectObject(this.model, true)[0]
-    if (!hit) return
-    const part = this.meshes.findIndex((m) => m.mesh === hit.object)
-    const normal = (hit.normal ?? hit.face?.normal ?? new Vector3(0, 1, 0)).clone().normalize()
-    return { page: this.meshes[part]?.page ?? 0, u: hit.uv?.x ?? 0, v: hit.uv?.y ?? 0, part, point: hit.point, normal }
+    return this.model && spotAt(x, y, this.canvas, this.camera, this.model, this.meshes)
   }
-
-  /** The place of the surface that a point of a map set belongs to, or nothing. */
-  locate(page: number, u: number, v: number): Spot | undefined {
-    for (let part = 0; part < this.meshes.length; part++) {
-      const entry = this.meshes[part]
-      if (entry.page !== page) continue
-      const geometry: BufferGeometry = entry.mesh.geometry
-      const uv = geometry.getAttribute('uv')
-      const index = geometry.getIndex()
-      if (!uv || !index) continue
-      for (let k = 0; k < index.count; k += 3) {
-        const [a, b, c] = [index.getX(k), index.getX(k + 1), index.getX(k + 2)]
-        const [d1x, d1y] = [uv.getX(b) - uv.getX(a), uv.getY(b) - uv.getY(a)]
-        const [d2x, d2y] = [uv.getX(c) - uv.getX(a), uv.getY(c) - uv.getY(a)]
-        const det = d1x * d2y - d2x * d1y
-        if (Math.abs(det) < 1e-14) continue
-        const [x, y] = [u - uv.getX(a), v - uv.getY(a)]
-        const s = (x * d2y - d2x * y) / det
-        const t = (d1x * y - x * d1y) / det
-        if (s < 0 || t < 0 || s + t > 1) continue
-        const position = geometry.getAttribute('position')
-        const [p, q, r] = [a, b, c].map((i) => new Vector3().fromBufferAttribute(position, i))
-        const normal = new Vector3().crossVectors(q.clone().sub(p), r.clone().sub(p))
-        const perUv = Math.sqrt(normal.length() / Math.abs(det))
-        normal.normalize()
-        const point = p
-          .multiplyScalar(1 - s - t)
-          .addScaledVector(q, s)
-          .addScaledVector(r, t)
-        return { page, u, v, part, point, normal, perUv }
-      }
-    }
-    return undefined
-  }
-
-  /** UV edges of a map set as pairs of points, for the UV view. */
-  outlines(page: number): Float32Array {
-    const out: number[] = []
-    for (const entry of this.meshes) {
-      if (entry.page !== page) continue
-      const geometry: BufferGeometry = entry.mesh.geometry
-      const uv = geometry.getAttribute('uv')
-      if (!uv) continue
-      const index = geometry.getIndex()!
-      const seen = new Map<number, number[]>()
-      const count = uv.count
-      for (let k = 0; k < index.count; k += 3) {
-        for (let e = 0; e < 3; e++) {
-          const a = index.getX(k + e)
-          const b = index.getX(k + ((e + 1) % 3))
-          const key = Math.min(a, b) * count + Math.max(a, b)
-          if (seen.has(key)) seen.delete(key)
-          else seen.set(key, [a, b])
-        }
-      }
-      for (const [a, b] of seen.values()) out.push(uv.getX(a), uv.getY(a), uv.getX(b), uv.getY(b))
-    }
-    return new Float32Array(out)
-  }
+  locate = (page: number, u: number, v: number) => locate(this.meshes, page, u, v)
+  outlines = (page: number) => outlines(this.meshes, page)
 
   /** The texture now on a map set, for the UV view. */
   shown(page: number): Texture | undefined {

@@ -4,7 +4,8 @@ import { computed, ref, watch, type Ref, type ShallowRef } from 'vue'
 import { useHand } from '../stores/hand'
 import { useWork } from '../stores/work'
 import { Painter, penOf, type BrushNow, type Pen } from './painter'
-import type { Spot, SurfaceScene } from './surfaceScene'
+import type { Spot } from './picking'
+import type { SurfaceScene } from './surfaceScene'
 
 const UPRIGHT: Pen = { pressure: 1, tilt: 0, turn: 0 }
 
