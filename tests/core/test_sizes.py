@@ -13,7 +13,7 @@ from limus.common.errors import InputError
 from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.common.store import Store
 from limus.document.scene import Scene
-from limus.document.start import by_ground, fresh_effect, started, suiting
+from limus.document.start import fresh_effect, started, suiting
 from limus.effects.catalogue import EFFECTS
 from limus.effects.chipping import FLAKING_GRADES, Chipping
 from limus.effects.paint import Paint
@@ -222,8 +222,9 @@ class Starting(TestCase):
         for base, what in (("smooth concrete", "lime"), ("cast iron", "rust"), ("oak", "rust")):
             self.assertEqual(self.start(base=base, layers=["staining"]).layers[0].effect.what, what)  # type: ignore[attr-defined]
         iron, stone = from_stock("cast iron"), from_stock("smooth concrete")
-        self.assertEqual(by_ground([stone]), {"staining": {"what": "lime"}})
-        self.assertEqual(by_ground([stone, iron]), {})
+        for bases, what in (([stone], "lime"), ([stone, iron], "rust"), ([iron], "rust")):
+            made = fresh_effect("staining", ONE_METRE, Setting(), bases)
+            self.assertEqual(made.what, what)  # type: ignore[attr-defined]
 
     def test_the_same_layer_twice(self) -> None:
         made = self.start(layers=["paint", "chipping", "paint"])
