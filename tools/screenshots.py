@@ -8,7 +8,6 @@ import shutil
 import socket
 import subprocess
 import sys
-import time
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
@@ -42,16 +41,13 @@ FLAGS = [
 ]
 
 
-def settle(page: Page, quiet: float = 1.5) -> None:
-    """Wait for the frame that shows the last change."""
-    last, since = "", time.monotonic()
-    while time.monotonic() - since < quiet:
-        now = page.evaluate(
-            "(document.querySelector('canvas')?.dataset.frame ?? '') + document.querySelector('.label')?.innerText"
-        )
-        if now != last or page.locator(".busy").count():
-            last, since = now, time.monotonic()
-        page.wait_for_timeout(100)
+def settle(page: Page) -> None:
+    """Wait until the page says that it is at rest, and pictures are there."""
+    ready = "document.documentElement.dataset.rest === 'yes' && [...document.images].every(i => i.complete)"
+    page.evaluate("new Promise(done => requestAnimationFrame(() => setTimeout(done)))")
+    page.locator("html[data-rest=yes]").wait_for(state="attached", timeout=300_000)
+    while not page.evaluate(ready):
+        page.locator("html[data-rest=yes]").wait_for(state="attached", timeout=300_000)
 
 
 def shoot(page: Page, name: str) -> None:
@@ -131,13 +127,13 @@ def bases(page: Page) -> None:
     page.goto(f"{home}/object/{number}/base")
     page.locator("[data-stock]").first.wait_for()
     page.get_by_test_id("view-label").get_by_text("1024").wait_for(timeout=120000)
-    settle(page, 3)
+    settle(page)
     page.get_by_role("button", name="Page after").click()
     page.mouse.move(640, 330)
     for _ in range(3):
         page.mouse.wheel(0, -240)
         page.wait_for_timeout(150)
-    settle(page, 3)
+    settle(page)
     for _ in range(200):
         if page.evaluate("[...document.querySelectorAll('.shelf img')].every(i => i.naturalWidth > 0)"):
             break
