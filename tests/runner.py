@@ -19,7 +19,7 @@ from django.test.runner import DiscoverRunner, ParallelTestSuite
 #: Seconds that each class took when it was recorded (`make times`).
 TIMES = Path(__file__).with_name("times.json")
 #: Taken for one that was not.
-UNKNOWN = 30.0
+UNKNOWN = 20.0
 #: What a process of tests keeps in memory: several run side by side.
 MEMORY = "1500M"
 

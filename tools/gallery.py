@@ -229,7 +229,7 @@ def shot(page: Page, url: str) -> Image.Image:
     """The view, without the interface over it."""
     page.goto(url)
     page.get_by_test_id("view-label").get_by_text("1024").wait_for(timeout=120000)
-    settle(page, 0.7)
+    settle(page)
     page.evaluate(
         "document.querySelectorAll('section.view > :not(canvas)').forEach(e => e.style.visibility = 'hidden')"
     )
