@@ -463,6 +463,16 @@ class ByHand(CommandTest):
         )
         self.assertEqual([t["source"]["kind"] for t in self.layer("dust")["where"]["terms"]], ["even", "strokes"])
 
+    def test_nothing_more_is_laid_where_something_stands(self) -> None:
+        before = [term["source"]["kind"] for term in self.layer("dust")["where"]["terms"]]
+        self.assertTrue(before)
+        self.do("paint", place="layers[dust]", strokes=["strokes/a.json"], takes=True)
+        self.assertEqual([t["source"]["kind"] for t in self.layer("dust")["where"]["terms"]], [*before, "strokes"])
+        # Nor where something is added to an empty recipe.
+        self.document["layers"][3]["where"]["terms"] = []
+        self.do("paint", place="layers[dust]", strokes=["strokes/a.json"])
+        self.assertEqual([t["source"]["kind"] for t in self.layer("dust")["where"]["terms"]], ["strokes"])
+
     def test_filling(self) -> None:
         pick = {"what": "part", "at": [0, 0, 0], "facing": [0, 1, 0], "up_to_deg": 30, "take": False, "scale": 1.0}
         self.assertEqual(self.do("fill", place="layers[dust]", pick=pick).label, "Fill")
