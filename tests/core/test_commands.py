@@ -464,8 +464,8 @@ class ByHand(CommandTest):
         self.assertEqual([t["source"]["kind"] for t in self.layer("dust")["where"]["terms"]], ["even", "strokes"])
 
     def test_nothing_more_is_laid_where_something_stands(self) -> None:
-        before = [term["source"]["kind"] for term in self.layer("dust")["where"]["terms"]]
-        self.assertTrue(before)
+        self.do("add-line", place="layers[dust]", source="slope")
+        before = ["slope"]
         self.do("paint", place="layers[dust]", strokes=["strokes/a.json"], takes=True)
         self.assertEqual([t["source"]["kind"] for t in self.layer("dust")["where"]["terms"]], [*before, "strokes"])
         # Nor where something is added to an empty recipe.
