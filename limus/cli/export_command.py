@@ -11,7 +11,7 @@ from limus.cli.saying import say_notes
 from limus.intake.preparation import beside_scene
 from limus.playing.session import Session
 from limus.targets.delivery import TARGETS, deliver, write_all
-from limus.targets.packing import NOTES, packed, write_zip
+from limus.targets.packing import packed, write_zip
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
@@ -35,9 +35,8 @@ def run(args: argparse.Namespace) -> None:
     path = Path(args.scene)
     session, out = Session(scene_asked(args), beside_scene(path.parent)), Path(args.out)
     if out.suffix.lower() == ".zip":
-        files = packed(session, args.to, args.resolution, bits=args.bits)
-        write_zip(files, out)
-        notes = next((file.data.decode().splitlines() for file in files if file.name == NOTES), [])
+        packing, notes = packed(session, args.to, args.resolution, bits=args.bits)
+        write_zip(packing, out)
     else:
         files, notes = deliver(session, args.to, args.resolution, bits=args.bits)
         write_all(files, out)

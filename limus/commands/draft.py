@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from limus.bases.choice import BaseChoice
-from limus.commands.address import Step, resolved, value_at
+from limus.commands.address import resolved, value_at
 from limus.common.errors import InputError
 from limus.common.object_size import ObjectSize
 from limus.common.wording import one_of
@@ -218,10 +218,6 @@ class Draft:
         for term in terms:
             if links.count(term["link"]) == 1:
                 term["link"] = ""
-
-    def resolved(self, address: str, *, new: bool = False) -> list[Step]:
-        """See ``address.resolved``."""
-        return resolved(self.document, address, new=new)
 
 
 def layer_named(source: Json) -> str:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import zipfile
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path, PurePosixPath
 
 from limus.document.scene import Scene
@@ -25,30 +25,34 @@ NOTES = "notes.txt"
 
 def packed(
     session: Session, target: str, resolution: int, *, bits: int = 8, progress: Say | None = None
-) -> list[Written]:
-    """The files of a delivery with notes.txt where there is something to say, scene.json, and the strokes and
-    pictures that it reads.
+) -> tuple[Iterator[Written], list[str]]:
+    """The files of a delivery, and what there is to say of it: notes.txt where that is something, scene.json, and the
+    strokes and pictures that the scene reads, each read when its turn comes.
 
     Raises
     ------
-    InputError : as ``deliver``; a picture that is not what it is named for.
+    InputError : as ``deliver``; while the files are taken: a picture that is not what it is named for.
     """
     files, notes = deliver(session, target, resolution, bits=bits, progress=progress)
+    return _all(session, files, notes, progress), notes
+
+
+def _all(session: Session, files: list[Written], notes: list[str], progress: Say | None) -> Iterator[Written]:
     if progress:
         progress(0.98, "Packing")
+    yield from files
     if notes:
         text = "".join(f"{note if note.endswith('.') else note + '.'}\n" for note in notes)
-        files.append(Written(NOTES, text.encode()))
-    files.append(Written("scene.json", portable(session.scene).model_dump_json(indent=2).encode()))
+        yield Written(NOTES, text.encode())
+    yield Written("scene.json", portable(session.scene).model_dump_json(indent=2).encode())
     for name in sorted(drawn_files(session.scene, session.find)):
         if name.startswith(PICTURES):
             # Nothing goes out that is not what it is named for; strokes were read when they were listed.
             check_picture(session.find(name), name.rsplit("/", 1)[-1])
-        files.append(Written(name, bytes_of(session.find(name))))
-    return files
+        yield Written(name, bytes_of(session.find(name)))
 
 
-def write_zip(files: list[Written], path: Path) -> None:
+def write_zip(files: Iterable[Written], path: Path) -> None:
     """All of it in one zip, whole or not at all."""
     path.parent.mkdir(parents=True, exist_ok=True)
     part = path.with_name(f"{path.name}.part")

@@ -66,10 +66,13 @@ def _answered(request: HttpRequest, object_id: int, body: EvaluateIn, by: Answer
     return replace(out, answer=out.answer.model_copy(update={"ticket": body.ticket, "spent_ms": spent}))
 
 
-def _sent(request: HttpRequest, out: Answered, has: list[str]) -> Any:
+def _sent(request: HttpRequest, out: Answered, has: list[str], ahead: bool = False) -> Any:
     """As it was asked for."""
     if PACKED in request.headers.get("Accept", ""):
         return HttpResponse(packed(out, set(has)), content_type=PACKED)
+    if ahead:
+        # Nobody looks at it: what was made stays where the next step of a drag finds it.
+        return 200, out.answer
     pictures = Pictures(owner_of(request).pk)
     for blob in out.pictures.values():
         pictures.put(blob.data, blob.media)
@@ -104,7 +107,7 @@ def evaluate(request: HttpRequest, object_id: int, body: EvaluateIn) -> Any:
         asks_saved = not body.edits and body.document is None and body.base in (None, item.head_id)
         if asks_saved and item.head_id is not None:
             keep_soon(item, item.head_id, out)
-    return _sent(request, out, body.has)
+    return _sent(request, out, body.has, body.ahead)
 
 
 @router.get("/objects/{int:object_id}/last-view", response={200: Answer, 204: None, 404: Problem})

@@ -218,7 +218,7 @@ def _export(job: Job, watch: Watch) -> str:
     assert job.object is not None
     # Asked once more, whatever was let in when it was saved.
     intakes.own_files_only(scene, job.object.project)
-    files = packed(
+    files, _ = packed(
         session_of(scene),
         job.options["target"],
         job.options["resolution"],

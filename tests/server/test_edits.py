@@ -221,6 +221,13 @@ class Questions(ServerTest):
         # A refusal is words.
         self.assertIn("message", self.client.post(path, {**body, "edits": [{"name": "ghost"}]}, **more).json())
 
+    def test_what_is_made_ahead_keeps_no_pictures_for_anybody(self) -> None:
+        said = self.ask(ahead=True).json()
+        self.assertTrue(said["maps"]["normal"])
+        self.assertEqual(self.client.get(f"/api/maps/{said['maps']['normal'][0]}").status_code, 404)
+        self.assertEqual(self.ask().json()["maps"], said["maps"])
+        self.assertEqual(self.client.get(f"/api/maps/{said['maps']['normal'][0]}").status_code, 200)
+
     def test_a_version_that_is_not_held_is_said_and_the_document_answers(self) -> None:
         answer = self.ask(base=999_999, edits=[])
         self.assertEqual((answer.status_code, answer.json()["where"]), (410, "base"))

@@ -7,6 +7,8 @@ const MOST_KEPT = 256 * 1024 * 1024
 /** Small pictures, each with the address that the browser shows it by. */
 const addresses = new Map<string, string>()
 const MOST_ADDRESSES = 1500
+/** What the newest answer names: the server keeps none of it, so it never goes, however large it is. */
+let current = new Set<string>()
 /** Names that are said to the server to be here already: the newest. */
 const MOST_SAID = 500
 
@@ -17,7 +19,8 @@ function keep(hash: string, bytes: Promise<Uint8Array>, weight = 0) {
   let sum = 0
   for (const one of kept.keys()) sum += weights.get(one) ?? 0
   for (const old of kept.keys()) {
-    if (sum <= MOST_KEPT || old === hash) break
+    if (sum <= MOST_KEPT) break
+    if (old === hash || current.has(old)) continue
     sum -= weights.get(old) ?? 0
     kept.delete(old)
     weights.delete(old)
@@ -67,6 +70,7 @@ export function unpack<T>(data: ArrayBuffer): T {
     pictures: { name: string; media: string; size: number }[]
   }
   at += size
+  current = new Set(JSON.stringify(answer).match(/[0-9a-f]{32}/g))
   for (const { name, media, size } of pictures) {
     at += (8 - (at % 8)) % 8
     // A copy of its own: what is kept must not hold the whole answer.
