@@ -15,7 +15,7 @@ from limus.document.scene import Scene, scene_from
 from server.api.answers import owner_of
 from server.projects import treatments
 from server.projects.intake import own_files_only
-from server.projects.models import WorkObject
+from server.projects.models import SceneVersion, WorkObject
 from server.projects.workshop import session_of
 
 
@@ -57,10 +57,10 @@ def document_at(item: WorkObject, base: int) -> dict[str, Any]:
     """
     if base == item.head_id:
         return item.document
-    version = item.versions.filter(pk=base).first()
-    if version is None:
-        raise VersionGone
-    return item.at(version)
+    try:
+        return item.at(item.versions.get(pk=base))
+    except SceneVersion.DoesNotExist as error:
+        raise VersionGone from error
 
 
 def scene_asked(request: HttpRequest, item: WorkObject, asked: Asked) -> Scene:

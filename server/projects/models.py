@@ -263,7 +263,12 @@ class WorkObject(models.Model):
         return change
 
     def at(self, version: SceneVersion) -> dict[str, Any]:
-        """The document of any version of it: from the one shown now back to where the two part, and forward again."""
+        """The document of any version of it: from the one shown now back to where the two part, and forward again.
+
+        Raises
+        ------
+        SceneVersion.DoesNotExist : one on the way was removed meanwhile.
+        """
         parents = dict(self.versions.values_list("pk", "parent_id"))
 
         def line(pk: int | None) -> list[int]:
@@ -278,6 +283,8 @@ class WorkObject(models.Model):
         up = here[: here.index(shared)] if shared is not None else here
         down = list(reversed(there[: there.index(shared)] if shared is not None else there))
         rows = {row.pk: row for row in self.versions.filter(pk__in=[*up, *down])}
+        if len(rows) < len(up) + len(down):
+            raise SceneVersion.DoesNotExist
         document: dict[str, Any] = self.document
         for pk in up:
             document = applied(document, rows[pk].back)

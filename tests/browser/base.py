@@ -86,6 +86,7 @@ class BrowserTest(StaticLiveServerTestCase):
         cls._browser.close()
         cls._play.stop()
         cls._empty()
+        os.environ.pop("DJANGO_ALLOW_ASYNC_UNSAFE", None)
         super().tearDownClass()
 
     @classmethod

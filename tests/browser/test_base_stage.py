@@ -2,15 +2,12 @@
 
 from __future__ import annotations
 
-import json
 import tempfile
 import zipfile
 from pathlib import Path
 from typing import Any
 
 import numpy as np
-from django.conf import settings
-from django.test import override_settings
 
 from limus.formats.gltf_read import read_gltf
 from server.projects.models import WorkObject
@@ -126,79 +123,6 @@ class BaseStage(BrowserTest):
         self.settle()
         self.assertLess(float(np.abs(self.picture() - before).mean()), 1.5)
 
-    def test_levels_one_value_and_a_channel_of_the_registry(self) -> None:
-        page = self.page
-        self.enter()
-        page.get_by_role("tab", name="Channels").click()
-        page.locator("[data-channel=roughness] .head").click()
-        page.locator("[data-channel=roughness]").get_by_role("button", name="One value").click()
-        field = page.locator("[data-field=value-roughness] input")
-        field.fill("22")
-        field.press("Enter")
-        self.settle()
-        self.assertAlmostEqual(self.bases()[0]["levels"]["roughness"]["value"][0], 0.22)
-        self.pick(
-            page.get_by_role("combobox", name="Set another channel"),
-            page.get_by_role("option", name="Fuzz", exact=True),
-        )
-        self.settle()
-        page.locator("[data-channel=fuzz_weight]").wait_for()
-        self.assertIn("fuzz_weight", self.bases()[0]["levels"])
-        page.locator("[data-channel=fuzz_weight]").get_by_role("button", name="As it comes").click()
-        self.settle()
-        self.assertNotIn("fuzz_weight", self.bases()[0]["levels"])
-        page.get_by_role("tab", name="Flags").click()
-        self.pick(
-            page.get_by_role("combobox", name="Family of the substance"),
-            page.get_by_role("option", name="zinc", exact=True),
-        )
-        self.settle()
-        self.assertEqual(self.bases()[0]["flags"]["family"], "zinc")
-
-    def test_a_base_over_another_by_a_mask(self) -> None:
-        page = self.page
-        self.enter()
-        self.find("canvas")
-        page.locator("[data-stock=canvas]").wait_for()
-        self.pick(
-            page.get_by_role("button", name="More for Canvas"), page.get_by_role("menuitem", name="Lay over by a mask")
-        )
-        page.locator("[data-base='3'][aria-pressed=true]").wait_for()
-        self.settle()
-        share = page.locator("[data-base='3'] .share").inner_text()
-        self.assertTrue(2 < float(share.split()[0]) < 98, share)
-        page.get_by_role("tab", name="Placing").click()
-        page.get_by_role("button", name="Remove line").click()
-        self.settle()
-        self.assertEqual(self.bases()[3]["where"]["terms"], [])
-
-    def test_the_store_room_keeps_favourites_and_own_bases(self) -> None:
-        page = self.page
-        self.enter()
-        page.get_by_role("button", name="Make Brass a favourite").click()
-        page.get_by_role("button", name="Brass is a favourite").wait_for()
-        self.pick(page.get_by_role("combobox", name="Which bases"), page.get_by_role("option", name="Favourites"))
-        page.locator("[data-stock]").nth(0).wait_for()
-        self.settle(page)
-        self.assertEqual(page.locator("[data-stock]").count(), 1)
-        page.get_by_role("button", name="Brass is a favourite").click()
-        page.get_by_text("No favourites yet").wait_for()
-        self.pick(page.get_by_role("button", name="More for this base"), page.get_by_role("menuitem", name="Rename"))
-        page.get_by_role("textbox", name="Name of the base").fill("Old casting")
-        page.keyboard.press("Enter")
-        self.settle()
-        self.pick(
-            page.get_by_role("button", name="More for this base"),
-            page.get_by_role("menuitem", name="Put into the store room"),
-        )
-        self.pick(page.get_by_role("combobox", name="Which bases"), page.get_by_role("option", name="My own"))
-        page.get_by_label("Use Old casting").wait_for()
-        self.pick(
-            page.get_by_role("button", name="More for Old casting"),
-            page.get_by_role("menuitem", name="Take out of the store room"),
-        )
-        page.get_by_text("Nothing of your own yet").wait_for()
-
     def test_bad_files_are_told_and_a_good_one_is_kept(self) -> None:
         page = self.page
         self.enter()
@@ -224,39 +148,3 @@ class BaseStage(BrowserTest):
         self.assertIn("Left out: cut.png", page.get_by_label("What was found").inner_text())
         page.get_by_role("button", name="Cancel").click()
         self.assertEqual(len(self.bases()), 3)
-
-    @override_settings(STORE_ROOM="failing")
-    def test_a_store_room_that_fails_can_be_asked_again(self) -> None:
-        page = self.page
-        pk = WorkObject.objects.get(name="Gate hoist").pk
-        page.route(
-            "**/api/store-room?*",
-            lambda route: route.fulfill(
-                status=503,
-                content_type="application/json",
-                body=json.dumps({"message": "The store room does not answer."}),
-            ),
-        )
-        self.faults.clear()
-        self.open(f"/object/{pk}/base")
-        page.get_by_text("The store room does not answer.").wait_for()
-        page.unroute("**/api/store-room?*")
-        # The browser itself notes the refusal; that is not a fault of the page.
-        self.faults.clear()
-        with override_settings(STORE_ROOM=""):
-            page.get_by_role("button", name="Try again").click()
-            page.locator("[data-stock]").first.wait_for()
-        self.faults.clear()
-
-    def test_nothing_against_wcag(self) -> None:
-        page = self.page
-        self.enter()
-        source = (Path(settings.BASE_DIR) / "web" / "node_modules" / "axe-core" / "axe.min.js").read_text()
-        for tab in ("Material", "Placing", "Channels", "Flags"):
-            page.get_by_role("tab", name=tab).click()
-            self.settle(page)
-            page.evaluate(source)
-            found = page.evaluate(
-                "axe.run(document, { runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'] })"
-            )
-            self.assertEqual([(v["id"], v["nodes"][0]["html"][:160]) for v in found["violations"]], [], tab)

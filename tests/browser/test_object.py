@@ -7,11 +7,10 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from django.conf import settings
 
 from limus.formats.gltf_write import write_glb
 from limus.surface.turning import turned
-from server.projects.models import Intake, SceneVersion, WorkObject
+from server.projects.models import Intake, WorkObject
 from tests.browser.base import BrowserTest
 from tests.core import shapes
 
@@ -95,66 +94,6 @@ class Looking(ObjectTest):
         self.settle()
         self.assertEqual(part.get_attribute("aria-pressed"), "true")
         self.assertGreater(float((np.abs(self.picture() - plain).max(axis=2) > 10).mean()), 0.01)
-
-
-class Setting(ObjectTest):
-    def test_typed_dialled_and_measured_again(self) -> None:
-        page = self.page
-        self.stage()
-        self.good()
-        page.locator(".band [data-look=rain]").click()
-        page.get_by_test_id("view-label").get_by_text("Rain").wait_for()
-        self.settle()
-        before = self.picture()
-        self.tab_of("Setting")
-        field = page.locator("[data-field=wind_speed] input[type=text]")
-        field.fill("14")
-        field.press("Enter")
-        self.settle()
-        self.assertEqual(self.scene().setting.wind_speed, 14.0)
-        dial = page.get_by_role("slider", name="Wind from").last
-        dial.focus()
-        for _ in range(4):
-            page.keyboard.press("ArrowRight")
-        self.settle()
-        self.assertEqual(self.scene().setting.wind_from_deg, 260.0)
-        self.good()
-        self.assertGreater(float((np.abs(self.picture() - before).max(axis=2) > 10).mean()), 0.01)
-        # A number that may be left out: on, typed, off.
-        page.locator("[data-field=day] .p-toggleswitch").click()
-        self.settle()
-        self.assertEqual(self.scene().setting.day, 172)
-        page.locator("[data-field=day] .p-toggleswitch").click()
-        self.settle()
-        self.assertIsNone(self.scene().setting.day)
-        # Ground that hides or not changes what is hidden: measured again by itself.
-        page.locator("[data-field=ground_hides] .p-toggleswitch").click()
-        self.settle()
-        self.assertFalse(self.scene().setting.ground_hides)
-        self.good()
-        versions = SceneVersion.objects.count()
-        page.get_by_role("button", name="Undo", exact=True).click()
-        self.settle()
-        self.assertTrue(self.scene().setting.ground_hides)
-        self.assertEqual(SceneVersion.objects.count(), versions)
-
-    def test_a_new_layer_is_as_old_as_the_setting_says(self) -> None:
-        page = self.page
-        self.stage()
-        self.good()
-        self.tab_of("Setting")
-        field = page.locator("[data-field=years] input[type=text]")
-        field.fill("33")
-        field.press("Enter")
-        self.settle()
-        page.get_by_role("link", name="Weather").click()
-        page.get_by_test_id("view-label").get_by_text("today").wait_for()
-        self.settle()
-        page.keyboard.press("a")
-        page.locator("[data-effect=rust]").click()
-        page.locator("[data-layer=rust-2]").wait_for()
-        self.settle()
-        self.assertEqual(self.scene().layers[-1].effect.years, 33.0)
 
 
 class Bringing(ObjectTest):
@@ -314,27 +253,3 @@ class Fitness(ObjectTest):
         self.good()
         self.assertEqual(self.scene("flag").object.two_sided, ["plane"])
         self.assertEqual(page.locator("[data-finding=sheets]").count(), 0)
-
-    def test_nothing_scrolls_sideways_and_accessibility(self) -> None:
-        axe = (Path(settings.BASE_DIR) / "web" / "node_modules" / "axe-core" / "axe.min.js").read_text()
-        address = f"/object/{WorkObject.objects.get().pk}/object"
-
-        def faults(page: Any) -> list[str]:
-            page.evaluate(axe)
-            found = page.evaluate("axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']})")
-            return [f"{v['id']}: {v['nodes'][0]['html'][:160]}" for v in found["violations"]]
-
-        for width, height in ((1280, 800), (1100, 720)):
-            page = self.tab(width, height)
-            self.open(address, page=page)
-            self.assertLessEqual(page.evaluate("document.documentElement.scrollWidth"), width)
-        self.assertEqual(faults(page), [])
-        for tab in ("Setting", "Around it"):
-            page.get_by_role("tab", name=tab).click()
-            self.settle(page)
-            self.assertLessEqual(page.evaluate("document.documentElement.scrollWidth"), width)
-            self.assertEqual(faults(page), [], tab)
-        page.get_by_role("button", name="Replace…").click()
-        page.get_by_role("dialog").wait_for()
-        self.settle(page)
-        self.assertEqual(faults(page), [], "dialog")

@@ -55,37 +55,3 @@ class Weather(BrowserTest):
         for _ in range(5):
             page.keyboard.press("Control+z")
             self.settle()
-
-    def test_snapshots_bring_states_back(self) -> None:
-        page = self.page
-        self.open()
-        last = self.order()[-1]
-        page.get_by_test_id("snapshots").click()
-        page.get_by_label("Name of the snapshot").fill("Dusty")
-        page.get_by_role("button", name="Keep", exact=True).click()
-        self.settle()
-        self.assertEqual([s["name"] for s in self.saved()["snapshots"]], ["Dusty"])
-        page.locator(f"[data-layer={last}]").click()
-        page.locator("#layer-on").click()
-        self.settle()
-        self.assertEqual(page.locator("[data-snapshot=Dusty]").get_attribute("aria-pressed"), "false")
-        page.get_by_test_id("snapshots").click()
-        page.get_by_label("Name of the snapshot").fill("Clean")
-        page.keyboard.press("Enter")
-        self.settle()
-        page.locator("[data-snapshot=Dusty]").click()
-        self.settle()
-        layers = {one["id"]: one["on"] for one in self.saved()["layers"]}
-        self.assertTrue(layers[last])
-        page.locator("[data-snapshot=Clean]").click()
-        self.settle()
-        layers = {one["id"]: one["on"] for one in self.saved()["layers"]}
-        self.assertFalse(layers[last])
-        # One step back is one state back.
-        page.keyboard.press("Control+z")
-        self.settle()
-        self.assertTrue({one["id"]: one["on"] for one in self.saved()["layers"]}[last])
-        page.get_by_test_id("snapshots").click()
-        page.get_by_role("button", name="Remove Clean").click()
-        self.settle()
-        self.assertEqual([s["name"] for s in self.saved()["snapshots"]], ["Dusty"])

@@ -5,34 +5,50 @@ tools (Vitest).
 from __future__ import annotations
 
 import json
+import os
 import subprocess
 import tempfile
 from pathlib import Path
 from typing import Any, ClassVar
-from unittest import TestCase
+
+from django.contrib.staticfiles.testing import StaticLiveServerTestCase
+from django.core.management import call_command
+from django.test import override_settings
 
 WEB = Path(__file__).resolve().parents[2] / "web"
-FILES = sorted(path.name for path in (WEB / "tests").glob("*.test.ts"))
+FILES = sorted(path.relative_to(WEB / "tests").as_posix() for path in (WEB / "tests").rglob("*.test.ts"))
 
 
-class Page(TestCase):
-    """One method for each file; see ``_add``."""
+@override_settings(
+    DEMO_SIGN_IN=True,
+    READINGS_RESOLUTION=256,
+    JOBS_AT_ONCE=True,
+    ALLOWED_HOSTS=["localhost", "127.0.0.1"],
+    ROOT_URLCONF="tests.web.fresh",
+)
+class Page(StaticLiveServerTestCase):
+    """One method for each file; see ``_add``. Tests that mount a stage talk to this class's server."""
 
+    host = "127.0.0.1"
     _found: ClassVar[dict[str, Any]] = {}
     _said: ClassVar[str] = ""
 
     @classmethod
     def setUpClass(cls) -> None:
         super().setUpClass()
+        call_command("load_demo", verbosity=0, first=True)
         with tempfile.TemporaryDirectory() as folder:
             out = Path(folder) / "found.json"
             run = subprocess.run(
                 ["npx", "--no-install", "vitest", "run", "--reporter=json", f"--outputFile={out}"],
-                cwd=WEB, capture_output=True, text=True, check=False, timeout=600,
+                cwd=WEB, capture_output=True, text=True, check=False, timeout=900,
+                env={**os.environ, "LIMUS_SERVER": cls.live_server_url},
             )  # fmt: skip
             cls._said = f"{run.stdout}\n{run.stderr}"[-3000:]
             report = json.loads(out.read_text()) if out.exists() else {"testResults": []}
-        cls._found = {Path(entry["name"]).name: entry for entry in report["testResults"]}
+        cls._found = {
+            Path(entry["name"]).relative_to(WEB / "tests").as_posix(): entry for entry in report["testResults"]
+        }
 
     def of_file(self, name: str) -> None:
         """Every test of a file passed, and there was one."""
@@ -52,7 +68,7 @@ def _add(name: str) -> None:
     def test(self: Page) -> None:
         self.of_file(name)
 
-    setattr(Page, f"test_{name.removesuffix('.test.ts')}", test)
+    setattr(Page, f"test_{name.removesuffix('.test.ts').replace('/', '_')}", test)
 
 
 for _name in FILES:

@@ -1,4 +1,5 @@
 import { createRouter, createWebHistory } from 'vue-router'
+import { begun } from './rest'
 
 /** The address says which object is open and in which stage, so that a reload comes back to it. */
 export const router = createRouter({
@@ -29,3 +30,12 @@ export const router = createRouter({
     { path: '/:rest(.*)*', redirect: '/' },
   ],
 })
+
+/** The code of a stage comes when it is first opened: the page is not at rest before. */
+let over: (() => void) | undefined
+router.beforeEach(() => {
+  over?.()
+  over = begun('a stage')
+})
+router.afterEach(() => over?.())
+router.onError(() => over?.())

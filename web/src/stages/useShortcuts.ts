@@ -5,7 +5,8 @@ import { useWork } from '../stores/work'
 export function typing(event: KeyboardEvent): boolean {
   const target = event.target as HTMLElement
   return (
-    target.matches('input, textarea, select, [contenteditable]') ||
+    // A switch that was just pressed has the focus, and takes no letters.
+    target.matches('input:not([type=checkbox], [type=radio], [type=range]), textarea, select, [contenteditable]') ||
     !!target.closest('.p-dialog, .p-popover, .p-menu, .p-select-overlay')
   )
 }

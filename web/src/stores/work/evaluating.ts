@@ -18,6 +18,9 @@ interface Wanted {
   drag?: boolean
 }
 
+/** Requests of this page are numbered: the server answers the newest of a page. */
+let ticket = 0
+
 /** Asking for what the view shows: one request under way, one waiting; the newest wins. And what is looked at. */
 export function evaluating(s: State, w: Verbs) {
   const {
@@ -41,7 +44,6 @@ export function evaluating(s: State, w: Verbs) {
     focus,
     facts,
   } = s
-  let ticket = 0
   let underWay = false
   let waiting: Wanted | undefined
   /** What comes after what is under way when an object is opened: from coarse to sharp. */

@@ -1,0 +1,51 @@
+import { expect, test } from 'vitest'
+import { one, opened, screen, words, type Bench } from './bench'
+
+const setting = async (bench: Bench) => (await bench.saved()).setting as unknown as Record<string, number | null>
+const tab = (bench: Bench, name: string) => bench.click(screen.getByRole('tab', { name }))
+const switched = (bench: Bench, field: string) => bench.click(one('.p-toggleswitch input', bench.field(field)))
+
+test('the setting is typed and dialled, and what hangs on it is measured again', async () => {
+  const bench = await opened('object')
+  await tab(bench, 'Setting')
+  // One that nobody set before: there are no readings of it.
+  const wind = 14 + (bench.id % 40) / 10
+  await bench.type(one('[data-field=wind_speed] input[type=text]'), String(wind))
+  expect((await setting(bench)).wind_speed).toBe(wind)
+  expect(bench.heard.filter((h) => h.method === 'POST' && h.path.endsWith('/jobs'))).toHaveLength(1)
+  const dial = screen.getAllByRole('slider', { name: 'Wind from' }).at(-1)!
+  dial.focus()
+  const before = (await setting(bench)).wind_from_deg
+  await bench.press('{ArrowRight>4/}')
+  expect((await setting(bench)).wind_from_deg).toBe(before! + 20)
+  // A number that may be left out: on, and off.
+  await switched(bench, 'day')
+  expect((await setting(bench)).day).toBe(172)
+  await switched(bench, 'day')
+  expect((await setting(bench)).day).toBeNull()
+  await switched(bench, 'ground_hides')
+  expect((await setting(bench)).ground_hides).toBe(false)
+  expect(words(screen.getByTestId('quality'))).toContain('Good')
+  await bench.click(bench.button('Undo'))
+  expect((await setting(bench)).ground_hides).toBe(true)
+})
+
+test('a new layer is as old as the setting says', async () => {
+  const bench = await opened('object')
+  await tab(bench, 'Setting')
+  await bench.type(one('[data-field=years] input[type=text]'), '33')
+  await bench.click(screen.getByRole('link', { name: 'Weather' }))
+  await bench.press('a')
+  await bench.click(one('[data-effect=rust]'))
+  expect((await bench.kept('rust-2')).effect).toMatchObject({ years: 33 })
+})
+
+test('the export lists what the core writes', async () => {
+  const bench = await opened('export')
+  await screen.findByText('gate-hoist.glb')
+  await bench.click(bench.button('Maps'))
+  await screen.findByText('maps.json')
+  const files = [...document.querySelectorAll('aside li')].map(words)
+  expect(files.some((name) => name.startsWith('scene.json'))).toBe(true)
+  expect(files.some((name) => /_base-color\.png/.test(name))).toBe(true)
+})
