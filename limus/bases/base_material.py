@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any, ClassVar
 
 from limus.bases.ground import Ground, Skin
+from limus.bases.placing import Placing
 from limus.common.fields import Document, colour, number
 from limus.materials.substance import Substance
 
@@ -31,6 +32,20 @@ class BaseMaterial(Document):
     def lay(self, ground: Ground) -> Skin:
         """The base at the points of ``ground``."""
         raise NotImplementedError
+
+    @classmethod
+    def placed_by(cls) -> list[str]:
+        """Fields of its placing that mean something for it: what goes through the body is not laid from sides, only
+        pictures have a tile, and only pictures and what is laid in pieces can repeat.
+        """
+        idle = set() if cls.grained else {"grain"}
+        if cls.solid:
+            idle |= {"way", "size_cm", "broken", "turned", "scaled"}
+        elif cls.tile:
+            idle |= {"grain", "scale"}
+        else:
+            idle |= {"size_cm", "broken", "turned", "scaled", "grain"}
+        return [name for name in Placing.model_fields if name not in idle]
 
     @property
     def is_solid(self) -> bool:

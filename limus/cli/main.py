@@ -32,6 +32,7 @@ COMMANDS = {
     "base": "texture files recognised as a base, or the bases of the store room",
     "start": "a scene document that works, with sizes that fit the object",
     "edit": "one edit of a scene document: add, remove, move, set ...",
+    "catalogue": "effects, sources, readings, channels and bases with their fields, as JSON",
     "schema": "JSON Schema of the scene document",
 }
 

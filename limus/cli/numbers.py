@@ -3,43 +3,30 @@
 from __future__ import annotations
 
 import argparse
+from collections.abc import Callable
+from typing import TypeVar
+
+N = TypeVar("N", int, float)
 
 
-def resolution(text: str) -> int:
-    try:
-        value = int(text)
-    except ValueError:
-        value = 0
-    if not 16 <= value <= 8192:
-        raise argparse.ArgumentTypeError(f"'{text}' is not a resolution from 16 to 8192")
-    return value
+def _within(read: Callable[[str], N], low: float, high: float, what: str) -> Callable[[str], N]:
+    """A reader of numbers from ``low`` to ``high``; ``what`` says in a refusal what was wanted."""
+
+    def reader(text: str) -> N:
+        try:
+            value: N | None = read(text)
+        except ValueError:
+            value = None
+        # Not a number compares as false.
+        if value is None or not low <= value <= high:
+            raise argparse.ArgumentTypeError(f"'{text}' is not {what}")
+        return value
+
+    return reader
 
 
-def scale(text: str) -> float:
-    try:
-        value = float(text)
-    except ValueError:
-        value = -1.0
-    if not 1e-12 <= value <= 1e12:
-        raise argparse.ArgumentTypeError(f"'{text}' is not a number of metres above 0")
-    return value
-
-
-def millimetres(text: str) -> float:
-    try:
-        value = float(text)
-    except ValueError:
-        value = -1.0
-    if not 0 < value < 1e6:
-        raise argparse.ArgumentTypeError(f"'{text}' is not a length in mm above 0 and below 1000000")
-    return value
-
-
-def tile(text: str) -> float:
-    try:
-        value = float(text)
-    except ValueError:
-        value = -1.0
-    if not 0.01 <= value <= 100000:
-        raise argparse.ArgumentTypeError(f"'{text}' is not a width from 0.01 to 100000 cm")
-    return value
+resolution = _within(int, 16, 8192, "a resolution from 16 to 8192")
+scale = _within(float, 1e-12, 1e12, "a number of metres above 0")
+millimetres = _within(float, 1e-12, 999_999.999, "a length in mm above 0 and below 1000000")
+metres = _within(float, 1e-12, 1e6, "a size in metres above 0, up to 1000000")
+tile = _within(float, 0.01, 100_000, "a width from 0.01 to 100000 cm")

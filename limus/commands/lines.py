@@ -16,6 +16,23 @@ from limus.common.wording import one_of
 from limus.masks.recipe import SOURCES, Term
 
 
+def source_showing(reading: str) -> str:
+    """The kind of source that shows this reading best.
+
+    Raises
+    ------
+    InputError : none does.
+    """
+    kind = next((kind for kind, source in SOURCES.items() if source.reading == reading), "")
+    if not kind:
+        raise InputError(
+            f"'{reading}' is for looking only: no line of a recipe reads it",
+            where="reading",
+            remedy=one_of([s.reading for s in SOURCES.values() if s.reading], reading),
+        )
+    return kind
+
+
 def fresh_line(draft: Draft, kind: str, fields: dict[str, Any]) -> Json:
     """A new line with what its source does by default on this object, drawn by hand over the lines above it.
 
@@ -52,22 +69,27 @@ class _OfALine(_OfARecipe):
 
 
 class AddLine(_OfARecipe):
-    """A line with what its source does by default on this object."""
+    """A line with what its source does by default on this object, or one that shows a reading as it is looked at."""
 
     kind: Literal["add-line"] = "add-line"
     title: ClassVar[str] = "Add line"
     words: ClassVar[tuple[str, ...]] = ("place", "source")
-    source: str = Field(max_length=40, description="Kind of source")
+    source: str = Field("", max_length=40, description="Kind of source; empty where a reading is named")
+    reading: str = Field("", max_length=40, description="A reading: the source that shows it best is taken")
+    size_mm: float = Field(0.0, ge=0, le=1e6, allow_inf_nan=False, description="Radius or reach of that reading")
+    component: str = Field("", max_length=8, description="Component of that reading")
     fields: dict[str, Any] = Field(default_factory=dict, description="Settings of the source that differ from its own")
 
     def change(self, draft: Draft) -> str:
         """Make it."""
         terms = draft.recipe(self.place)["terms"]
-        line = fresh_line(draft, self.source, {})
+        kind = source_showing(self.reading) if self.reading else self.source
+        line = fresh_line(draft, kind, {})
         if "seed" in line["source"]:
             # Two noises in one recipe are two.
             line["source"]["seed"] = len(terms) + 1
-        line["source"] |= self.fields
+        shown = SOURCES[kind].shown_by(self.size_mm, self.component) if self.reading else {}
+        line["source"] |= shown | self.fields
         terms.append(line)
         draft.made["line"] = len(terms) - 1
         return "Add line"

@@ -21,6 +21,8 @@ from limus.surface.mesh import Mesh
 logging.getLogger("trimesh").setLevel(logging.CRITICAL)
 #: Every suffix that intake takes.
 SUFFIXES = (*OBJECTS, ".zip")
+#: Of files that an object file names and that come beside it.
+COMPANIONS = (".bin", ".mtl", ".png", ".jpg", ".jpeg", ".webp", ".tga", ".bmp", ".tif", ".tiff")
 #: Formats whose unit is the metre by their standard.
 METRES = (".glb", ".gltf")
 

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 
-from limus.common.colour import to_linear
+from limus.common.colour import to_linear, to_srgb
 from limus.common.parallel import for_ranges, kernel
 from limus.formats.picture_read import ReadPicture
+from limus.formats.png import png_bytes, quantise
 
 
 @kernel
@@ -91,3 +92,12 @@ def resized(planes: np.ndarray, height: int, width: int) -> np.ndarray:
     h, w = planes.shape[:2]
     rows = planes[y0 % h] * (1 - fy) + planes[(y0 + 1) % h] * fy
     return np.asarray(rows[:, x0 % w] * (1 - fx) + rows[:, (x0 + 1) % w] * fx, np.float32)
+
+
+def shown_png(picture: ReadPicture, most: int = 1000) -> bytes:
+    """PNG of a picture as a screen shows it, reduced by powers of two while more than ``most`` pixels across are left;
+    grey for one component, light as sRGB.
+    """
+    small = level_of(picture, reduction(max(picture.pixels.shape[:2]), most))
+    three = small[:, :, :3] if small.shape[2] >= 3 else np.repeat(small[:, :, :1], 3, axis=2)
+    return png_bytes(quantise(to_srgb(three) if picture.kind == "EXR" else np.clip(three, 0, 1)))

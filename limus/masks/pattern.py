@@ -33,6 +33,7 @@ class Pattern(Source):
     """A source made from a seed, at points in space."""
 
     group: ClassVar[str] = "Patterns"
+    joint: ClassVar[str] = "broken up by"
     #: Name of the field that holds its size, and the share of it that must be seen.
     grain: ClassVar[tuple[str, float]] = ("size_mm", 1.0)
 

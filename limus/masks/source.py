@@ -81,10 +81,19 @@ class Source(Document):
     #: The reading it shows best, and the field that takes its radius or reach: for dragging a reading into a recipe.
     reading: ClassVar[str] = ""
     reading_size: ClassVar[str] = ""
+    #: Words before its sentence where it is multiplied with the lines above it.
+    joint: ClassVar[str] = ""
     #: The field that names another layer, or one of its coats ("paint/primer"), if it has one.
     names_layer: ClassVar[str] = ""
     #: It can be laid over the lines above it (see ``shown_over``).
     over: ClassVar[bool] = False
+
+    @classmethod
+    def shown_by(cls, size_mm: float, component: str) -> dict[str, Any]:
+        """Settings with which it shows its reading as it is looked at: of this radius or reach in mm (0 none), this
+        component ("" none).
+        """
+        return {cls.reading_size: size_mm} if cls.reading_size and size_mm else {}
 
     @property
     def layer_named(self) -> str:

@@ -15,7 +15,7 @@ from server.jobs.models import Job
 from server.projects import storage
 from server.projects.gate import gate
 from server.projects.models import WorkObject
-from server.projects.portrait import portrait, portrait_before
+from server.projects.portrait import portrait_before, portrait_of
 from server.projects.workshop import facts_of, session_of
 
 router = Router()
@@ -128,7 +128,7 @@ def neighbour(request: HttpRequest, object_id: int, name: str) -> HttpResponse:
 def get_portrait(request: HttpRequest, object_id: int) -> HttpResponse:
     """How it looks today, for the start page; the address carries the version."""
     item = object_of(request, object_id)
-    data = portrait(item)
+    data = portrait_of(item)
     if data is None:
         # Nothing yet is no fault: it comes once somebody opened the object.
         return HttpResponse(status=204)

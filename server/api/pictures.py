@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-import numpy as np
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from ninja import Query, Router
 from pydantic import BaseModel, ConfigDict
 
-from limus.common.colour import to_srgb
 from limus.formats.picture_read import read_picture
-from limus.formats.png import png_bytes, quantise
-from limus.map_sets.picture_level import level_of, reduction
+from limus.map_sets.picture_level import shown_png
 from limus.masks.hand.stroke import Stroke
 from server.api.answers import Problem, body_pieces, object_of, project_of
 from server.projects import storage
@@ -60,11 +57,7 @@ def shown_picture(request: HttpRequest, project_id: int, file: str = Query(max_l
     """A picture of the project as a browser can show it, no larger than a screen needs."""
     row = get_object_or_404(SourceFile, project=project_of(request, project_id), path=file)
     picture = read_picture(find(row.path), row.name)
-    times = reduction(max(picture.pixels.shape[:2]), 1000)
-    small = level_of(picture, times)
-    three = small[:, :, :3] if small.shape[2] >= 3 else np.repeat(small[:, :, :1], 3, axis=2)
-    shown = to_srgb(three) if picture.kind == "EXR" else np.clip(three, 0, 1)
-    response = HttpResponse(png_bytes(quantise(shown)), content_type="image/png")
+    response = HttpResponse(shown_png(picture), content_type="image/png")
     response["Cache-Control"] = "private, max-age=3600"
     return response
 

@@ -21,7 +21,7 @@ from limus.document.replacement import compare, with_parts_renamed
 from limus.document.scene import Scene
 from limus.formats.bundle import Limits, object_in, unpack_all
 from limus.formats.peek import claimed_triangles
-from limus.formats.read import METRES, SUFFIXES, format_of, read_object, usual_up
+from limus.formats.read import COMPANIONS, METRES, SUFFIXES, format_of, read_object, usual_up
 from limus.intake.inspection import inspection
 from limus.intake.object_file import ObjectFile, Twin
 from limus.readings.setting import Setting
@@ -34,8 +34,6 @@ from server.projects.models import Intake, Project, SourceFile, StaleEdit, WorkO
 
 #: What is on its way ends in this.
 PART = ".part"
-#: Suffixes of files that belong to an object.
-COMPANIONS = (".bin", ".mtl", ".png", ".jpg", ".jpeg", ".webp", ".tga", ".bmp", ".tif", ".tiff")
 #: Bytes of the name of a file: 255 on most file systems, with room for what is put before and behind it.
 MOST_NAME = 180
 

@@ -1,4 +1,4 @@
-"""The picture of an object on the start page: how its surface looks today."""
+"""Pictures of objects on the start page: kept for each version, and from before an upgrade."""
 
 from __future__ import annotations
 
@@ -8,15 +8,10 @@ from django.conf import settings
 
 from limus.common.hashing import key_of
 from limus.formats.files import write_whole
-from limus.formats.png import png_bytes
-from limus.review.moment import moment_picture
-from limus.review.picture import Picture
+from limus.review.portrait import portrait
 from server.projects.gate import gate
 from server.projects.models import CURRENT, WorkObject
 from server.projects.workshop import session_of
-
-#: Pixels of the picture, and texels along a side that it is made from: enough for its size, and a matter of moments.
-WIDTH, HEIGHT, TEXELS = 480, 320, 512
 
 
 def _folder() -> Path:
@@ -36,7 +31,7 @@ def portrait_before(item: WorkObject) -> bytes | None:
         return None
 
 
-def portrait(item: WorkObject) -> bytes | None:
+def portrait_of(item: WorkObject) -> bytes | None:
     """PNG of the surface at the version shown now, made once for each version; None without UVs or readings.
 
     Raises
@@ -51,19 +46,9 @@ def portrait(item: WorkObject) -> bytes | None:
     session = session_of(item.scene())
     # Nobody waits for it as for an answer to an edit.
     with gate.turn(4096, lambda: False):
-        mesh = session.mesh
-        if mesh.uv is None:
-            return None
-        readings = session.readings()
-        if readings is None:
-            # Looking at a list measures nothing: the picture comes once somebody has opened the object.
-            return None
-        chronicle = session.chronicle(readings.measured, TEXELS, weather=session.scene.asks_for_weather)
-        pile = chronicle.as_made(session.scene)
-        for chapter in chronicle.playing(session.scene):
-            pile = chapter.pile
-        picture = Picture.of(chronicle.texels, WIDTH, HEIGHT, zoom=1.04, supersample=2)
-        data = png_bytes(moment_picture(pile, picture, chronicle.occlusion()))
+        data = portrait(session)
+    if data is None:
+        return None
     before = portrait_before(item)
     if before is None and item.looks_changed():
         # The newest one that was made with earlier editions: what finished work looked like.

@@ -45,7 +45,7 @@ class BrowserTest(StaticLiveServerTestCase):
     host = "127.0.0.1"
     page: Page
     #: Resolution of the view at rest; small, but for the test that watches it sharpen.
-    at_rest = 512
+    at_rest = 256
     #: Whether the first object of the demo will do.
     first_only = True
     #: The hoist's own story, or one of five layers.

@@ -100,7 +100,7 @@ class Objects(BrowserTest):
             page.locator(".crumbs", has_text="ball").wait_for()
         self.assertIn("/object", page.url)
         page.get_by_role("link", name="Weather").click()
-        page.get_by_test_id("view-label").get_by_text("512").wait_for()
+        page.get_by_test_id("view-label").get_by_text(str(self.at_rest)).wait_for()
         page.get_by_text("Nothing has happened to it yet").wait_for()
         for effect in ("paint", "chipping", "rust"):
             # Keys typed while a dialog fades out still belong to it.

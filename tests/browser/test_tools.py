@@ -76,7 +76,7 @@ class View(BrowserTest):
         surround = self.page.evaluate("getComputedStyle(document.querySelector('section.view')).backgroundColor")
         self.page.get_by_role("button", name="Dim colours").click()
         self.page.reload()
-        self.page.get_by_test_id("view-label").get_by_text("512").wait_for()
+        self.page.get_by_test_id("view-label").get_by_text(str(self.at_rest)).wait_for()
         dim = self.page.evaluate("getComputedStyle(document.querySelector('.sheet')).backgroundColor")
         self.assertNotEqual(light, dim)
         # The surround of the picture is the same true grey in both.

@@ -29,6 +29,7 @@ ORDER = [
     "review",
     "looks",
     "targets",
+    "catalogue",
     "cli",
 ]
 

@@ -100,6 +100,27 @@ class StoreRoom(TestCase):
             self.assertLess(float(np.ptp(skin.relief)), 0.08 * stock.shown_mm + 2, name)
             self.assertEqual(Scene(object=ObjectFile(file="a.glb"), bases=[choice]).bases[0], choice)
 
+    def test_what_is_not_offered_of_its_placing_changes_nothing(self) -> None:
+        other = {
+            "way": "box", "size_cm": 37.0, "scale": 1.7, "turn_deg": 31.0, "across_cm": 3.0, "up_cm": 3.0,
+            "scatter": "none", "grain": "x", "broken": True, "turned": False, "scaled": False,
+        }  # fmt: skip
+        self.assertEqual(set(other), set(Placing.model_fields))
+        for name, stock in STOCK.items():
+            offered = MATERIALS[stock.kind].placed_by()
+            site = wall(stock.shown_mm, 60)
+            plain = laid(from_stock(name), site, 3)
+            for field in set(other) - set(offered):
+                with self.subTest(name, field=field):
+                    changed = laid(from_stock(name, placing={field: other[field]}), site, 3)
+                    np.testing.assert_array_equal(colour_of(changed), colour_of(plain))
+                    np.testing.assert_array_equal(changed.relief, plain.relief)
+            self.assertIn("scale", offered)
+        self.assertEqual(
+            {k for k, m in MATERIALS.items() if "grain" in m.placed_by()}, {"timber", "slate", "sheet_metal"}
+        )
+        self.assertIn("size_cm", MATERIALS["map_set"].placed_by())
+
     def test_finer_texels_show_more_and_not_something_else(self) -> None:
         # The mean of a base does not hang on the resolution: the same square, looked at coarsely and finely.
         for name, stock in STOCK.items():

@@ -12,14 +12,18 @@ import sys
 import tempfile
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 from unittest import TestCase, mock
 
 import numpy as np
 import trimesh
 from PIL import Image
 
+from limus.catalogue.catalogue import catalogue_for
 from limus.cli.main import main
+from limus.common.object_size import ObjectSize
 from limus.document.scene import Layer, ObjectFile, Scene
+from limus.effects.catalogue import EFFECTS
 from limus.effects.chipping import Chipping
 from limus.effects.paint import Paint
 from limus.effects.rust import Rust
@@ -381,6 +385,20 @@ class CommandLine(TestCase):
     def test_schema(self) -> None:
         code, out, _ = self.run_("schema")
         self.assertEqual((code, json.loads(out)["title"]), (0, "Scene"))
+
+    def test_catalogue(self) -> None:
+        """The same on the command line as over the server, with defaults that grow with the object."""
+        code, out, _ = self.run_("catalogue", "--size", 20)
+        large = json.loads(out)
+        self.assertEqual((code, {entry["kind"] for entry in large["effects"]}), (0, set(EFFECTS)))
+        self.assertEqual(large, json.loads(catalogue_for(ObjectSize(20)).model_dump_json(by_alias=True)))
+        small = json.loads(self.run_("catalogue", "--size", 0.05)[1])
+
+        def size(found: dict[str, Any]) -> float:
+            return next(e["defaults"]["size_mm"] for e in found["effects"] if e["kind"] == "chipping")  # type: ignore[no-any-return]
+
+        self.assertGreater(size(large), 20 * size(small))
+        self.assertIn("--size", self.refused("catalogue", "--size", "nan"))
 
     def test_bad_input_is_one_line_and_exit_2(self) -> None:
         bad = self.folder / "bad.glb"

@@ -25,6 +25,7 @@ from limus.document.difference import applied, difference
 from limus.document.scene import Scene, scene_from
 from limus.effects.catalogue import EFFECTS
 from limus.masks.recipe import SOURCES, Term
+from limus.readings.catalogue import READINGS
 
 KINDS = ("paint", "chipping", "rust", "dust", "wetness")
 
@@ -294,6 +295,29 @@ class Lines(CommandTest):
                 self.assertEqual((done.made["line"], line["source"]["kind"]), (before, kind))
                 self.assertEqual((line["low"], line["high"]), source.suggest)
                 self.assertEqual(line["combine"], "over" if source.over else "multiply")
+
+    def test_a_reading_becomes_the_line_that_shows_it(self) -> None:
+        """With the radius, reach or component that is looked at; the page knows no source by its name."""
+        wanted = [
+            ("curvature", {"size_mm": 12.5}, "edges", {"radius_mm": 12.5}),
+            ("occlusion", {"size_mm": 73.0}, "sheltered", {"reach_mm": 73.0}),
+            ("proximity", {"size_mm": 250.0}, "proximity", {"reach_cm": 25.0}),
+            ("vertex_colour", {"component": "B"}, "vertex_colour", {"channel": "B"}),
+            ("slope", {}, "slope", {}),
+        ]
+        for reading, looked, kind, fields in wanted:
+            with self.subTest(reading):
+                self.do("add-line", place="layers[dust]", reading=reading, **looked)
+                source = self.layer("dust")["where"]["terms"][-1]["source"]
+                self.assertEqual({k: source[k] for k in ("kind", *fields)}, {"kind": kind, **fields})
+        # Every reading that can be looked through is shown by one source at most.
+        shown = [source.reading for source in SOURCES.values() if source.reading]
+        self.assertEqual(len(shown), len(set(shown)))
+        self.assertLessEqual(set(shown), set(READINGS))
+        refused = self.refused("add-line", place="layers[dust]", reading="island")
+        self.assertIn("for looking only", refused.problem)
+        refused = self.refused("add-line", place="layers[dust]", reading="curvature", size_mm=9e6)
+        self.assertIn("size_mm", refused.where)
 
     def test_its_shaping_suits_the_object_as_its_controls_do(self) -> None:
         self.do("add-line", place="layers[dust]", source="noise")

@@ -10,11 +10,12 @@ from django.test import override_settings
 from PIL import Image
 
 from limus.formats.gltf_write import glb_bytes
+from limus.review.portrait import HEIGHT, WIDTH
 from server.jobs.lanes import LONG, SHORT, lane_of, waits_for
 from server.jobs.models import Job
 from server.projects.intake import take_in
 from server.projects.models import Intake
-from server.projects.portrait import HEIGHT, WIDTH, portrait
+from server.projects.portrait import portrait_of
 from server.projects.workshop import session_of
 from server.work import runner
 from tests.core import shapes
@@ -107,12 +108,12 @@ class StartPage(ServerTest):
         from unittest import mock
 
         with mock.patch("server.projects.portrait.moment_picture", side_effect=AssertionError("again")):
-            self.assertEqual(portrait(item), today.content)
+            self.assertEqual(portrait_of(item), today.content)
         # Another edit, another picture.
         document = dict(item.head.document, layers=[])  # type: ignore[union-attr]
         self.call("put", f"/objects/{item.pk}/scene", {"base": item.head_id, "document": document})
         item.refresh_from_db()
-        after = np.asarray(Image.open(io.BytesIO(portrait(item) or b"")))
+        after = np.asarray(Image.open(io.BytesIO(portrait_of(item) or b"")))
         self.assertGreater(float(np.abs(after.astype(int) - np.asarray(image)).mean()), 1.0)
 
     def test_nobody_sees_the_picture_of_somebody_else(self) -> None:

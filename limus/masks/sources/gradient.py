@@ -18,6 +18,7 @@ class Gradient(Directed, Source):
     order: ClassVar[int] = 36
     title: ClassVar[str] = "Gradient"
     group: ClassVar[str] = "Patterns"
+    joint: ClassVar[str] = "broken up by"
     sentence: ClassVar[str] = "a {shape} gradient"
 
     shape: Literal["straight", "round", "around"] = choice(

@@ -24,6 +24,7 @@ class PictureSource(Directed, Source):
     order: ClassVar[int] = 38
     title: ClassVar[str] = "Picture"
     group: ClassVar[str] = "Patterns"
+    joint: ClassVar[str] = "broken up by"
     sentence: ClassVar[str] = "by the picture {file}"
 
     file: FileName = Field(

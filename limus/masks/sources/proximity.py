@@ -57,6 +57,11 @@ class ProximitySource(Source):
     )
     seed: int = seed_field()
 
+    @classmethod
+    def shown_by(cls, size_mm: float, component: str) -> dict[str, Any]:
+        """The distance of the reading."""
+        return {"reach_cm": size_mm / 10} if size_mm else {}
+
     @model_validator(mode="before")
     @classmethod
     def _in_mm(cls, given: Any) -> Any:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from typing import Any, ClassVar, Literal
 
 import numpy as np
 
@@ -32,6 +32,11 @@ class VertexColourSource(Source):
         "As it runs from vertex to vertex, with a hard border in the middle, or softened further",
         plain="runs evenly", hard="hard border", blurred="blurred",
     )  # fmt: skip
+
+    @classmethod
+    def shown_by(cls, size_mm: float, component: str) -> dict[str, Any]:
+        """The channel that is looked at."""
+        return {"channel": component} if component else {}
 
     def value(self, scope: Scope) -> np.ndarray:
         """(n,) float32."""

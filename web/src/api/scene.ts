@@ -62,8 +62,8 @@ export type Scene = Omit<
 export type Sent = S['Scene']
 export type SentStroke = S['Stroke']
 
-export type Entry = S['FieldsOut']
-export type Catalogue = S['CatalogueOut']
+export type Entry = S['KindEntry']
+export type Catalogue = S['Catalogue']
 export type Evaluation = S['Answer']
 export type Look = S['Look']
 export type LookOut = S['LookAnswer']
@@ -81,7 +81,7 @@ export type Shelf = S['ShelfOut']
 export type Recognised = Omit<S['RecognisedOut'], 'base'> & { base: unknown }
 export type ShelvedTreatment = S['TreatmentOut']
 export type BaseSaid = S['BaseAnswer']
-export type ChannelFact = S['ChannelOut']
+export type ChannelFact = S['ChannelEntry']
 
 /** What the catalogue says of one field. */
 export interface FieldSchema {

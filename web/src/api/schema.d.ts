@@ -33,7 +33,8 @@ export interface paths {
     }
     /**
      * Catalogue
-     * @description Effects, sources, readings and channels with the schemas of their fields; defaults and soft ranges suit an object of ``size_m``.
+     * @description Effects, sources, readings and channels with the schemas of their fields; defaults and soft ranges suit an
+     *     object of ``size_m``.
      */
     get: operations['server_api_catalogue_catalogue']
     put?: never
@@ -78,7 +79,8 @@ export interface paths {
     get?: never
     /**
      * Add Object
-     * @description Bring in one file at once (the raw bytes as the body), with the size and axis that are suggested for it; for scripts.
+     * @description Bring in one file at once (the raw bytes as the body), with the size and axis that are suggested for it; for
+     *     scripts.
      *
      *     The interface uses intakes, which show what was found first.
      */
@@ -333,7 +335,8 @@ export interface paths {
     put?: never
     /**
      * Edit
-     * @description Make an edit, by the name of a command and its arguments; answered by what is different. 409 when the scene was changed elsewhere since ``base``.
+     * @description Make an edit, by the name of a command and its arguments; answered by what is different. 409 when the scene was
+     *     changed elsewhere since ``base``.
      */
     post: operations['server_api_history_edit']
     delete?: never
@@ -671,7 +674,8 @@ export interface paths {
     }
     /**
      * Get Last View
-     * @description How it looked when it was last at rest in this version, or nothing where it was not; nothing is evaluated or prepared for it.
+     * @description How it looked when it was last at rest in this version, or nothing where it was not; nothing is evaluated or
+     *     prepared for it.
      */
     get: operations['server_api_evaluation_get_last_view']
     put?: never
@@ -693,7 +697,8 @@ export interface paths {
     put?: never
     /**
      * Look At
-     * @description The object as made, a reading, or its UVs, without playing the chronicle. Works before anything was measured, as far as it can.
+     * @description The object as made, a reading, or its UVs, without playing the chronicle. Works before anything was measured,
+     *     as far as it can.
      */
     post: operations['server_api_evaluation_look_at']
     delete?: never
@@ -821,19 +826,19 @@ export interface components {
       demo: boolean
     }
     /**
-     * CatalogueOut
+     * Catalogue
      * @description Everything the interface draws its controls from.
      */
-    CatalogueOut: {
+    Catalogue: {
       /** Effects */
-      effects: components['schemas']['FieldsOut'][]
+      effects: components['schemas']['KindEntry'][]
       /**
        * Effect Groups
        * @description Groups of effects, in the order of the picker
        */
       effect_groups: string[]
       /** Sources */
-      sources: components['schemas']['FieldsOut'][]
+      sources: components['schemas']['KindEntry'][]
       /** Term */
       term: {
         [key: string]: unknown
@@ -847,7 +852,7 @@ export interface components {
         [key: string]: unknown
       }
       /** Readings */
-      readings: components['schemas']['ReadingOut'][]
+      readings: components['schemas']['ReadingEntry'][]
       /** Uv Looks */
       uv_looks: {
         [key: string]: [string, string]
@@ -873,7 +878,7 @@ export interface components {
        * Materials
        * @description Kinds of base materials
        */
-      materials: components['schemas']['FieldsOut'][]
+      materials: components['schemas']['KindEntry'][]
       /**
        * Base
        * @description Fields of an entry of the scene's bases
@@ -897,9 +902,9 @@ export interface components {
        * Roles
        * @description What a texture file can be
        */
-      roles: components['schemas']['RoleOut'][]
+      roles: components['schemas']['RoleEntry'][]
       /** Channel List */
-      channel_list: components['schemas']['ChannelOut'][]
+      channel_list: components['schemas']['ChannelEntry'][]
       /**
        * Albedos
        * @description Published albedos, low and high
@@ -917,7 +922,7 @@ export interface components {
         [key: string]: string
       }
       /** Targets */
-      targets: components['schemas']['TargetOut'][]
+      targets: components['schemas']['TargetEntry'][]
       /**
        * Commands
        * @description Edits by name, and what each does in words
@@ -932,10 +937,10 @@ export interface components {
       blends: string[]
     }
     /**
-     * ChannelOut
+     * ChannelEntry
      * @description A channel of the registry.
      */
-    ChannelOut: {
+    ChannelEntry: {
       /** Name */
       name: string
       /** Title */
@@ -976,10 +981,10 @@ export interface components {
       full: number
     }
     /**
-     * FieldsOut
+     * KindEntry
      * @description An effect or a source: its words, and the JSON Schema of its fields.
      */
-    FieldsOut: {
+    KindEntry: {
       /** Kind */
       kind: string
       /** Title */
@@ -1025,12 +1030,6 @@ export interface components {
        */
       reading: string
       /**
-       * Reading Size
-       * @description Its field that takes the radius or reach of that reading
-       * @default
-       */
-      reading_size: string
-      /**
        * Needs
        * @description What it looks at besides the surface itself
        */
@@ -1053,6 +1052,17 @@ export interface components {
        * @default false
        */
       over: boolean
+      /**
+       * Joint
+       * @description Words before its sentence where it is multiplied with the lines above it
+       * @default
+       */
+      joint: string
+      /**
+       * Placed By
+       * @description Fields of the placing that mean something for it
+       */
+      placed_by?: string[]
       /**
        * Low
        * @default 0
@@ -1077,10 +1087,10 @@ export interface components {
       }
     }
     /**
-     * ReadingOut
+     * ReadingEntry
      * @description A reading that can be looked through.
      */
-    ReadingOut: {
+    ReadingEntry: {
       /** Kind */
       kind: string
       /** Title */
@@ -1097,10 +1107,10 @@ export interface components {
       components?: string[]
     }
     /**
-     * RoleOut
+     * RoleEntry
      * @description A role of texture files.
      */
-    RoleOut: {
+    RoleEntry: {
       /** Name */
       name: string
       /** Title */
@@ -1111,10 +1121,10 @@ export interface components {
       channel: string
     }
     /**
-     * TargetOut
+     * TargetEntry
      * @description A target of delivery, and what may be asked of it.
      */
-    TargetOut: {
+    TargetEntry: {
       /** Kind */
       kind: string
       /** Title */
@@ -1365,7 +1375,8 @@ export interface components {
     }
     /**
      * Finding
-     * @description ``what`` is wrong in one sentence, ``why`` it matters, ``mend`` what to do; ``action`` names a step that can be taken here.
+     * @description ``what`` is wrong in one sentence, ``why`` it matters, ``mend`` what to do; ``action`` names a step that can be
+     *     taken here.
      */
     Finding: {
       /** Key */
@@ -1442,7 +1453,8 @@ export interface components {
     }
     /**
      * MeshHealth
-     * @description Counts over the whole mesh: edges with one face, edges with more than two, triangles cut by others (of those looked at); parts that need a look.
+     * @description Counts over the whole mesh: edges with one face, edges with more than two, triangles cut by others (of those
+     *     looked at); parts that need a look.
      */
     MeshHealth: {
       /**
@@ -1516,11 +1528,15 @@ export interface components {
      * UvHealth
      * @description Figures over the whole object; shares are 0..1 of the real surface unless said otherwise.
      *
-     *     ``overlapping``: share of used texture space that more than one triangle claims. ``outside``: surface whose UVs leave 0..1.
-     *     ``flipped``: surface with mirrored UVs. ``zero_area``: triangles without UV area. ``stretch``: area-weighted mean ratio of the
-     *     longer to the shorter texel side. ``density``: texels per metre at 1024 (area-weighted median), with its 5 % and 95 % points.
-     *     ``island_low``, ``island_high``: density of the coarsest and the finest island (those below a thousandth of the surface left out).
-     *     ``gap``: texels between the two islands that lie closest at 1024 (0: they touch; None: one island only). ``close``: pairs of
+     *     ``overlapping``: share of used texture space that more than one triangle claims. ``outside``: surface whose UVs
+     *     leave 0..1.
+     *     ``flipped``: surface with mirrored UVs. ``zero_area``: triangles without UV area. ``stretch``: area-weighted mean
+     *     ratio of the longer to the shorter texel side. ``density``: texels per metre at 1024 (area-weighted median), with
+     *     its 5 % and 95 % points.
+     *     ``island_low``, ``island_high``: density of the coarsest and the finest island (those below a thousandth of the
+     *     surface left out).
+     *     ``gap``: texels between the two islands that lie closest at 1024 (0: they touch; None: one island only).
+     *     ``close``: pairs of
      *     islands less than two texels apart. ``missing``: names of parts without UVs.
      */
     UvHealth: {
@@ -1733,7 +1749,8 @@ export interface components {
     }
     /**
      * Algae
-     * @description A green film on what stays damp and shaded: the sides away from the sun, the foot, below run-off and in corners; more on rough and porous grounds.
+     * @description A green film on what stays damp and shaded: the sides away from the sun, the foot, below run-off and in
+     *     corners; more on rough and porous grounds.
      */
     Algae: {
       /**
@@ -1801,7 +1818,8 @@ export interface components {
      * BaseChoice
      * @description A base material on some parts (no names: on every part that no later entry takes).
      *
-     *     ``material`` may be given as a name of the store room. With ``where`` it lies over the bases before it, as far as that mask goes.
+     *     ``material`` may be given as a name of the store room. With ``where`` it lies over the bases before it, as far as
+     *     that mask goes.
      */
     BaseChoice: {
       /**
@@ -2144,7 +2162,8 @@ export interface components {
     }
     /**
      * CastMetal
-     * @description The skin of the mould: fine grain, lumps, pits where sand or gas was; smoother and lighter where it was handled.
+     * @description The skin of the mould: fine grain, lumps, pits where sand or gas was; smoother and lighter where it was
+     *     handled.
      */
     CastMetal: {
       /**
@@ -2278,9 +2297,10 @@ export interface components {
      * Chipping
      * @description Paint broken away: the topcoat over the whole chip, deeper coats where they break as well, down to the bare base.
      *
-     *     Paint breaks in pieces, so the potential is even within each piece of three sizes (see ``patterns.fractures``): outlines run straight
-     *     along pieces, with facets, tongues and slivers. The level above which it breaks follows from the wanted coverage of the painted area.
-     *     Coats break at their interfaces, each along pieces of its own: one chip stops at the primer, the next goes down to the iron.
+     *     Paint breaks in pieces, so the potential is even within each piece of three sizes (see ``patterns.fractures``):
+     *     outlines run straight along pieces, with facets, tongues and slivers. The level above which it breaks follows from
+     *     the wanted coverage of the painted area. Coats break at their interfaces, each along pieces of its own: one chip
+     *     stops at the primer, the next goes down to the iron.
      */
     Chipping: {
       /**
@@ -2423,8 +2443,9 @@ export interface components {
      * CrackLayer
      * @description Cracks: of shrinkage, of stress, of a glaze or a paint, and splits along the grain.
      *
-     *     They are cuts through the body and not a picture, so they go round edges and stay sharp from near; each piece cracks by itself and no crack crosses a
-     *     joint. Old cracks are wide and young ones narrow and end at the old ones. Dirt gathers in them, and later layers know where they are.
+     *     They are cuts through the body and not a picture, so they go round edges and stay sharp from near; each piece cracks
+     *     by itself and no crack crosses a joint. Old cracks are wide and young ones narrow and end at the old ones. Dirt
+     *     gathers in them, and later layers know where they are.
      */
     CrackLayer: {
       /**
@@ -2638,10 +2659,11 @@ export interface components {
     }
     /**
      * Decal
-     * @description A picture or letters thrown on the surface through a box: a sign, a label, or letters sprayed with a cut-out sheet.
+     * @description A picture or letters thrown on the surface through a box: a sign, a label, or letters sprayed with a cut-out
+     *     sheet.
      *
-     *     What comes later ages it like everything else. Its place is kept in metres in the axes of the object's file, so it stays where it is when the object
-     *     is stood up another way.
+     *     What comes later ages it like everything else. Its place is kept in metres in the axes of the object's file, so it
+     *     stays where it is when the object is stood up another way.
      */
     Decal: {
       /**
@@ -2846,8 +2868,8 @@ export interface components {
      * Dust
      * @description Fine dust that settles from the air.
      *
-     *     The flux on a slope goes with the cosine of the slope (Hinds, Aerosol Technology), which the effect applies itself; the recipe
-     *     says where it is sheltered, blown off or rubbed away. It lies in grains and clumps, not as a veil.
+     *     The flux on a slope goes with the cosine of the slope (Hinds, Aerosol Technology), which the effect applies itself;
+     *     the recipe says where it is sheltered, blown off or rubbed away. It lies in grains and clumps, not as a veil.
      */
     Dust: {
       /**
@@ -2943,7 +2965,8 @@ export interface components {
     }
     /**
      * Enamel
-     * @description Glass burnt onto metal: a gentle orange peel, pinholes, specks that fell into the kiln, rims where it drew back.
+     * @description Glass burnt onto metal: a gentle orange peel, pinholes, specks that fell into the kiln, rims where it drew
+     *     back.
      */
     Enamel: {
       /**
@@ -2996,7 +3019,8 @@ export interface components {
     }
     /**
      * Episode
-     * @description Layers under one bracket: a winter, a repaint, ten years of use. Its place multiplies into theirs, its strength as well.
+     * @description Layers under one bracket: a winter, a repaint, ten years of use. Its place multiplies into theirs, its strength
+     *     as well.
      */
     Episode: {
       /**
@@ -3061,7 +3085,8 @@ export interface components {
     }
     /**
      * Fading
-     * @description Sun and years: colours bleach, the binder of paint goes and leaves chalk that rain takes down, clear and white coats yellow in the shade.
+     * @description Sun and years: colours bleach, the binder of paint goes and leaves chalk that rain takes down, clear and white
+     *     coats yellow in the shade.
      */
     Fading: {
       /**
@@ -3212,7 +3237,8 @@ export interface components {
     }
     /**
      * Frost
-     * @description Hoar frost: crystals on what loses its warmth to the open sky first: edges and what stands out, what faces up, never what is sheltered.
+     * @description Hoar frost: crystals on what loses its warmth to the open sky first: edges and what stands out, what faces up,
+     *     never what is sheltered.
      */
     Frost: {
       /**
@@ -3549,7 +3575,8 @@ export interface components {
     }
     /**
      * Lacquer
-     * @description A clear coat: it hides nothing and shines over everything before it; what comes later lies on it and takes its gloss away.
+     * @description A clear coat: it hides nothing and shines over everything before it; what comes later lies on it and takes its
+     *     gloss away.
      */
     Lacquer: {
       /**
@@ -3686,7 +3713,8 @@ export interface components {
      * Leaks
      * @description Dirty water from ledges, joints, bolts or chosen points runs down the surface and dries.
      *
-     *     The place of the layer is where it begins; how it goes on follows the surface. Heads are broken, tails fade, lanes fork and meet.
+     *     The place of the layer is where it begins; how it goes on follows the surface. Heads are broken, tails fade, lanes
+     *     fork and meet.
      */
     Leaks: {
       /**
@@ -3806,9 +3834,11 @@ export interface components {
     }
     /**
      * Lichen
-     * @description Crusts of lichen in separate rosettes, by age: those that came first are the largest, many are young; groups differ in colour and outline.
+     * @description Crusts of lichen in separate rosettes, by age: those that came first are the largest, many are young; groups
+     *     differ in colour and outline.
      *
-     *     They grow outwards by about half a millimetre a year (lichenometry handbooks, from memory), slower in shade and on smooth ground.
+     *     They grow outwards by about half a millimetre a year (lichenometry handbooks, from memory), slower in shade and on
+     *     smooth ground.
      */
     Lichen: {
       /**
@@ -4006,7 +4036,8 @@ export interface components {
     }
     /**
      * Moss
-     * @description Cushions of moss in joints, in corners and on ledges: each has a size of its own, they grow into one another, and stand up from the surface.
+     * @description Cushions of moss in joints, in corners and on ledges: each has a size of its own, they grow into one another,
+     *     and stand up from the surface.
      */
     Moss: {
       /**
@@ -4077,7 +4108,8 @@ export interface components {
     }
     /**
      * Mud
-     * @description What a flood left: silt up to a line that is level, thick at the foot and on ledges, thin towards the line; splashes above, tide lines below.
+     * @description What a flood left: silt up to a line that is level, thick at the foot and on ledges, thin towards the line;
+     *     splashes above, tide lines below.
      *
      *     Thick mud shrinks as it dries and cracks into plates.
      */
@@ -4361,8 +4393,8 @@ export interface components {
      * Paint
      * @description Primer, undercoat and topcoat.
      *
-     *     Paint flows off edges and gathers in corners, so the film is thinner on convex edges and thicker in creases (common practice,
-     *     no source). Film thickness of whole systems after ISO 12944-5: about 120 to 320 micrometres (from memory).
+     *     Paint flows off edges and gathers in corners, so the film is thinner on convex edges and thicker in creases (common
+     *     practice, no source). Film thickness of whole systems after ISO 12944-5: about 120 to 320 micrometres (from memory).
      */
     Paint: {
       /**
@@ -4504,9 +4536,11 @@ export interface components {
     }
     /**
      * Patina
-     * @description Metals other than iron change colour: copper alloys go brown, then green where rain reaches; silver darkens; zinc and aluminium go white.
+     * @description Metals other than iron change colour: copper alloys go brown, then green where rain reaches; silver darkens;
+     *     zinc and aluminium go white.
      *
-     *     A thin film first, which keeps the metal's colour in it; then a crust. The rain-washed side and the sheltered side differ.
+     *     A thin film first, which keeps the metal's colour in it; then a crust. The rain-washed side and the sheltered side
+     *     differ.
      */
     Patina: {
       /**
@@ -4548,8 +4582,8 @@ export interface components {
      * Peeling
      * @description Sheets of paint come off along the cracks of the coat.
      *
-     *     The topmost paint breaks along a network of cracks; whole sheets of it are released where sun or damp got under it. What is left stands up
-     *     along the torn line, and further cracks run on into what still holds.
+     *     The topmost paint breaks along a network of cracks; whole sheets of it are released where sun or damp got under it.
+     *     What is left stands up along the torn line, and further cracks run on into what still holds.
      */
     Peeling: {
       /**
@@ -4590,8 +4624,8 @@ export interface components {
     }
     /**
      * Pick
-     * @description One place that was filled: found again on the surface from a point and the side it faces, in metres and the axes of the file,
-     *     at the scale it had then (metres per unit of the file).
+     * @description One place that was filled: found again on the surface from a point and the side it faces, in metres and the axes
+     *     of the file, at the scale it had then (metres per unit of the file).
      */
     Pick: {
       /**
@@ -5235,7 +5269,8 @@ export interface components {
      * Rubbing
      * @description Hands, feet and cloth take the paint away bit by bit: thinner and thinner, through each coat in turn.
      *
-     *     Micrometres are taken from the top down, so the coats show as bands that run into one another, and what is laid bare is polished.
+     *     Micrometres are taken from the top down, so the coats show as bands that run into one another, and what is laid
+     *     bare is polished.
      */
     Rubbing: {
       /**
@@ -5289,9 +5324,10 @@ export interface components {
      * Rust
      * @description Exposed iron turns to oxide.
      *
-     *     Depth follows the corrosivity of the setting and the years; oxide takes 2.14 times the room of the iron it came from, so a
-     *     rusted spot stands up. Oxide is not a metal: metalness 0, roughness high and broken up. It creeps under the rim of paint, blisters
-     *     it, and what water carries away runs down over whatever is below. Asked for a share or a grade, it breaks through the paint in spots.
+     *     Depth follows the corrosivity of the setting and the years; oxide takes 2.14 times the room of the iron it came
+     *     from, so a rusted spot stands up. Oxide is not a metal: metalness 0, roughness high and broken up. It creeps under
+     *     the rim of paint, blisters it, and what water carries away runs down over whatever is below. Asked for a share or a
+     *     grade, it breaks through the paint in spots.
      */
     Rust: {
       /**
@@ -5401,7 +5437,8 @@ export interface components {
     }
     /**
      * Salt
-     * @description Damp rises in porous stone, dries at the surface and leaves its salts: crusts with a sharp front and loose bloom behind it.
+     * @description Damp rises in porous stone, dries at the surface and leaves its salts: crusts with a sharp front and loose
+     *     bloom behind it.
      */
     Salt: {
       /**
@@ -5563,7 +5600,8 @@ export interface components {
     }
     /**
      * Scratching
-     * @description Fine lines everywhere that only the light shows, and deeper ones through the coats; always inwards, thin at both ends.
+     * @description Fine lines everywhere that only the light shows, and deeper ones through the coats; always inwards, thin at
+     *     both ends.
      */
     Scratching: {
       /**
@@ -5622,7 +5660,8 @@ export interface components {
     }
     /**
      * Setting
-     * @description Ground, sky, wind and climate. The object stands with +y up; north and wind are angles about up, seen from above.
+     * @description Ground, sky, wind and climate. The object stands with +y up; north and wind are angles about up, seen from
+     *     above.
      */
     Setting: {
       /**
@@ -5765,7 +5804,8 @@ export interface components {
     }
     /**
      * SheetMetal
-     * @description Streaks along the rolling direction, hairlines from handling, a mill skin that is thicker in places, hands and rags in the gloss.
+     * @description Streaks along the rolling direction, hairlines from handling, a mill skin that is thicker in places, hands and
+     *     rags in the gloss.
      */
     SheetMetal: {
       /**
@@ -5871,7 +5911,8 @@ export interface components {
     }
     /**
      * Slate
-     * @description Split along its cleavage: terraces with ragged edges, a silky grain, now and then a rusty speck or a paler bed.
+     * @description Split along its cleavage: terraces with ragged edges, a silky grain, now and then a rusty speck or a paler
+     *     bed.
      */
     Slate: {
       /**
@@ -6005,7 +6046,8 @@ export interface components {
     }
     /**
      * Snapshot
-     * @description Which layers and episodes are off, and the year. Everything else is that of the scene, so a snapshot never grows old.
+     * @description Which layers and episodes are off, and the year. Everything else is that of the scene, so a snapshot never
+     *     grows old.
      */
     Snapshot: {
       /** Id */
@@ -6030,7 +6072,8 @@ export interface components {
     }
     /**
      * Snow
-     * @description Snow on what faces up and sees the sky: by the slope law, blown off what faces the wind and into its lee, rounded over edges, crumbling where it ends.
+     * @description Snow on what faces up and sees the sky: by the slope law, blown off what faces the wind and into its lee,
+     *     rounded over edges, crumbling where it ends.
      */
     Snow: {
       /**
@@ -6191,7 +6234,8 @@ export interface components {
     }
     /**
      * Splash
-     * @description Rain throws earth up the foot of what stands on the ground: dense below, single drops above, some of them drawn out downwards.
+     * @description Rain throws earth up the foot of what stands on the ground: dense below, single drops above, some of them drawn
+     *     out downwards.
      */
     Splash: {
       /**
@@ -6234,7 +6278,8 @@ export interface components {
     }
     /**
      * Staining
-     * @description What is carried from one thing to another: rust from iron over the stone below it, lime out of cracks and joints, soot above openings.
+     * @description What is carried from one thing to another: rust from iron over the stone below it, lime out of cracks and
+     *     joints, soot above openings.
      */
     Staining: {
       /**
@@ -6498,7 +6543,8 @@ export interface components {
     }
     /**
      * Timber
-     * @description Rings through the whole body, so that ends and sides fit; pores, rays and knots; grey and ridged where it has weathered.
+     * @description Rings through the whole body, so that ends and sides fit; pores, rays and knots; grey and ridged where it has
+     *     weathered.
      */
     Timber: {
       /**
@@ -6597,7 +6643,8 @@ export interface components {
     }
     /**
      * Variation
-     * @description The almost invisible unevenness without which a surface looks made by a machine: of tone, of gloss, of relief, and from piece to piece.
+     * @description The almost invisible unevenness without which a surface looks made by a machine: of tone, of gloss, of relief,
+     *     and from piece to piece.
      */
     Variation: {
       /**
@@ -6686,7 +6733,8 @@ export interface components {
     }
     /**
      * VertexColourSource
-     * @description One channel of the vertex colours, those of the file with what was painted on them; white where there are none.
+     * @description One channel of the vertex colours, those of the file with what was painted on them; white where there are
+     *     none.
      */
     VertexColourSource: {
       /**
@@ -6728,7 +6776,8 @@ export interface components {
     }
     /**
      * Washing
-     * @description Rain that runs off edges and ledges washes lanes into dust, dirt and stains; what it takes it leaves at their borders and where they end.
+     * @description Rain that runs off edges and ledges washes lanes into dust, dirt and stains; what it takes it leaves at their
+     *     borders and where they end.
      */
     Washing: {
       /**
@@ -6769,10 +6818,11 @@ export interface components {
     }
     /**
      * Water
-     * @description Water that stands: in hollows up to where they spill, in the relief up to a level, or over everything below a level of the world.
+     * @description Water that stands: in hollows up to where they spill, in the relief up to a level, or over everything below a
+     *     level of the world.
      *
-     *     Hollows are those of the shape with its relief and of an unevenness that no model shows; the surface of the water is level. Colour fades with
-     *     depth, the shore is damp.
+     *     Hollows are those of the shape with its relief and of an unevenness that no model shows; the surface of the water is
+     *     level. Colour fades with depth, the shore is damp.
      */
     Water: {
       /**
@@ -6882,8 +6932,9 @@ export interface components {
      * Wetness
      * @description Water in the pores and on the surface.
      *
-     *     Rain beats on it, runs down it, splashes up from the ground and seeps from cracks; sun and wind dry it, what stands out first. Porous
-     *     surfaces darken (Lekner and Dorf 1988), then a film stands on them; on paint, metal and glass water gathers in beads that run.
+     *     Rain beats on it, runs down it, splashes up from the ground and seeps from cracks; sun and wind dry it, what stands
+     *     out first. Porous surfaces darken (Lekner and Dorf 1988), then a film stands on them; on paint, metal and glass
+     *     water gathers in beads that run.
      */
     Wetness: {
       /**
@@ -6978,7 +7029,8 @@ export interface components {
     }
     /**
      * ZincCoated
-     * @description Spangle: crystals of zinc that each mirror another way, dulled where the coat has weathered, with runs of dross.
+     * @description Spangle: crystals of zinc that each mirror another way, dulled where the coat has weathered, with runs of
+     *     dross.
      */
     ZincCoated: {
       /**
@@ -7140,7 +7192,8 @@ export interface components {
      * EditIn
      * @description A command on version ``base``.
      *
-     *     ``made_on``: the version it was first made on, where it was refused there and is made again on a newer one. ``token``: what the one who makes
+     *     ``made_on``: the version it was first made on, where it was refused there and is made again on a newer one.
+     *     ``token``: what the one who makes
      *     it calls it; a second try under the same token changes nothing twice.
      */
     EditIn: {
@@ -7276,8 +7329,9 @@ export interface components {
      * Stroke
      * @description One stroke, in metres and the axes of the file, at the scale it had then.
      *
-     *     ``reach``: "surface": what hangs together with the place under the brush; "front": everything within the dab that faces it;
-     *     "through": front and back, through the whole object. ``facing``: dabs lie on the surface, or stand across the line of sight.
+     *     ``reach``: "surface": what hangs together with the place under the brush; "front": everything within the dab that
+     *     faces it; "through": front and back, through the whole object. ``facing``: dabs lie on the surface, or stand across
+     *     the line of sight.
      */
     Stroke: {
       /**
@@ -7441,7 +7495,8 @@ export interface components {
     }
     /**
      * PickIn
-     * @description A place in a picture whose colour is wanted, and how the light is taken out: by a grey patch, or by a stated exposure.
+     * @description A place in a picture whose colour is wanted, and how the light is taken out: by a grey patch, or by a stated
+     *     exposure.
      */
     PickIn: {
       /** File */
@@ -7547,7 +7602,8 @@ export interface components {
     }
     /**
      * TreatmentOut
-     * @description A treatment on the shelf. ``families``: substances it acts on that must be there already; ``needs``: readings it looks at.
+     * @description A treatment on the shelf. ``families``: substances it acts on that must be there already; ``needs``: readings
+     *     it looks at.
      */
     TreatmentOut: {
       /** Name */
@@ -7762,7 +7818,8 @@ export interface components {
      * LookAnswer
      * @description One picture per map set, by hash, and its legend.
      *
-     *     ``values``: the numbers behind it, for the probe: raw float16, row by row, ``components`` for each pixel, NaN off the surface.
+     *     ``values``: the numbers behind it, for the probe: raw float16, row by row, ``components`` for each pixel, NaN off
+     *     the surface.
      */
     LookAnswer: {
       /** Title */
@@ -7792,10 +7849,11 @@ export interface components {
     }
     /**
      * MapsAnswer
-     * @description Names of raw RGBA maps, one per map set, by picture (see the channels). A picture of one pixel says that it is the same everywhere.
+     * @description Names of raw RGBA maps, one per map set, by picture (see the channels). A picture of one pixel says that it is
+     *     the same everywhere.
      *
-     *     ``more``: pictures beyond the three that are always there, only where something is in them. ``numbers``: means over the surface of
-     *     channels that renderers take as one number.
+     *     ``more``: pictures beyond the three that are always there, only where something is in them. ``numbers``: means
+     *     over the surface of channels that renderers take as one number.
      */
     MapsAnswer: {
       /** Base Color */
@@ -8158,7 +8216,7 @@ export interface operations {
           [name: string]: unknown
         }
         content: {
-          'application/json': components['schemas']['CatalogueOut']
+          'application/json': components['schemas']['Catalogue']
         }
       }
     }

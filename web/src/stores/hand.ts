@@ -2,12 +2,25 @@ import { useLocalStorage } from '@vueuse/core'
 import { defineStore } from 'pinia'
 import { computed, ref, watch } from 'vue'
 import { api, insist, messageOf } from '../api/client'
-import type { SentStroke } from '../api/scene'
+import { applies, fieldsOf, type Entry, type SentStroke } from '../api/scene'
 import { useWork } from './work'
 
 export type Tool = '' | 'paint' | 'fill'
 /** What the brush works on: the selected layer's mask, a line of its recipe that measures a distance, or a channel of the vertex colours. */
 export type Target = 'mask' | 'line' | 'R' | 'G' | 'B' | 'A'
+/** Controls of fields that are filled by drawing: the tool, and what it works on. */
+export const DRAWN = {
+  strokes: { tool: 'paint', target: 'mask' },
+  picks: { tool: 'fill', target: 'mask' },
+  line: { tool: 'paint', target: 'line' },
+} as const
+export type Drawn = keyof typeof DRAWN
+/** The field of a source that is filled by drawing, with these values of its fields; it is called like its control. */
+export const drawnOf = (source: Entry, values: Record<string, unknown>): Drawn | undefined =>
+  fieldsOf(source.schema)
+    .filter(([, field]) => applies(field, values))
+    .map(([, field]) => field.control as Drawn)
+    .find((control) => control in DRAWN)
 export type MirrorAxis = 'none' | 'x' | 'y' | 'z'
 /** x, y, z, facing direction, pressure, tilt and compass direction of the pen; in metres and axes of the view. */
 export type Touch = [number, number, number, number, number, number, number, number, number]

@@ -134,7 +134,7 @@ export async function opened(stage = 'weather', story = 'short'): Promise<Bench>
 export async function mount(bench: Bench, address: string) {
   await leave()
   localStorage['limus.view'] = 'off'
-  localStorage['limus.size'] = '512'
+  localStorage['limus.size'] = '256'
   globalThis.fetch = (async (request: Request) => {
     const path = new URL(request.url).pathname
     const body = request.method === 'GET' ? '' : await request.clone().text()

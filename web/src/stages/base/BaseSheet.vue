@@ -27,20 +27,8 @@ const tab = ref('material')
 const base = computed(() => bases.base)
 const said = computed(() => bases.said.get(bases.chosen))
 const isMaps = computed(() => base.value?.material.kind === 'map_set')
-/** Turning, offsets and breaking mean something only where there are pictures or pieces. */
-const placingFields = computed(() => {
-  const group = bases.material?.group
-  const all = Object.keys((work.catalogue?.placing.properties ?? {}) as object)
-  const left: Record<string, string[]> = {
-    solid: ['way', 'size_cm', 'broken', 'turned', 'scaled'],
-    plane: ['size_cm', 'broken', 'turned', 'scaled', 'grain'],
-    tile: ['grain', 'scale'],
-  }
-  const out = all.filter((name) => !left[group ?? 'solid']?.includes(name))
-  return ['timber', 'slate', 'sheet_metal'].includes(base.value?.material.kind ?? '')
-    ? out
-    : out.filter((name) => name !== 'grain')
-})
+/** What means something for it: the core says so with each kind of material. */
+const placingFields = computed(() => bases.material?.placed_by ?? [])
 
 const renaming = ref(false)
 const name = ref('')

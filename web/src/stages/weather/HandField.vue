@@ -1,10 +1,10 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { Term } from '../../api/scene'
-import { useHand } from '../../stores/hand'
+import { DRAWN, useHand, type Drawn } from '../../stores/hand'
 
 /** What was drawn by hand for a line: how much there is, the tool to go on with, and ways to take it back. */
-const props = defineProps<{ term: Term; kind: 'strokes' | 'picks' | 'line' }>()
+const props = defineProps<{ term: Term; kind: Drawn }>()
 const emit = defineEmits<{ change: [next: unknown[], label: string] }>()
 const hand = useHand()
 const list = computed(() => (props.term.source[props.kind] as unknown[] | undefined) ?? [])
@@ -14,8 +14,8 @@ const WORDS = {
   line: { one: 'piece', many: 'pieces', none: 'No line is drawn yet', go: 'Draw' },
 }
 const words = computed(() => WORDS[props.kind])
-const tool = computed(() => (props.kind === 'picks' ? 'fill' : 'paint'))
-const target = computed(() => (props.kind === 'line' ? 'line' : 'mask'))
+const tool = computed(() => DRAWN[props.kind].tool)
+const target = computed(() => DRAWN[props.kind].target)
 const inHand = computed(() => hand.tool === tool.value && hand.target === target.value)
 </script>
 

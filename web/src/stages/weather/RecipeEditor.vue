@@ -7,7 +7,7 @@ import FieldList from '../../controls/FieldList.vue'
 import HistogramBars from '../../controls/HistogramBars.vue'
 import { percent } from '../../controls/format'
 import { VueDraggable } from 'vue-draggable-plus'
-import { useHand } from '../../stores/hand'
+import { DRAWN, drawnOf, useHand } from '../../stores/hand'
 import { useWork } from '../../stores/work'
 import SourcePicker from '../../controls/SourcePicker.vue'
 import TermLine from './TermLine.vue'
@@ -36,8 +36,8 @@ function dragTerm(k: number, where: 'source' | 'term', field: string, value: unk
 const adder = ref<InstanceType<typeof SourcePicker>>()
 function addLine(source: Entry, fields: Record<string, unknown> = {}) {
   void work.addLine(props.place, source.kind, fields)
-  if (source.kind === 'strokes') hand.take('paint')
-  else if (source.kind === 'picks') hand.take('fill')
+  const drawn = drawnOf(source, { ...source.defaults, ...fields })
+  if (drawn) hand.take(DRAWN[drawn].tool)
 }
 /** A reading that was dropped here, or sent here by its button: the source that shows it best, with the same radius or reach. */
 const READING = 'application/x-limus-reading'
@@ -57,16 +57,7 @@ function drop(event: DragEvent) {
   addReading(name, size, component)
 }
 function addReading(name: string, size: number, component = '') {
-  const source = work.catalogue?.sources.find((s) => s.reading === name)
-  if (!source) {
-    work.notice = 'This reading is for looking only: no line of a recipe reads it.'
-    return
-  }
-  const fields: Record<string, unknown> = {}
-  if (source.reading_size && size) fields[source.reading_size] = size
-  if (name === 'proximity' && size) fields.reach_cm = size / 10
-  if (component && name === 'vertex_colour') fields.channel = component
-  addLine(source, fields)
+  void work.addReading(props.place, name, size, component)
 }
 /** Dragging a line by its picture puts it in another place. */
 const order = ref<{ term: Term; id: number }[]>([])

@@ -6,6 +6,7 @@ import { fieldsOf, type FieldSchema, type Term } from '../../api/scene'
 import FieldList from '../../controls/FieldList.vue'
 import HistogramBars from '../../controls/HistogramBars.vue'
 import { percent, readable, withUnit } from '../../controls/format'
+import { drawnOf } from '../../stores/hand'
 import { useWork } from '../../stores/work'
 import HandField from './HandField.vue'
 
@@ -59,9 +60,8 @@ const lead = computed(() => {
   if (props.term.muted) return 'muted: '
   const not = props.term.invert ? 'not ' : ''
   if (props.index === 0) return not
-  const pattern = entry.value?.group === 'Patterns'
   const words: Record<string, string> = {
-    multiply: pattern ? 'broken up by ' : '',
+    multiply: entry.value?.joint ? `${entry.value.joint} ` : '',
     add: 'plus ',
     subtract: 'without ',
     darken: 'and only ',
@@ -102,11 +102,7 @@ const shapedFurther = computed(() =>
   }),
 )
 const further = ref(false)
-const drawn = computed(() => {
-  const { kind } = props.term.source
-  if (kind === 'strokes' || kind === 'picks') return kind
-  return kind === 'proximity' && props.term.source.to === 'line' ? 'line' : undefined
-})
+const drawn = computed(() => entry.value && drawnOf(entry.value, props.term.source))
 const menu = ref<InstanceType<typeof Menu>>()
 /** Wherever else a line may stand. */
 const others = computed(() =>

@@ -5,6 +5,9 @@ export function recipes(s: State, w: Verbs) {
   const { scene } = s
   const addLine = (place: string, source: string, fields: Record<string, unknown> = {}) =>
     w.run('add-line', { place, source, fields })
+  /** A line that shows a reading as it is looked at: which source that is, the core knows. */
+  const addReading = (place: string, reading: string, size_mm: number, component: string) =>
+    w.run('add-line', { place, reading, size_mm, component })
   const removeLine = (place: string, line: number) => w.run('remove-line', { place, line })
   const moveLine = (place: string, line: number, to: number) => w.run('move-line', { place, line, to })
   const duplicateLine = (place: string, line: number) => w.run('duplicate-line', { place, line })
@@ -19,5 +22,5 @@ export function recipes(s: State, w: Verbs) {
       .map((holder) => holder.name)
   }
 
-  return { addLine, removeLine, moveLine, duplicateLine, copyLine, unlink, linkedTo }
+  return { addLine, addReading, removeLine, moveLine, duplicateLine, copyLine, unlink, linkedTo }
 }
