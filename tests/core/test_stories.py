@@ -122,9 +122,22 @@ class Years(TestCase):
         for law, quarter in (("at once", 1.0), ("even", 0.25), ("root", 0.5), ("late", 0.0625)):
             self.assertAlmostEqual(grown(law, 0.25), quarter)
             self.assertEqual((grown(law, 1.0), grown(law, 7.0)), (1.0, 1.0))
-        self.assertEqual(
-            {effect.law for effect in EFFECTS.values()} - {"at once", "even", "root", "late", "years"}, set()
-        )
+
+    def test_every_effect_is_less_when_it_is_younger_and_whole_today(self) -> None:
+        """By whichever law it declares: its strength, or its own years."""
+        for kind, effect in EFFECTS.items():
+            with self.subTest(kind):
+                own = Layer(id=kind, name=kind, effect=effect(), since=2.0, strength=0.8)
+                young, today = at_year(own, 7.0, 12.0), at_year(own, 12.0, 12.0)
+                self.assertEqual(today, own)
+                self.assertFalse(at_year(own, 1.0, 12.0).on)
+                if effect.law == "at once":
+                    self.assertEqual(young, own)
+                elif effect.law == "years":
+                    self.assertAlmostEqual(young.effect.years, own.effect.years / 2)  # type: ignore[attr-defined]
+                    self.assertEqual(young.strength, 0.8)
+                else:
+                    self.assertTrue(0.1 < young.strength < 0.7, young.strength)
 
     def test_a_layer_begins_grows_and_may_be_held(self) -> None:
         dust = layer("dust", Dust(), since=4.0, strength=0.8)

@@ -93,16 +93,28 @@ class Lanes(TestCase):
         thread = threading.Thread(target=cold)
         thread.start()
         inside.wait(5)
-        # Would wait for ever if there were one lane.
-        with gate.turn(512, lambda: True):
-            self.order = ["warm"]
+        self.assertTrue(self.comes_through(gate, 512, warm=True))
+        # A second cold one waits.
+        self.assertFalse(self.comes_through(gate, 512, warm=False, within=0.2))
         go_on.set()
         thread.join(5)
 
+    def comes_through(self, gate: Gate, resolution: int, *, warm: bool, within: float = 5.0) -> bool:
+        """Whether somebody who asks now has a turn, without waiting here for ever where not."""
+        done = threading.Event()
+
+        def ask() -> None:
+            with gate.turn(resolution, lambda: warm):
+                done.set()
+
+        threading.Thread(target=ask, daemon=True).start()
+        return done.wait(within)
+
     def test_what_takes_seconds_is_no_warm_work(self) -> None:
         gate = Gate(1)
-        with gate.turn(LARGE, lambda: True), gate.turn(512, lambda: True):
-            pass
+        with gate.turn(LARGE, lambda: True):
+            self.assertTrue(self.comes_through(gate, 512, warm=True))
+            self.assertFalse(self.comes_through(gate, LARGE, warm=True, within=0.2))
 
     def test_a_slot_comes_back_after_an_error(self) -> None:
         gate = Gate(1)
@@ -111,8 +123,10 @@ class Lanes(TestCase):
                 raise ValueError
         with self.assertRaises(Cancelled), gate.turn(512, lambda: True, lambda: True):
             pass
+        self.assertTrue(self.comes_through(gate, 512, warm=True))
+        # And one slot it is.
         with gate.turn(512, lambda: True):
-            pass
+            self.assertFalse(self.comes_through(gate, 512, warm=True, within=0.2))
 
     def test_tabs_are_forgotten_in_the_end(self) -> None:
         gate = Gate(1)
