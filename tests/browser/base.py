@@ -29,7 +29,7 @@ from tests.core.stories import short_story
 FLAGS = [
     "--no-sandbox", "--disable-quic", "--no-first-run", "--disable-background-networking",
     "--disable-component-update", "--disable-sync",
-    "--use-angle=swiftshader", "--enable-unsafe-swiftshader",
+    "--use-angle=swiftshader", "--enable-unsafe-swiftshader", "--disable-gpu-compositing",
 ]  # fmt: skip
 PATIENCE = 90_000
 

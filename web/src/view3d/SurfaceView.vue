@@ -1,31 +1,27 @@
 <script setup lang="ts">
 import type { Facts } from '../api/scene'
 import { useEventListener, useLocalStorage } from '@vueuse/core'
-import Button from 'primevue/button'
-import ProgressBar from 'primevue/progressbar'
-import Select from 'primevue/select'
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
-import { sendPicture } from '../api/client'
 import { during, Plan } from '../rest'
-import { useHand } from '../stores/hand'
-import { useWork, type Size } from '../stores/work'
+import { useWork } from '../stores/work'
 import type { CompassMarks } from './compass'
 import DecalHandles from './DecalHandles.vue'
 import LookLegend from './LookLegend.vue'
+import MeasuringChip from './MeasuringChip.vue'
 import ScaleBar from './ScaleBar.vue'
 import SkyDisc from './SkyDisc.vue'
 import { Packing } from './packing'
-import type { Spot } from './picking'
-import { valueAt } from './probe'
 import { replay, type PenRecord } from './replay'
 import { SurfaceScene, type Light } from './surfaceScene'
 import { useBrush } from './useBrush'
+import { useDrop } from './useDrop'
+import { useProbe } from './useProbe'
 import UvView from './UvView.vue'
+import ViewLabel from './ViewLabel.vue'
 
 const props = defineProps<{ compass?: CompassMarks; part?: number }>()
 const emit = defineEmits<{ part: [part: number] }>()
 const work = useWork()
-const hand = useHand()
 const canvas = ref<HTMLCanvasElement>()
 const surface = shallowRef<SurfaceScene>()
 const perPixel = ref(0)
@@ -35,8 +31,6 @@ const shown = ref({ title: '', size: 0 })
 const light = useLocalStorage<Light>('limus.light', { azimuth: -35, elevation: 48, strength: 1 })
 const straight = ref(false)
 const uvOpen = ref(false)
-const spot = shallowRef<Spot>()
-const probe = ref('')
 const failed = ref('')
 const mapSets = computed(() => ((work.object?.facts as Facts | undefined)?.map_sets ?? ['object']) as string[])
 
@@ -137,34 +131,9 @@ const later = new Plan('the relief')
 
 const brush = useBrush(surface, canvas)
 const holding = computed(() => brush.active.value)
+const { spot, said, point, leave, fromUv } = useProbe(surface)
+const { dropping, dragOver, drop } = useDrop(surface, canvas)
 
-let asked = false
-/** Read the value under the cursor: once a frame at most. */
-function point(event: PointerEvent) {
-  if (event.buttons || asked) return
-  const [x, y] = [event.offsetX, event.offsetY]
-  asked = true
-  requestAnimationFrame(() => {
-    asked = false
-    void at(surface.value?.pick(x, y))
-  })
-}
-async function at(found?: Spot) {
-  spot.value = found
-  const look = work.evaluation?.look
-  const name = found ? work.parts[found.part] : undefined
-  if (!found || !look) {
-    probe.value = name && !look ? name : ''
-    return
-  }
-  const value = await valueAt(look, found.page, found.u, found.v)
-  if (spot.value === found) probe.value = [value, name].filter(Boolean).join(' · ')
-}
-function fromUv(place?: { page: number; u: number; v: number }) {
-  const found = place && surface.value?.locate(place.page, place.u, place.v)
-  surface.value?.mark(found?.point)
-  void at(found)
-}
 let downAt = [0, 0]
 function press(event: PointerEvent) {
   downAt = [event.clientX, event.clientY]
@@ -173,54 +142,6 @@ function release(event: PointerEvent) {
   // A click, not a drag: choose the part under it.
   if (event.button !== 0 || Math.hypot(event.clientX - downAt[0], event.clientY - downAt[1]) > 3) return
   emit('part', surface.value?.pick(event.offsetX, event.offsetY)?.part ?? -1)
-}
-/** A picture dropped on the surface becomes a decal there. */
-const dropping = ref(false)
-function dragOver(event: DragEvent) {
-  if (work.bench !== 'weather' || !event.dataTransfer?.types.includes('Files')) return
-  event.preventDefault()
-  event.dataTransfer.dropEffect = 'copy'
-  dropping.value = true
-}
-async function drop(event: DragEvent) {
-  dropping.value = false
-  const file = event.dataTransfer?.files[0]
-  if (work.bench !== 'weather' || !file || !work.object) return
-  event.preventDefault()
-  const area = canvas.value!.getBoundingClientRect()
-  const found = surface.value?.pick(event.clientX - area.left, event.clientY - area.top)
-  if (!found) {
-    work.notice = 'Drop the picture on the object: it becomes a decal where it lands.'
-    return
-  }
-  try {
-    const { file: name } = await sendPicture(work.object.project, file)
-    const place = {
-      what: 'picture',
-      file: name,
-      at: hand.toFile([found.point.x, found.point.y, found.point.z]),
-      facing: hand.toFile([found.normal.x, found.normal.y, found.normal.z]),
-      scale: work.object.scale,
-    }
-    void work.addLayer('decal', place)
-  } catch (error) {
-    work.trouble = error instanceof Error ? error.message : 'The picture was not taken in.'
-  }
-}
-const moment = computed(() => {
-  if (work.bench !== 'weather') return 'as made'
-  if (work.peeking) return `before ${work.selected?.name}`
-  if (work.until === null) return work.scene?.year == null ? 'today' : `after ${work.scene.year} years`
-  if (work.until === '') return 'as made'
-  return `after ${work.scene?.layers.find((l) => l.id === work.until)?.name}`
-})
-/** Every size that the server's memory holds. */
-const sizes = computed(() =>
-  (work.object?.sizes ?? [512, 1024, 2048]).filter((s) => s >= 512).map((value) => ({ label: String(value), value })),
-)
-function resize(value: Size) {
-  work.size = value
-  work.full()
 }
 /** While the camera moves, what lies over the view steps back. */
 const moving = ref(false)
@@ -232,7 +153,6 @@ function stir(hold = false) {
 }
 useEventListener(canvas, 'pointerdown', () => !holding.value && stir(true))
 useEventListener(window, 'pointerup', () => moving.value && stir())
-const progress = computed(() => Math.round((work.measuring?.progress ?? 0) * 100))
 defineExpose({
   frameObject: () => surface.value?.frame(props.part),
   toggleUv: () => (uvOpen.value = !uvOpen.value),
@@ -261,47 +181,16 @@ defineExpose({
           : 'The object. Drag to orbit, right drag to pan, wheel to zoom'
       "
       @pointermove="point"
-      @pointerleave="at(undefined)"
+      @pointerleave="leave"
       @pointerdown="press"
       @pointerup="release"
       @wheel.passive="stir()"
     />
 
     <div class="top left">
-      <div class="chip label" data-testid="view-label">
-        <b>
-          {{
-            failed
-              ? 'No 3D view'
-              : shown.title ||
-                (work.object?.readings === 'missing' && work.bench === 'weather' ? 'Measuring' : 'Loading')
-          }}
-        </b>
-        <template v-if="shown.size">
-          <span aria-hidden="true">·</span>
-          <Select
-            class="sizes"
-            size="small"
-            :model-value="work.size"
-            :options="sizes"
-            option-label="label"
-            option-value="value"
-            aria-label="Resolution at rest"
-            @update:model-value="resize"
-          >
-            <template #value>{{ shown.size }}</template>
-          </Select>
-          <span aria-hidden="true">·</span>
-          <span>{{ moment }}</span>
-          <span v-if="work.pinned && work.look.kind !== 'lit'" class="pin">
-            <i class="pi pi-thumbtack" />
-            pinned
-          </span>
-        </template>
-        <i v-if="work.busy && !failed" class="pi pi-spin pi-spinner busy" role="img" aria-label="Working" />
-      </div>
+      <ViewLabel :title="shown.title" :size="shown.size" :failed="!!failed" />
       <LookLegend v-if="work.evaluation?.look?.legend" :legend="work.evaluation.look.legend" />
-      <div v-if="probe" class="chip probe" data-testid="probe">{{ probe }}</div>
+      <div v-if="said" class="chip probe" data-testid="probe">{{ said }}</div>
     </div>
 
     <div class="top right">
@@ -336,20 +225,7 @@ defineExpose({
       />
     </div>
 
-    <div v-if="work.measuring && work.bench === 'weather'" class="measuring chip" role="status">
-      <div>
-        <b>{{ work.measuring.word || 'Waiting to measure' }}</b>
-        <span class="muted">
-          {{ progress }} %
-          <template v-if="work.measuring.seconds_left">
-            , about {{ Math.ceil(work.measuring.seconds_left) }} s left
-          </template>
-        </span>
-        <ProgressBar :value="progress" :show-value="false" style="height: 4px; width: 220px; margin-top: 6px" />
-      </div>
-      <Button size="small" severity="secondary" label="Cancel" @click="work.cancelMeasuring()" />
-    </div>
-
+    <MeasuringChip v-if="work.bench === 'weather'" />
     <DecalHandles v-if="surface && loaded && canvas" :surface="surface" :frame="frame" :canvas="canvas" />
     <p v-if="failed" class="failed">{{ failed }}</p>
     <slot />
@@ -410,31 +286,6 @@ canvas.holding {
   right: 14px;
   align-items: flex-end;
 }
-.label {
-  min-height: 26px;
-  padding: 1px 10px;
-}
-.sizes {
-  border: 0;
-  background: transparent;
-  box-shadow: none;
-}
-.sizes :deep(.p-select-label) {
-  padding: 0;
-}
-.sizes :deep(.p-select-dropdown) {
-  width: 16px;
-}
-.sizes :deep(.p-select-dropdown-icon) {
-  width: 9px;
-}
-.pin {
-  color: var(--verdigris);
-}
-.busy {
-  color: var(--muted);
-  font-size: 11px;
-}
 .tool {
   padding: 2px 0;
 }
@@ -444,17 +295,6 @@ canvas.holding {
 }
 .tool[aria-pressed='true'] {
   font-weight: 600;
-}
-.measuring {
-  position: absolute;
-  left: 50%;
-  bottom: 22px;
-  transform: translateX(-50%);
-  padding: 10px 14px;
-  gap: 18px;
-}
-.measuring .muted {
-  margin-left: 8px;
 }
 .failed {
   position: absolute;

@@ -1,28 +1,18 @@
 <script setup lang="ts">
-import { useElementSize, useLocalStorage } from '@vueuse/core'
-import { computed, nextTick, onBeforeUnmount, ref, watch } from 'vue'
+import { useElementSize } from '@vueuse/core'
+import { computed, nextTick, ref, watch } from 'vue'
 import { VueDraggable } from 'vue-draggable-plus'
-import type { Episode, Layer } from '../../api/scene'
 import { useWork } from '../../stores/work'
 import EffectPicker from './EffectPicker.vue'
+import EpisodeBrackets from './EpisodeBrackets.vue'
 import EpisodeCard from './EpisodeCard.vue'
 import LayerCard from './LayerCard.vue'
 import SnapshotMenu from './SnapshotMenu.vue'
+import { LEFT, useHairline, type Card } from './useHairline'
 
 /** What happened to the surface, from left to right. The hairline plays the story back: layer by layer, or through the years. */
 const work = useWork()
 const emit = defineEmits<{ rename: [] }>()
-const CARD = 118
-const STEP = 126 // a card and its gap
-const LEFT = 24
-
-/** One card of the band: a layer, or all layers of an episode that is folded. */
-interface Card {
-  id: string
-  layers: Layer[]
-  episode?: Episode
-  folded: boolean
-}
 const cards = ref<Card[]>([])
 watch(
   () => [work.scene?.layers, work.scene?.episodes] as const,
@@ -46,138 +36,13 @@ watch(
 )
 const layers = computed(() => cards.value.flatMap((c) => c.layers))
 const dropped = () => work.orderLayers(layers.value.map((l) => l.id))
-/** Brackets above the cards: where each begins, in cards, and how many it spans. */
-const brackets = computed(() => {
-  const out: { episode: Episode; from: number; span: number }[] = []
-  cards.value.forEach((card, k) => {
-    if (!card.episode) return
-    const last = out.at(-1)
-    if (last?.episode.id === card.episode.id && last.from + last.span === k) last.span++
-    else out.push({ episode: card.episode, from: k, span: 1 })
-  })
-  return out
-})
-
 const band = ref<HTMLElement>()
+const axis = ref<HTMLElement>()
 const { width } = useElementSize(band)
 const scrolled = ref(0)
 const count = computed(() => cards.value.length)
-const byYears = useLocalStorage('limus.chronicle.years', false)
-
-// ---- the hairline, by layers ------------------------------------------------------------------------------------------------
-/** How many cards have happened at the hairline. */
-const at = computed(() => {
-  if (work.until === null) return count.value
-  return work.until === '' ? 0 : cards.value.findIndex((c) => c.layers.some((l) => l.id === work.until)) + 1
-})
-function goTo(n: number) {
-  const k = Math.min(count.value, Math.max(0, n))
-  work.playTo(k === count.value ? null : k === 0 ? '' : cards.value[k - 1].layers.at(-1)!.id)
-}
-// ---- the hairline, by years -------------------------------------------------------------------------------------------------
-const year = computed(() => work.scene?.year ?? work.today)
-const axis = ref<HTMLElement>()
-const { width: axisWidth } = useElementSize(axis, undefined, { box: 'border-box' })
-const long = computed(() => Math.max(1, axisWidth.value - 2 * LEFT))
-const ticks = computed(() => {
-  const step = [1, 2, 5, 10, 20, 50, 100].find((s) => work.today / s <= 12) ?? 100
-  return Array.from({ length: Math.floor(work.today / step) + 1 }, (_, k) => k * step)
-})
-const yearWord = computed(() =>
-  work.scene?.year === null || work.scene?.year === undefined
-    ? 'today'
-    : `after ${Number(year.value.toFixed(1))} years`,
-)
-
-const hair = computed(() =>
-  byYears.value
-    ? LEFT + (long.value * year.value) / Math.max(work.today, 1e-6)
-    : LEFT + at.value * STEP - (at.value > 0 ? 4 : 12) - scrolled.value,
-)
-const dragging = ref(false)
-function pull(event: PointerEvent) {
-  if (!dragging.value) return
-  const box = band.value!.getBoundingClientRect()
-  if (byYears.value) work.goToYear(((event.clientX - box.left - LEFT) / long.value) * work.today, false)
-  else goTo(Math.round((event.clientX - box.left + scrolled.value - LEFT) / STEP))
-}
-function grab(event: PointerEvent) {
-  stop()
-  dragging.value = true
-  ;(event.currentTarget as HTMLElement).setPointerCapture(event.pointerId)
-  pull(event)
-}
-function release() {
-  if (!dragging.value) return
-  dragging.value = false
-  if (byYears.value) work.goToYear(work.scene?.year ?? null, true)
-  else work.full()
-}
-function key(event: KeyboardEvent) {
-  const now = byYears.value ? year.value : at.value
-  const most = byYears.value ? work.today : count.value
-  const by = byYears.value ? Math.max(0.5, work.today / 20) : 1
-  const to = { ArrowLeft: now - by, ArrowRight: now + by, Home: 0, End: most }[event.key]
-  if (to === undefined) return
-  event.preventDefault()
-  event.stopPropagation()
-  if (byYears.value) work.goToYear(to, true)
-  else {
-    goTo(to)
-    work.full()
-  }
-}
-const words = computed(() =>
-  byYears.value
-    ? yearWord.value
-    : at.value === count.value
-      ? 'today'
-      : at.value === 0
-        ? 'as made'
-        : `after ${cards.value[at.value - 1].folded ? cards.value[at.value - 1].episode!.name : cards.value[at.value - 1].layers[0].name}`,
-)
-/** The years go by, one picture after the other as quickly as they come. */
-const playing = ref(false)
-let timer: ReturnType<typeof setInterval> | undefined
-function play() {
-  if (playing.value) {
-    stop()
-    work.goToYear(work.scene?.year ?? null, true)
-    return
-  }
-  playing.value = true
-  let now = work.scene?.year ?? 0
-  if (now >= work.today) now = 0
-  timer = setInterval(() => {
-    if (work.busy) return
-    now += work.today / 40
-    if (now >= work.today) {
-      stop()
-      work.goToYear(null, true)
-    } else work.goToYear(now, false)
-  }, 120)
-}
-function stop() {
-  clearInterval(timer)
-  playing.value = false
-}
-onBeforeUnmount(stop)
-
-/** A year dial that stands before today says so in either way of looking. */
-function toStart() {
-  if (byYears.value) work.goToYear(0, true)
-  else {
-    goTo(0)
-    work.full()
-  }
-}
-function toToday() {
-  if (byYears.value) work.goToYear(null, true)
-  else {
-    goTo(count.value)
-    work.full()
-  }
-}
+const hairline = useHairline(cards, band, axis, scrolled)
+const { byYears, at, year, ticks, yearWord, hair, words, playing, long } = hairline
 
 const picker = ref<InstanceType<typeof EffectPicker>>()
 defineExpose({ add: () => picker.value?.open() })
@@ -196,19 +61,19 @@ watch(
       <div
         ref="axis"
         class="axis"
-        @pointerdown="grab"
-        @pointermove="pull"
-        @pointerup="release"
-        @pointercancel="release"
+        @pointerdown="hairline.grab"
+        @pointermove="hairline.pull"
+        @pointerup="hairline.release"
+        @pointercancel="hairline.release"
       >
-        <button type="button" class="muted" @pointerdown.stop @click="toStart">As made</button>
+        <button type="button" class="muted" @pointerdown.stop @click="hairline.toStart">As made</button>
         <i />
         <template v-if="byYears">
           <span v-for="t in ticks" :key="t" class="tick" :style="{ left: `${LEFT + (long * t) / work.today}px` }">
             <b v-if="(long * t) / work.today > 80 && long - (long * t) / work.today > 130">{{ t }}</b>
           </span>
         </template>
-        <button type="button" class="muted" @pointerdown.stop @click="toToday">
+        <button type="button" class="muted" @pointerdown.stop @click="hairline.toToday">
           {{ byYears ? `Today, ${Number(work.today.toFixed(1))} years` : 'Today' }}
         </button>
       </div>
@@ -220,7 +85,7 @@ watch(
           class="press"
           :aria-pressed="byYears"
           data-testid="by-years"
-          @click="((byYears = !byYears), stop())"
+          @click="hairline.turn"
         >
           Years
         </button>
@@ -229,7 +94,7 @@ watch(
           type="button"
           class="icon-button"
           :aria-label="playing ? 'Stop the years' : 'Let the years go by'"
-          @click="play"
+          @click="hairline.play"
         >
           <i :class="playing ? 'pi pi-pause' : 'pi pi-play'" />
         </button>
@@ -238,22 +103,7 @@ watch(
     </div>
     <div ref="band" class="band" @scroll="scrolled = band!.scrollLeft">
       <div class="rows">
-        <div class="brackets" :class="{ none: !brackets.length }">
-          <button
-            v-for="b in brackets"
-            :key="b.episode.id"
-            type="button"
-            class="bracket"
-            :class="{ selected: work.selectedEpisode === b.episode.id, off: !b.episode.on }"
-            :style="{ left: `${b.from * STEP}px`, width: `${(b.span - 1) * STEP + CARD}px` }"
-            :data-episode="b.episode.id"
-            :aria-pressed="work.selectedEpisode === b.episode.id"
-            @click="work.selectEpisode(b.episode.id)"
-            @dblclick="work.fold(b.episode.id, !b.episode.folded)"
-          >
-            <span class="clip">{{ b.episode.name }}</span>
-          </button>
-        </div>
+        <EpisodeBrackets :cards="cards" />
         <VueDraggable
           v-model="cards"
           class="cards"
@@ -299,11 +149,11 @@ watch(
       aria-valuemin="0"
       :aria-valuemax="byYears ? work.today : count"
       :aria-valuetext="words"
-      @pointerdown="grab"
-      @pointermove="pull"
-      @pointerup="release"
-      @pointercancel="release"
-      @keydown="key"
+      @pointerdown="hairline.grab"
+      @pointermove="hairline.pull"
+      @pointerup="hairline.release"
+      @pointercancel="hairline.release"
+      @keydown="hairline.key"
     />
     <p v-if="!count" class="hint muted">Nothing has happened to it yet. Begin with paint, or let it rust.</p>
     <EffectPicker ref="picker" />
@@ -372,40 +222,6 @@ watch(
 }
 .rows {
   flex: none;
-}
-.brackets {
-  position: relative;
-  height: 22px;
-}
-.brackets.none {
-  height: 4px;
-}
-.bracket {
-  position: absolute;
-  top: 1px;
-  height: 19px;
-  padding: 0 8px 2px;
-  border: solid var(--muted);
-  border-width: 1px 1px 0;
-  border-radius: 4px 4px 0 0;
-  display: flex;
-  align-items: center;
-  justify-content: center;
-  min-width: 0;
-  font-weight: 600;
-  font-size: 12px;
-}
-.bracket:hover {
-  background: var(--tint);
-}
-.bracket.selected {
-  border-color: var(--verdigris);
-  color: var(--verdigris);
-  background: var(--tint);
-}
-.bracket.off {
-  opacity: 0.5;
-  border-style: dashed;
 }
 .cards {
   display: flex;
