@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import json
 import os
 import shutil
@@ -59,6 +60,9 @@ def _init_worker(*args: Any, **kwargs: Any) -> None:
 class Suite(ParallelTestSuite):
     """Classes of tests, those that took longest the last time first, each taken by whichever process is free: both
     end together.
+
+    Those with a browser and those without take turns: two that begin alike would compile the same kernels at the same
+    time on a machine that never ran them, and two browsers draw on one processor.
     """
 
     init_worker = _init_worker  # type: ignore[assignment]
@@ -67,7 +71,11 @@ class Suite(ParallelTestSuite):
         took: dict[str, float] = json.loads(TIMES.read_text()) if TIMES.exists() else {}
         # One that nobody timed yet may be long.
         ordered = sorted(subsuites, key=lambda suite: -took.get(_class_of(next(iter(suite))), UNKNOWN))
-        super().__init__(ordered, *args, **kwargs)
+        kinds: dict[bool, list[Any]] = {True: [], False: []}
+        for suite in ordered:
+            kinds[".browser." in _class_of(next(iter(suite)))].append(suite)
+        turns = itertools.chain.from_iterable(itertools.zip_longest(kinds[True], kinds[False]))
+        super().__init__([suite for suite in turns if suite is not None], *args, **kwargs)
 
 
 class Runner(DiscoverRunner):

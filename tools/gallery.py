@@ -209,7 +209,7 @@ def measures(session: Any, scene: Scene) -> tuple[float, Change, str]:
     """Spread of the coverage over parts and eighths of the object, against its mean (0 is the same everywhere); what
     the last layer changed; its note.
     """
-    readings = session.readings()
+    readings = session.measuring.best()
     chronicle = session.chronicle(readings.measured, 256)
     chapters = chronicle.play(scene)
     chapter = chapters[-1]

@@ -26,7 +26,8 @@ from limus.looks.small import (
     uv_pictures,
 )
 from limus.playing.chronicle import Chapter
-from limus.playing.session import Readings, Session
+from limus.playing.measuring import Readings
+from limus.playing.session import Session
 from limus.readings.catalogue import READINGS
 from limus.readings.measured import Measured
 from limus.readings.reading import asks_weather
@@ -81,7 +82,7 @@ def answer(session: Session, question: Question, check: Callable[[], None] = lam
     ``check`` is called between steps and may raise ``Cancelled``.
     """
     check()
-    readings = session.readings()
+    readings = session.measuring.best()
     if readings is None:
         return None
     weather = session.scene.asks_for_weather or question.weather
@@ -123,7 +124,7 @@ def answer_as_made(session: Session, question: Question, check: Callable[[], Non
     InputError : a reading that has not been measured yet.
     """
     check()
-    readings: Readings | None = session.readings()
+    readings: Readings | None = session.measuring.best()
     reading = READINGS.get(question.look.name) if question.look.kind == "reading" else None
     if (
         readings is None

@@ -6,11 +6,9 @@ object share it, whoever asks; no lock is held while something is made.
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
-from typing import Any, Literal
+from typing import Any
 
 import numpy as np
 
@@ -26,60 +24,17 @@ from limus.intake.inspection import inspection
 from limus.intake.object_file import Neighbour, ObjectFile
 from limus.intake.preparation import Finder, neighbour_mesh, prepared, surroundings
 from limus.playing.chronicle import Chronicle, Surface
-from limus.readings.exposure import Exposure, exposure_files, measure_exposure, stored_part
-from limus.readings.measured import Measured, measure, stored
-from limus.readings.measured import kept_on_disk as readings_on_disk
-from limus.readings.ray_pass import Progress, RayPlan
+from limus.playing.measuring import GOOD, Measuring, Say
+from limus.playing.sizes import BYTES_PER_TEXEL, SIZES, fitting
+from limus.readings.exposure import measure_exposure
+from limus.readings.measured import Measured, measure
+from limus.readings.ray_pass import Progress
 from limus.readings.surroundings import Surroundings
 from limus.readings.twin import carry
 from limus.surface.mesh import Mesh
 from limus.surface.outward import outward
 from limus.surface.pyramid import texels_key, texels_of
 from limus.surface.texels import Texels
-
-Quality = Literal["fine", "good", "draft"]
-#: Best first.
-QUALITIES: tuple[Quality, ...] = ("fine", "good", "draft")
-#: Pairs of rays, and rays towards the sun, of each quality.
-RAYS: dict[str, tuple[int, int]] = {"draft": (16, 8), "good": (32, 16), "fine": (96, 32)}
-WORDS: dict[str, str] = {"draft": "Draft readings", "good": "Measuring readings", "fine": "Measuring fine readings"}
-#: Resolution at which good readings are measured, unless the session says otherwise.
-GOOD = 1024
-#: Most pixels of all map sets together in readings of each quality, so that a draft is a matter of seconds whatever
-#: comes in.
-MOST_MEASURED = {"draft": 1 << 20, "good": 1 << 23, "fine": 1 << 24}
-#: Sizes of maps that can be looked at, and bytes that the evaluation of one texel needs at once.
-SIZES = (256, 512, 1024, 2048, 4096, 8192)
-BYTES_PER_TEXEL = 320
-Say = Callable[[float, str], None]
-#: Seconds that it takes to read readings from disk, about.
-_LOADING = 0.05
-
-
-@dataclass(frozen=True)
-class Readings:
-    """Readings of an object: their quality, whether they are of these very surroundings, and the readings."""
-
-    quality: Quality
-    exact: bool
-    measured: Measured
-
-
-def _stretch(say: Say, start: float, end: float) -> Progress:
-    """Progress of one step as that of the whole."""
-    return lambda share: say(start + (end - start) * 0.99 * share, "")
-
-
-def fitting(mesh: Mesh, resolution: int, most: int) -> int:
-    """The resolution, or the largest smaller one by halves at which all map sets together fit into ``most`` pixels."""
-    while len(mesh.uv_domains) * resolution * resolution > most and resolution > 32:
-        resolution //= 2
-    return resolution
-
-
-def fitting_sizes(sets: int, memory: int) -> list[int]:
-    """Sizes of maps at which ``sets`` map sets are evaluated within ``memory`` bytes; at least the smallest."""
-    return [size for size in SIZES if sets * size * size * BYTES_PER_TEXEL <= memory] or [SIZES[0]]
 
 
 def object_key(document: ObjectFile, up: str) -> str:
@@ -190,7 +145,7 @@ class Session:
         twin = around.twin
 
         def look() -> dict[str, Any]:
-            texels = texels_of(mesh, self.reading_size("draft"))
+            texels = texels_of(mesh, self.measuring.size("draft"))
             found = carry(texels, twin, around.twin_reach_m)
             return {
                 "reach_mm": float(f"{found.reach_m * 1000:.3g}"),
@@ -237,107 +192,21 @@ class Session:
         """Sizes of maps that can be looked at."""
         return [size for size in SIZES if self.fitted(size) == size or size == SIZES[0]]
 
-    def reading_size(self, quality: str) -> int:
-        """Resolution at which readings of a quality are measured."""
-        wanted = {"draft": min(256, max(64, self.good // 2)), "good": self.good, "fine": self.good * 2}[quality]
-        return fitting(self.mesh, min(wanted, 4096), MOST_MEASURED[quality])
-
     def texels(self, resolution: int) -> Texels:
         """The texels at a resolution, or the next smaller one that memory holds."""
         return texels_of(self.mesh, self.fitted(resolution))
 
     # -- readings ----------------------------------------------------------------------------------
 
-    def readings_quality(self) -> tuple[Quality, bool] | None:
-        """Quality of the best readings there are, and whether they are of these very surroundings; nothing is read
-        for it.
-        """
-        mesh, around = self.mesh, self.around
-        if mesh.uv is None:
-            return None
-        for quality in QUALITIES:
-            key = RayPlan.for_mesh(mesh, RAYS[quality][0]).key_for(mesh, self.reading_size(quality), around)
-            if key in self.store or readings_on_disk(key):
-                return quality, True
-        before: Readings | None = self.store.peek(key_of("last readings", mesh.key))
-        return (before.quality, False) if before is not None else None
-
-    def readings(self) -> Readings | None:
-        """The best readings there are so far, or None.
-
-        When only the surroundings changed, the last readings stand in until they are measured again.
-        """
-        mesh, around = self.mesh, self.around
-        if mesh.uv is None:
-            return None
-        last = key_of("last readings", mesh.key)
-        for quality in QUALITIES:
-            plan, size = RayPlan.for_mesh(mesh, RAYS[quality][0]), self.reading_size(quality)
-            key = plan.key_for(mesh, size, around)
-            found: Measured | None = self.store.peek(key)
-            if found is None and readings_on_disk(key):
-                # What cannot be read is not kept as missing: it will be measured again.
-                found = stored(texels_of(mesh, size), plan, around=around)
-                if found is not None:
-                    self.store.put(key, found, _LOADING)
-            if found is not None:
-                result = Readings(quality, True, found)
-                self.store.put(last, result)
-                return result
-        before: Readings | None = self.store.peek(last)
-        return Readings(before.quality, False, before.measured) if before is not None else None
-
-    def exposure(self, texels: Texels) -> Exposure:
-        """Sun, rain and run-off for this setting at ``texels``: the best there are of each, or a draft made at once.
-
-        When the wind turns, the sun stays as well measured as it is.
-        """
-        tables, keys = zip(*(self._weather(part, texels) for part in range(2)), strict=True)
-        return Exposure(texels, np.concatenate(tables, axis=1), keys)
-
-    def _weather(self, part: int, texels: Texels) -> tuple[np.ndarray, str]:
-        """Sun (part 0), or rain and run-off (part 1): a table at ``texels``, and what it was measured for and how
-        well.
-        """
-        mesh, around, setting = self.mesh, self.around, self.scene.setting
-        for quality in QUALITIES:
-            size, rays = self.reading_size(quality), RAYS[quality][1]
-            key = exposure_files(key_of(mesh.key, size), setting, around, rays)[part]
-            at = f"weather {key} at {texels.size}"
-            found: np.ndarray | None = self.store.peek(at)
-            if found is None and (quality == "draft" or readings_on_disk(key)):
-                source = texels_of(mesh, size)
-                if quality == "draft":
-                    measure_exposure(source, setting, around, rays=rays)
-                table = stored_part(source, setting, around, rays, part)
-                if table is not None:
-                    found = self.store.get(at, lambda t=table, s=source: texels.resample(t, s))  # type: ignore[misc]
-            if found is not None:
-                return found, key
-        raise AssertionError("a draft is always made")
+    @property
+    def measuring(self) -> Measuring:
+        """Its readings where it stands now: the best there are, and better ones."""
+        return Measuring(self.mesh, self.around, self.scene.setting, self.store, self.good)
 
     def measure(self, wished: str, say: Say) -> None:
-        """A draft first, so that something can be seen in a second or two, then better ones up to the quality
-        ``wished``.
-
-        May raise ``Cancelled`` through ``say``.
-        """
+        """Prepare the object, and measure its readings up to a quality; see ``Measuring.measure``."""
         say(0.005, "Preparing the object")
-        mesh, around = self.mesh, self.around
-        mesh.need_uv()
-        steps = {"draft": (0.01, 0.10), "good": (0.10, 1.0 if wished == "good" else 0.30), "fine": (0.30, 1.0)}
-        for quality in reversed(QUALITIES):
-            start, end = steps[quality]
-            pairs, rays = RAYS[quality]
-            texels = texels_of(mesh, self.reading_size(quality))
-            turn = start + 0.7 * (end - start)
-            say(start, WORDS[quality])
-            measure(texels, RayPlan.for_mesh(mesh, pairs), around=around, progress=_stretch(say, start, turn))
-            say(turn, "Sun, rain and run-off")
-            measure_exposure(texels, self.scene.setting, around, rays=rays, progress=_stretch(say, turn, end))
-            say(end, "")
-            if quality == wished:
-                return
+        self.measuring.measure(wished, say)
 
     # -- players of the chronicle ------------------------------------------------------------------
 
@@ -353,7 +222,7 @@ class Session:
 
         table = self.store.get(f"measured {readings.key} at {texels.size}", lambda: readings.at(texels).table)
         here = Measured(texels, readings.plan, table, readings.around)
-        return Chronicle(texels, here, self.store, self.exposure(texels) if weather else None, self.find)
+        return Chronicle(texels, here, self.store, self.measuring.exposure(texels) if weather else None, self.find)
 
     def exact(self, resolution: int, *, progress: Progress | None = None, weather: bool | None = None) -> Chronicle:
         """A player with readings measured at this very resolution, for results that are written to files.

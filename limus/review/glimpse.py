@@ -40,7 +40,7 @@ def glimpse(
     ------
     InputError : nothing was measured yet.
     """
-    readings = session.readings()
+    readings = session.measuring.best()
     if readings is None:
         raise InputError("the object has not been measured yet", where="object", remedy="Wait for the draft readings")
     chronicle = session.chronicle(

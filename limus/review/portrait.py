@@ -19,7 +19,7 @@ def portrait(session: Session) -> bytes | None:
     ------
     InputError : the object or its scene cannot be read.
     """
-    readings = session.readings() if session.mesh.uv is not None else None
+    readings = session.measuring.best() if session.mesh.uv is not None else None
     if readings is None:
         return None
     chronicle = session.chronicle(readings.measured, TEXELS, weather=session.scene.asks_for_weather)

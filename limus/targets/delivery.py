@@ -10,7 +10,8 @@ from limus.common.registry import discover
 from limus.formats.files import write_whole
 from limus.masks.hand.vertex_paint import painted_colours
 from limus.materials.encode import in_use
-from limus.playing.session import Say, Session
+from limus.playing.measuring import Say
+from limus.playing.session import Session
 from limus.readings.measured import Measured
 from limus.targets.target import Target
 from limus.targets.written import Written
@@ -30,7 +31,7 @@ def will_be_written(session: Session, target: str) -> list[str]:
     """
     mesh = session.mesh
     mesh.need_uv()
-    readings = session.readings()
+    readings = session.measuring.best()
     measured = readings.measured if readings is not None else Measured.blank(session.texels(_LOOK))
     chronicle = session.chronicle(measured, _LOOK, weather=readings is not None and session.scene.asks_for_weather)
     pile = chronicle.as_made(session.scene)

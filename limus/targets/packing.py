@@ -11,7 +11,8 @@ from limus.formats.files import bytes_of
 from limus.formats.picture_read import check_picture
 from limus.intake.object_file import Neighbour, ObjectFile, Twin
 from limus.masks.hand.stroke import load_stroke
-from limus.playing.session import Say, Session
+from limus.playing.measuring import Say
+from limus.playing.session import Session
 from limus.targets.delivery import deliver
 from limus.targets.written import Written
 

@@ -16,7 +16,8 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from limus.common.errors import InputError
 from limus.intake.object_file import ObjectFile
-from limus.playing.session import fitting_sizes, object_key
+from limus.playing.session import object_key
+from limus.playing.sizes import fitting_sizes
 from limus.targets.delivery import TARGETS, will_be_written
 from limus.targets.packing import drawn_files
 from limus.targets.written import file_stem

@@ -62,7 +62,7 @@ def get_object(request: HttpRequest, object_id: int) -> ObjectOut:
     session = session_of(item.scene())
     scene = session.scene
     with gate.turn(256, lambda: session.ready, person=owner_of(request).pk):
-        mesh, facts, readings = session.mesh, facts_of(session), session.readings_quality()
+        mesh, facts, readings = session.mesh, facts_of(session), session.measuring.quality()
         twin = session.twin_facts()
     gaps: dict[str, str] = {}
     if mesh.colours is None and not scene.vertex_paint:

@@ -25,7 +25,7 @@ class Coverage(TestCase):
         size = ObjectSize(mesh.diagonal)
         session = Session.on(mesh, Scene(object=ObjectFile(file="a.glb")), store=Store(3 << 30))
         session.measure("draft", lambda share, word: None)
-        readings = session.readings()
+        readings = session.measuring.best()
         assert readings is not None
         for kind in ("leaks", "washing", "cracks", "moss", "grease", "lichen", "frost", "staining"):
             layers = [

@@ -28,7 +28,8 @@ from limus.looks.packed import packed, unpacked
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.exposed import Exposed
 from limus.masks.sources.noise import Noise
-from limus.playing.session import SIZES, Session, fitting, layer_of
+from limus.playing.session import Session, layer_of
+from limus.playing.sizes import SIZES, fitting
 from limus.surface import pyramid
 from limus.surface.mesh import Mesh
 from tests.core import shapes
@@ -90,26 +91,26 @@ class Objects(Case):
 
     def test_the_best_readings_there_are(self) -> None:
         session = self.session()
-        self.assertIsNone(session.readings())
+        self.assertIsNone(session.measuring.best())
         session.measure("draft", lambda share, word: None)
-        found = session.readings()
+        found = session.measuring.best()
         assert found is not None
         self.assertEqual((found.quality, found.exact), ("draft", True))
         session.measure("good", lambda share, word: None)
-        found = session.readings()
+        found = session.measuring.best()
         assert found is not None
         self.assertEqual((found.quality, found.exact), ("good", True))
         # From disk, in a process that knows nothing of it yet.
         self.store.clear()
-        self.assertEqual(self.session().readings().quality, "good")  # type: ignore[union-attr]
+        self.assertEqual(self.session().measuring.best().quality, "good")  # type: ignore[union-attr]
 
     def test_the_last_readings_stand_in_when_the_ground_moves(self) -> None:
         session = self.measured()
-        self.assertIsNotNone(session.readings())
+        self.assertIsNotNone(session.measuring.best())
         moved = scene()
         moved.setting.ground_mm = -300.0
         there = Session(moved, session.find, store=self.store, good=128)
-        found = there.readings()
+        found = there.measuring.best()
         assert found is not None
         self.assertEqual((found.quality, found.exact), ("draft", False))
 
@@ -119,7 +120,7 @@ class Objects(Case):
         turned.setting.wind_from_deg = 10.0
         there = Session(turned, session.find, store=self.store, good=128)
         texels = session.texels(64)
-        before, after = session.exposure(texels), there.exposure(texels)
+        before, after = session.measuring.exposure(texels), there.measuring.exposure(texels)
         self.assertEqual(before.key_of("sun"), after.key_of("sun"))
         self.assertNotEqual(before.key_of("rain"), after.key_of("rain"))
         np.testing.assert_array_equal(before.sun, after.sun)

@@ -52,12 +52,12 @@ class Lanes(ServerTest):
         self.assertEqual((job.state, job.attempt, lane_of(job)), (Job.QUEUED, 1, LONG))
         self.assertGreaterEqual(job.progress, 0.09)
         self.assertEqual(self.queues(), [LONG])
-        readings = session_of(self.item.scene()).readings()
+        readings = session_of(self.item.scene()).measuring.best()
         self.assertEqual(readings.quality if readings else "", "draft")
         runner.run(job.pk, job.attempt)
         job.refresh_from_db()
         self.assertEqual(job.state, Job.DONE)
-        readings = session_of(self.item.scene()).readings()
+        readings = session_of(self.item.scene()).measuring.best()
         self.assertEqual(readings.quality if readings else "", "good")
 
     def test_a_wait_says_what_it_waits_for(self) -> None:
@@ -107,7 +107,7 @@ class StartPage(ServerTest):
         # Kept: the second time nothing is drawn.
         from unittest import mock
 
-        with mock.patch("server.projects.portrait.moment_picture", side_effect=AssertionError("again")):
+        with mock.patch("limus.review.portrait.moment_picture", side_effect=AssertionError("again")):
             self.assertEqual(portrait_of(item), today.content)
         # Another edit, another picture.
         document = dict(item.head.document, layers=[])  # type: ignore[union-attr]

@@ -12,7 +12,8 @@ from django.test import override_settings
 
 from limus.common.store import Store, shared
 from limus.formats.gltf_write import glb_bytes
-from limus.playing.session import MOST_MEASURED, Session
+from limus.playing.session import Session
+from limus.playing.sizes import MOST_MEASURED
 from limus.readings.catalogue import READINGS
 from limus.surface.mesh import Part
 from server.jobs.models import Job
@@ -111,10 +112,10 @@ class Looking(StageTest):
 class Settings(StageTest):
     def test_weather_is_measured_again_but_not_the_rays(self) -> None:
         self.measured(self.item)
-        table = session_of(self.item.scene()).readings().measured.table  # type: ignore[union-attr]
+        table = session_of(self.item.scene()).measuring.best().measured.table  # type: ignore[union-attr]
         self.change("setting", wind_from_deg=90.0, latitude=20.0)
         self.item = WorkObject.objects.get(pk=self.item.pk)
-        found = session_of(self.item.scene()).readings()
+        found = session_of(self.item.scene()).measuring.best()
         assert found is not None
         self.assertTrue(found.exact)
         self.assertIn(found.quality, ("good", "fine"))
@@ -229,7 +230,7 @@ class Working(StageTest):
         session = Session.on(many, scene(), store=Store(5 << 30), good=4096)
         self.assertEqual(session.fitted(2048), 256)
         for quality, most in MOST_MEASURED.items():
-            self.assertLessEqual(200 * session.reading_size(quality) ** 2, most)
+            self.assertLessEqual(200 * session.measuring.size(quality) ** 2, most)
         self.item = intakes.take_in(self.project, "many.glb", [glb_bytes(many)], scene(*STORY, name="Many"))
         self.measured(self.item)
         answer = self.call("post", f"/objects/{self.item.pk}/evaluate", {"resolution": 128})
