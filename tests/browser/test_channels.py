@@ -50,6 +50,11 @@ class Channels(BrowserTest):
                 found = route.fetch(headers={**route.request.headers, "accept": "application/json"})
             except Error:
                 return
+            if found.status != 200:
+                # Overtaken by a newer question: there is nothing in it.
+                with suppress(Error):
+                    route.fulfill(response=found)
+                return
             body = json.loads(found.text())
             if body.get("maps"):
                 body["maps"]["more"] = {name: [f"pixel-{name}"] for name in names}

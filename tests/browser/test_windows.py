@@ -15,6 +15,7 @@ class StartPage(BrowserTest):
         held: list[Route] = []
         self.page.route("**/api/objects/*", lambda route: held.append(route))
         self.page.goto(f"{self.live_server_url}/object/{item.pk}/weather", wait_until="commit")
+        self.until(lambda: len(held) > 0)
         self.page.get_by_label("Limus, all projects").click()
         self.page.locator("main.start li a").first.wait_for()
         self.assertEqual(len(held), 1)
@@ -79,6 +80,7 @@ class Sizes(BrowserTest):
         # The coarse picture stays until the fine one is there.
         label.get_by_text("1024").wait_for()
         self.settle()
+        self.assertEqual(self.page.evaluate("localStorage['limus.size']"), "1024")
         # Leaving the view is when late complaints come out; they fail the test.
         self.page.get_by_label("Limus, all projects").click()
         self.page.locator("main.start").wait_for()

@@ -657,8 +657,14 @@ class Backup(TestCase):
         return done.stdout
 
     def test_backup_while_edits_run_and_restore(self) -> None:
-        self.manage("migrate", "-v", "0")
-        self.manage("load_demo", "--draft", "--first", "-v", "0")
+        self.manage(
+            "shell",
+            "-v",
+            "0",
+            "-c",
+            "from django.core.management import call_command\n"
+            "call_command('migrate', verbosity=0)\ncall_command('load_demo', draft=True, first=True, verbosity=0)",
+        )
         edits = (
             "from server.projects.models import WorkObject\nimport "
             "time\nitem=WorkObject.objects.get()\nend=time.time()+4\nk=0\n"
@@ -699,9 +705,15 @@ class Backup(TestCase):
         self.assertEqual(self.manage("shell", "-v", "0", "-c", then).split()[-1], seed)
 
     def test_an_older_database_is_brought_up(self) -> None:
-        self.manage("migrate", "projects", "0004", "-v", "0")
-        self.manage("migrate", "jobs", "0002", "-v", "0")
-        self.manage("migrate", "auth", "-v", "0")
+        # In one process: each begins by loading everything.
+        self.manage(
+            "shell",
+            "-v",
+            "0",
+            "-c",
+            "from django.core.management import call_command\n"
+            "for to in (['projects', '0004'], ['jobs', '0002'], ['auth']): call_command('migrate', *to, verbosity=0)",
+        )
         documents = [
             {"version": 1, "name": "Old", "object": {"file": "objects/ab/cup.glb"}, "layers": [], "seed": k}
             for k in range(3)
@@ -733,8 +745,8 @@ class Backup(TestCase):
                     (k, k, json.dumps(document), k - 1 or None),
                 )
             database.execute("UPDATE projects_workobject SET head_id = 3")
-        self.manage("migrate", "-v", "0")
         look = (
+            "from django.core.management import call_command\ncall_command('migrate', verbosity=0)\n"
             "from server.projects.models import *\ni=WorkObject.objects.get()\n"
             "print(i.document['seed'], [v.document['seed'] for v in SceneVersion.objects.order_by('id')], [u.path "
             "for u in FileUse.objects.all()], SourceFile.objects.get().size > 1000)"

@@ -1,5 +1,5 @@
 import { expect, test } from 'vitest'
-import { last, one, opened, screen, within, words } from './bench'
+import { last, one, opened, screen, words } from './bench'
 
 const openLine = () => one('.term.open')
 
@@ -141,11 +141,4 @@ test('a layer that others ask for is not removed', async () => {
   await screen.findByText(/Dust has a line that looks at this layer/)
   expect(bench.order()).toContain('rust')
   expect((await bench.saved()).layers).toHaveLength(5)
-})
-
-test('another size at rest is asked for, said and remembered', async () => {
-  const bench = await opened()
-  await bench.pick(within(screen.getByTestId('view-label')).getByRole('combobox'), 'option', '1024')
-  expect(words(screen.getByTestId('view-label'))).toBe('Lit·1024·today')
-  expect(localStorage['limus.size']).toBe('1024')
 })
