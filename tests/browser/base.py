@@ -237,12 +237,6 @@ class BrowserTest(StaticLiveServerTestCase):
     def label(self) -> str:
         return " ".join(self.page.get_by_test_id("view-label").inner_text().split())
 
-    def press(self, name: str) -> None:
-        """Press a button that opens something: what is open closes when the page below it scrolls, so that is done
-        first.
-        """
-        self._to_rest(self.page.get_by_role("button", name=name)).click()
-
     def _to_rest(self, what: Locator) -> Locator:
         what.scroll_into_view_if_needed()
         self.frame(count=2)

@@ -235,6 +235,16 @@ class Questions(ServerTest):
         self.assertEqual(self.ask(base=other.head_id).status_code, 410, "the version of another object")
         self.assertEqual(self.ask(document=self.item.document).status_code, 200)
 
+    def test_a_version_that_goes_while_it_is_asked_about_is_gone(self) -> None:
+        item = self.item
+        item.commit(item.head_id, {**item.document, "seed": 5}, "Seed")
+        before = item.versions.get(pk=item.versions.earliest("pk").pk)
+        self.assertNotEqual(item.at(before), item.document)
+        # Removed between being found and being put together.
+        item.versions.filter(pk=before.pk).delete()
+        with self.assertRaises(SceneVersion.DoesNotExist):
+            item.at(before)
+
     def test_bad_edits_and_files_of_others(self) -> None:
         for edits in (
             [{"name": "ghost"}], [{"name": "set", "arguments": {"values": {"layers[rust].effect.years": None}}}],
