@@ -4,6 +4,7 @@ HOST ?= 127.0.0.1
 # Processes that test side by side.
 JOBS ?= 2
 PY := .venv/bin/python
+CORE := $(shell find limus -name '*.py') limus/common/kernels.txt
 SOURCES := $(shell find web/src web/public -type f 2>/dev/null) web/index.html web/vite.config.ts web/package.json
 
 .PHONY: setup demo test times check bench fuzz screenshots gallery mutate types format kernels clean browser
@@ -22,17 +23,22 @@ web/node_modules/.ready: web/package.json web/package-lock.json
 web/dist/manifest.json: web/node_modules/.ready $(SOURCES)
 	@cd web && npx --no-install vite build --logLevel warn
 
-demo: setup
+# Compiled once, on all cores, before anybody waits for it.
+var/.compiled: .venv/.ready $(CORE)
+	@echo "Compiling ..." && .venv/bin/limus compile
+	@mkdir -p var && touch $@
+
+demo: setup var/.compiled
 	@exec $(PY) manage.py serve --demo --host $(HOST) --port $(PORT)
 
 browser:
 	@sh tools/browser.sh
 
-test: setup browser
+test: setup browser var/.compiled
 	@$(PY) -W ignore::UserWarning manage.py test --noinput --parallel $(JOBS) $(or $(ARGS),tests)
 
 # The same, and what each class took is noted: the longest are begun first.
-times: setup browser
+times: setup browser var/.compiled
 	@LIMUS_TIMES=1 $(PY) -W ignore::UserWarning manage.py test --noinput --parallel $(JOBS) tests
 
 check: setup
@@ -68,7 +74,7 @@ mutate: setup
 
 # Compiled code, where a function changed that kernels of other files take in.
 kernels:
-	@find limus -name "*.nb[ic]" -delete
+	@find limus -name "*.nb[ic]" -delete && rm -f var/.compiled
 
 clean:
 	rm -rf .venv web/node_modules web/dist var

@@ -34,6 +34,7 @@ COMMANDS = {
     "edit": "one edit of a scene document: add, remove, move, set ...",
     "catalogue": "effects, sources, readings, channels and bases with their fields, as JSON",
     "schema": "JSON Schema of the scene document",
+    "compile": "make ready: what Limus computes with is compiled ahead",
 }
 
 

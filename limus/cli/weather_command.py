@@ -13,7 +13,7 @@ from limus.formats.png import png_bytes, quantise
 from limus.intake.preparation import beside_scene
 from limus.playing.session import Session, layer_of
 from limus.targets.delivery import write_all
-from limus.targets.maps import map_files
+from limus.targets.kinds.maps import map_files
 from limus.targets.written import Written
 
 

@@ -9,7 +9,7 @@ from typing import Literal
 
 import numpy as np
 
-from limus.common.parallel import kernel
+from limus.common.kernel import kernel
 
 Blend = Literal[
     "normal", "multiply", "screen", "overlay", "darken", "lighten", "difference", "soft-light", "add", "subtract"

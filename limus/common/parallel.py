@@ -14,9 +14,6 @@ from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
-import numba
-import numpy as np
-
 #: Threads that compute for one caller, itself included. One per core; set LIMUS_THREADS to use fewer.
 WORKERS = max(1, int(os.environ.get("LIMUS_THREADS", "0")) or (os.cpu_count() or 1))
 #: Below this many items the hand-over costs more than it saves.
@@ -38,39 +35,6 @@ def _anew() -> None:
 
 
 os.register_at_fork(after_in_child=_anew)
-
-
-def kernel(function: Callable[..., Any]) -> Callable[..., Any]:
-    """Compile ``function`` to a GIL-free kernel, cached on disk."""
-    compiled: Callable[..., Any] = numba.njit(
-        cache=True, nogil=True, error_model="numpy", fastmath={"contract", "arcp", "nsz"}
-    )(function)
-    return compiled
-
-
-#: A small function that is pasted into the loops that call it, so that these can be turned into vector instructions.
-inlined = numba.njit(inline="always", error_model="numpy", fastmath={"contract", "arcp", "nsz"})
-
-
-@inlined
-def fading(x):  # type: ignore[no-untyped-def]
-    """exp(-x) for a float32 x from 0, to about 2e-7: no call, so that loops over it become vector instructions.
-
-    The nearest whole number to x / ln 2 goes into the bits of the exponent, the rest through the Taylor series; 0
-    gives exactly 1.
-    """
-    z = min(x * np.float32(1.4426950408889634), np.float32(126.0))
-    k = np.int32(z + np.float32(0.5))
-    y = (z - np.float32(k)) * np.float32(0.6931471805599453)
-    p = np.float32(1.0) - y * (
-        np.float32(1.0)
-        - y
-        * (
-            np.float32(0.5)
-            - y * (np.float32(1 / 6) - y * (np.float32(1 / 24) - y * (np.float32(1 / 120) - y * np.float32(1 / 720))))
-        )
-    )
-    return p * np.int32((127 - k) << 23).view(np.float32)
 
 
 def _nothing(item: int) -> None:

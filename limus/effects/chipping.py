@@ -8,8 +8,9 @@ from typing import ClassVar, Literal
 import numpy as np
 
 from limus.common.fields import choice, number
+from limus.common.kernel import kernel
 from limus.common.object_size import ONE_METRE, ObjectSize
-from limus.common.parallel import for_slices, kernel
+from limus.common.parallel import for_slices
 from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, raised
 from limus.effects.films import THERE, painted, paints_of, without
 from limus.masks.coverage import SoftLevels

@@ -9,8 +9,9 @@ import numpy as np
 
 from limus.common.fields import choice, colour, number
 from limus.common.hashing import key_of
+from limus.common.kernel import kernel
 from limus.common.object_size import ONE_METRE, ObjectSize
-from limus.common.parallel import for_ranges, kernel
+from limus.common.parallel import for_ranges
 from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, hidden
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from limus.common.parallel import for_ranges, kernel
+from limus.common.kernel import kernel
+from limus.common.parallel import for_ranges
 from limus.effects.effect import Event, hidden
 from limus.materials.channels import CHANNELS, one, spread
 from limus.materials.optics import WATER_INSIDE, WATER_IOR, reflectance_at_normal

@@ -7,8 +7,9 @@ from typing import ClassVar, Literal
 import numpy as np
 
 from limus.common.fields import number
+from limus.common.kernel import kernel
 from limus.common.object_size import ONE_METRE, ObjectSize
-from limus.common.parallel import for_ranges, kernel
+from limus.common.parallel import for_ranges
 from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise

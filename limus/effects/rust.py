@@ -8,8 +8,9 @@ from typing import ClassVar, Literal
 import numpy as np
 
 from limus.common.fields import choice, number
+from limus.common.kernel import kernel
 from limus.common.object_size import ONE_METRE, ObjectSize
-from limus.common.parallel import for_ranges, kernel
+from limus.common.parallel import for_ranges
 from limus.effects.corrosion import corroded
 from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, hidden, raised
 from limus.masks.coverage import SoftLevels

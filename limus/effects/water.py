@@ -8,8 +8,9 @@ from typing import ClassVar, Literal
 import numpy as np
 
 from limus.common.fields import choice, colour, number
+from limus.common.kernel import kernel
 from limus.common.object_size import ONE_METRE, ObjectSize
-from limus.common.parallel import for_ranges, kernel
+from limus.common.parallel import for_ranges
 from limus.effects.damp import FULL, water_coat, wetted
 from limus.effects.effect import Effect, Event, Group, Kind, Outcome, hidden, raised, ramp
 from limus.masks.recipe import Recipe

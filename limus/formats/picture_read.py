@@ -15,7 +15,7 @@ from PIL import Image, ImageOps, UnidentifiedImageError
 
 from limus.common.errors import InputError
 from limus.common.hashing import key_of
-from limus.common.parallel import kernel
+from limus.common.kernel import kernel
 from limus.common.store import shared
 from limus.formats.files import need_regular
 from limus.formats.svg_read import read_svg

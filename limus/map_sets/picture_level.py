@@ -5,7 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from limus.common.colour import to_linear, to_srgb
-from limus.common.parallel import for_ranges, kernel
+from limus.common.kernel import kernel
+from limus.common.parallel import for_ranges
 from limus.formats.picture_read import ReadPicture
 from limus.formats.png import png_bytes, quantise
 

@@ -7,7 +7,8 @@ from typing import Literal
 import numpy as np
 
 from limus.common.blending import MODES, blend_value
-from limus.common.parallel import for_ranges, kernel
+from limus.common.kernel import kernel
+from limus.common.parallel import for_ranges
 
 Combine = Literal["multiply", "add", "subtract", "darken", "lighten", "screen", "overlay", "difference", "over"]
 

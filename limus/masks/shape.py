@@ -7,7 +7,8 @@ from collections.abc import Sequence
 import numpy as np
 from scipy.interpolate import PchipInterpolator
 
-from limus.common.parallel import for_ranges, kernel
+from limus.common.kernel import kernel
+from limus.common.parallel import for_ranges
 
 
 @kernel

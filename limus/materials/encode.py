@@ -5,7 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from limus.common.colour import SRGB_STEPS, SRGB_TABLE
-from limus.common.parallel import for_ranges, kernel
+from limus.common.kernel import kernel
+from limus.common.parallel import for_ranges
 from limus.materials.channels import CHANNELS, Channel, Sheet, is_even
 from limus.surface.texels import Texels
 

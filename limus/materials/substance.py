@@ -7,7 +7,8 @@ from typing import Literal
 
 import numpy as np
 
-from limus.common.parallel import fading, for_ranges, for_slices, kernel
+from limus.common.kernel import fading, kernel
+from limus.common.parallel import for_ranges, for_slices
 
 Family = Literal[
     "ferrous", "copper alloy", "zinc", "aluminium", "other metal", "mineral", "timber", "polymer", "textile", "glass",

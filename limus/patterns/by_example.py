@@ -15,7 +15,8 @@ import numpy as np
 from scipy import fft
 from scipy.special import ndtri
 
-from limus.common.parallel import for_ranges, kernel
+from limus.common.kernel import kernel
+from limus.common.parallel import for_ranges
 from limus.patterns.cells import salt_of
 from limus.patterns.lattice import again, hashed, unit
 

@@ -11,7 +11,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from limus.common.parallel import for_ranges, inlined, kernel
+from limus.common.kernel import inlined, kernel
+from limus.common.parallel import for_ranges
 from limus.patterns.lattice import again, hashed, unit
 
 

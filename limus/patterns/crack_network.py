@@ -16,7 +16,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from limus.common.parallel import for_ranges, inlined, kernel
+from limus.common.kernel import inlined, kernel
+from limus.common.parallel import for_ranges
 from limus.patterns.lattice import again, unit
 from limus.patterns.noise import octave
 from limus.patterns.sites import Sites
@@ -118,9 +119,20 @@ def _moved(x, y, z, rate, bend, rough, salt):  # type: ignore[no-untyped-def]
     for k in range(4):
         px, py, pz = np.float32(x * r), np.float32(y * r), np.float32(z * r)
         s = np.uint32(salt + np.uint32(k * 7919))
-        ox += weight * octave(px + np.float32(3.1), py, pz, s)
-        oy += weight * octave(px, py + np.float32(11.7), pz, s + np.uint32(1))
-        oz += weight * octave(px, py, pz + np.float32(5.3), s + np.uint32(2))
+        # One call in a loop: three of them, pasted in wherever cracks are asked about, take long to compile.
+        for axis in range(3):
+            o = weight * octave(
+                px + (np.float32(3.1) if axis == 0 else np.float32(0.0)),
+                py + (np.float32(11.7) if axis == 1 else np.float32(0.0)),
+                pz + (np.float32(5.3) if axis == 2 else np.float32(0.0)),
+                np.uint32(s + np.uint32(axis)),
+            )
+            if axis == 0:
+                ox += o
+            elif axis == 1:
+                oy += o
+            else:
+                oz += o
         weight *= rough
         r *= 2.13
     return ox, oy, oz

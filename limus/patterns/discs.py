@@ -6,7 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from limus.common.parallel import for_ranges, kernel
+from limus.common.kernel import kernel
+from limus.common.parallel import for_ranges
 from limus.surface.grid import grid_of
 
 

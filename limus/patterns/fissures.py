@@ -11,7 +11,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from limus.common.parallel import for_ranges, kernel
+from limus.common.kernel import kernel
+from limus.common.parallel import for_ranges
 from limus.patterns.crack_network import FAR, Cracks
 from limus.patterns.noise import octave
 from limus.surface.mesh import Mesh

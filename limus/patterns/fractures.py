@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from limus.common.parallel import kernel
+from limus.common.kernel import kernel
 from limus.patterns.cells import cells
 from limus.patterns.noise import fractal
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from limus.common.parallel import inlined
+from limus.common.kernel import inlined
 
 
 @inlined

@@ -12,7 +12,8 @@ import math
 
 import numpy as np
 
-from limus.common.parallel import for_ranges, inlined, kernel
+from limus.common.kernel import inlined, kernel
+from limus.common.parallel import for_ranges
 from limus.patterns.noise import kept_octaves
 
 #: Below this deviation, in widths of the ramp, nobody could tell the two apart.

@@ -12,7 +12,8 @@ from typing import Literal
 
 import numpy as np
 
-from limus.common.parallel import for_ranges, inlined, kernel
+from limus.common.kernel import inlined, kernel
+from limus.common.parallel import for_ranges
 from limus.patterns.lattice import hashed
 
 Form = Literal["fractal", "ridged", "billow"]
@@ -107,7 +108,9 @@ def _play(points_m: np.ndarray, size_mm: float, weights: np.ndarray, form: int, 
     shift = draw.uniform(0, 256, octaves + 2).astype(np.float32)
     salts = draw.integers(0, 2**32, octaves, dtype=np.uint32)
     out = np.empty(len(points_m), np.float32)
-    for_ranges(_sum, len(points_m), points_m, 1000.0 / size_mm, weights, salts, shift, form, out)
+    # By rows, as it is compiled for.
+    rows = np.ascontiguousarray(points_m)
+    for_ranges(_sum, len(rows), rows, 1000.0 / size_mm, weights, salts, shift, form, out)
     return out
 
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from limus.common.parallel import kernel
+from limus.common.kernel import kernel
 from limus.patterns.cells import cells
 
 

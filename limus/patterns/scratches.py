@@ -7,7 +7,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from limus.common.parallel import for_ranges, kernel
+from limus.common.kernel import kernel
+from limus.common.parallel import for_ranges
 from limus.patterns.cells import salt_of
 from limus.patterns.lattice import again, hashed, unit
 

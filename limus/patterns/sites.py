@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from limus.common.parallel import kernel
+from limus.common.kernel import kernel
 from limus.surface.mesh import Mesh
 
 #: Darts at most. Beyond, points are sparser than asked for, and ``Sites.short`` says so.

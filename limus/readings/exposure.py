@@ -10,7 +10,8 @@ from pathlib import Path
 import numpy as np
 
 from limus.common.hashing import key_of
-from limus.common.parallel import kernel, map_blocks
+from limus.common.kernel import kernel
+from limus.common.parallel import map_blocks
 from limus.formats.files import write_whole
 from limus.readings.driving_rain import rain_vector
 from limus.readings.flow import flow

@@ -12,7 +12,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from limus.common.parallel import kernel, map_blocks
+from limus.common.kernel import kernel
+from limus.common.parallel import map_blocks
 from limus.readings.rays import ray_scene, trace
 from limus.surface.texels import Texels
 

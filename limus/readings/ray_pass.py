@@ -19,7 +19,8 @@ from dataclasses import asdict, dataclass
 import numpy as np
 
 from limus.common.hashing import key_of
-from limus.common.parallel import for_ranges, kernel, map_blocks
+from limus.common.kernel import kernel
+from limus.common.parallel import for_ranges, map_blocks
 from limus.readings.rays import ray_scene, trace
 from limus.readings.surroundings import NOTHING, Surroundings
 from limus.readings.twin import Carried

@@ -10,7 +10,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from limus.common.parallel import for_ranges, kernel
+from limus.common.kernel import kernel
+from limus.common.parallel import for_ranges
 from limus.surface.texels import Texels
 
 #: Stops as (place 0..1, red, green, blue), encoded sRGB 0..255.

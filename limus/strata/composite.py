@@ -7,7 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from limus.common.blending import blend_value
-from limus.common.parallel import fading, kernel, map_blocks
+from limus.common.kernel import fading, kernel
+from limus.common.parallel import map_blocks
 from limus.materials.channels import CHANNELS, is_even
 
 #: Texels composited at a time: everything of such a block stays in the processor's cache from the first coat to the

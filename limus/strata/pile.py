@@ -12,7 +12,8 @@ import numpy as np
 
 from limus.common.colour import luminance
 from limus.common.errors import InputError
-from limus.common.parallel import fading, for_slices, kernel
+from limus.common.kernel import fading, kernel
+from limus.common.parallel import for_slices
 from limus.materials.channels import CHANNELS, Sheet, at_rows, spread
 from limus.materials.substance import Substance
 from limus.strata.composite import FULL, Spoken, Use, composited

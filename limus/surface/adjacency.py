@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from limus.common.parallel import kernel
+from limus.common.kernel import kernel
 from limus.surface.mesh import Mesh
 
 OPEN, INSIDE, SEAM = 0, 1, 2

@@ -17,7 +17,7 @@ import numpy as np
 from scipy import sparse
 from scipy.sparse.linalg import splu
 
-from limus.common.parallel import kernel
+from limus.common.kernel import kernel
 from limus.surface.adjacency import match_edges
 from limus.surface.uv_health import claim
 
@@ -307,7 +307,8 @@ def grown(
     """
     count = len(triangles)
     twin, twin_edge = np.full((count, 3), -1, np.int32), np.full((count, 3), -1, np.int32)
-    match_edges(triangles, welded, int(welded.max(initial=0)) + 1, twin, twin_edge)
+    # Of the same kinds as everywhere else: compiled once.
+    match_edges(triangles.astype(np.int32), welded.astype(np.int32), int(welded.max(initial=0)) + 1, twin, twin_edge)
     normal, area, middle = np.empty((count, 3)), np.empty(count), np.empty((count, 3))
     _frames(triangles, positions, normal, area, middle)
     # As far as a few hundredths of the object, whatever the grain of the mesh.

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from limus.common.parallel import kernel
+from limus.common.kernel import kernel
 
 
 @kernel

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from limus.common.parallel import kernel
+from limus.common.kernel import kernel
 from limus.surface.texels import Texels
 
 #: A surface whose normal points further down than this lets water drip off.

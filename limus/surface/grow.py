@@ -8,7 +8,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from limus.common.parallel import for_ranges, kernel
+from limus.common.kernel import kernel
+from limus.common.parallel import for_ranges
 from limus.surface.pyramid import coarser
 from limus.surface.texels import Texels
 

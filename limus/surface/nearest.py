@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from limus.common.parallel import for_ranges, kernel
+from limus.common.kernel import kernel
+from limus.common.parallel import for_ranges
 
 #: Triangles in a leaf of the tree.
 _LEAF = 4

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from limus.common.parallel import for_ranges, kernel
+from limus.common.kernel import kernel
+from limus.common.parallel import for_ranges
 from limus.surface.adjacency import adjacency
 from limus.surface.mesh import Mesh
 

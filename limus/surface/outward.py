@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from scipy.spatial import cKDTree
 
-from limus.common.parallel import kernel
+from limus.common.kernel import kernel
 from limus.surface.adjacency import adjacency
 from limus.surface.mesh import Mesh
 from limus.surface.normals import add_by_angle

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from limus.common.parallel import kernel
+from limus.common.kernel import kernel
 from limus.surface.texels import Texels
 
 

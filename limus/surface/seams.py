@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from limus.common.parallel import kernel
+from limus.common.kernel import kernel
 
 #: left, right, up (towards smaller v), down
 STEPS = np.array([[-1, 0], [1, 0], [0, -1], [0, 1]], np.int64)

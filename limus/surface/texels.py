@@ -14,7 +14,8 @@ from scipy import ndimage
 
 from limus.common.errors import InputError
 from limus.common.hashing import key_of
-from limus.common.parallel import for_ranges, kernel
+from limus.common.kernel import kernel
+from limus.common.parallel import for_ranges
 from limus.common.store import own_bytes
 from limus.surface import seams
 from limus.surface.adjacency import Adjacency, adjacency

@@ -6,7 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from limus.common.parallel import for_ranges, kernel
+from limus.common.kernel import kernel
+from limus.common.parallel import for_ranges
 from limus.surface.texels import Texels
 
 #: Bins along each side of the box, for lengths along a bent surface.

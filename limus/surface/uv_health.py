@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from limus.common.parallel import kernel
+from limus.common.kernel import kernel
 from limus.surface.adjacency import adjacency
 from limus.surface.mesh import Mesh
 from limus.surface.rasterise import rasterise

@@ -1,1 +1,1 @@
-"""What a delivery can be: one file for each target, found by itself."""
+"""Taking the finished object away."""

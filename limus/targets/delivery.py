@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import replace
 from pathlib import Path
 
-from limus import targets
 from limus.common.registry import discover
 from limus.formats.files import write_whole
 from limus.masks.hand.vertex_paint import painted_colours
@@ -13,10 +12,11 @@ from limus.materials.encode import in_use
 from limus.playing.measuring import Say
 from limus.playing.session import Session
 from limus.readings.measured import Measured
+from limus.targets import kinds
 from limus.targets.target import Target
 from limus.targets.written import Written
 
-TARGETS: dict[str, type[Target]] = discover(targets, Target)
+TARGETS: dict[str, type[Target]] = discover(kinds, Target)
 #: Size at which it is found out what a delivery will hold.
 _LOOK = 256
 

@@ -4,8 +4,13 @@ from __future__ import annotations
 
 import ast
 import re
+from collections.abc import Iterator
 from pathlib import Path
 from unittest import TestCase
+
+import numpy as np
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
 
 CORE = Path(__file__).resolve().parents[2] / "limus"
 #: Each folder may import the ones before it. "review" looks at finished things; the files at the top tie the folders
@@ -74,6 +79,8 @@ class Imports(TestCase):
         opening = {"open", "read_bytes", "write_bytes", "read_text", "write_text"}
         excused = {
             "scene.py": "reads its own document",
+            "kernel.py": "reads the source of what it compiles",
+            "compiling.py": "reads its own list",
             "measured.py": "loads its own cache through numpy",
         }
         for path in CORE.rglob("*.py"):
@@ -159,3 +166,57 @@ class Server(TestCase):
             here = path.relative_to(stages).parts
             for found in re.findall(r"from '\.\./([a-z]+)/", path.read_text()):
                 self.assertTrue(len(here) < 2 or found == here[0], f"{'/'.join(here)} imports the stage '{found}'")
+
+
+def runs_at_import(tree: ast.Module) -> Iterator[ast.stmt | ast.expr]:
+    """What importing a file runs: not what stands in functions, nor what only a type checker reads."""
+    waiting: list[ast.AST] = [tree]
+    while waiting:
+        node = waiting.pop()
+        if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef | ast.Lambda):
+            continue
+        if isinstance(node, ast.If) and "TYPE_CHECKING" in ast.unparse(node.test):
+            continue
+        if isinstance(node, ast.stmt | ast.expr):
+            yield node
+        waiting += ast.iter_child_nodes(node)
+
+
+def loads(path: Path, modules: set[str]) -> set[str]:
+    """Modules that importing a file imports, those of a folder that it discovers among them."""
+    tree = ast.parse(path.read_text())
+    found: set[str] = set()
+    packages: dict[str, str] = {}
+    # What is discovered was imported by name before.
+    for node in sorted(runs_at_import(tree), key=lambda node: node.lineno):
+        if isinstance(node, ast.Import):
+            found |= {a.name for a in node.names}
+        elif isinstance(node, ast.ImportFrom) and node.module:
+            for a in node.names:
+                inner = f"{node.module}.{a.name}"
+                packages[a.asname or a.name] = inner
+                # From a folder, its file of that name; the folder itself holds nothing.
+                found.add(inner if inner in modules else node.module)
+        elif isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id == "discover":
+            first = node.args[0]
+            assert isinstance(first, ast.Name), path
+            of = packages[first.id]
+            found |= {m for m in modules if m.rpartition(".")[0] == of}
+    return found & modules
+
+
+class First(TestCase):
+    def test_every_file_can_be_the_first_that_is_imported(self) -> None:
+        """No circle between files: one shows only where a command happens to begin with the wrong file."""
+        files = {
+            ".".join(path.relative_to(CORE.parent).with_suffix("").parts).removesuffix(".__init__"): path
+            for path in CORE.rglob("*.py")
+        }
+        names = sorted(files)
+        number = {name: k for k, name in enumerate(names)}
+        edges = [(number[name], number[to]) for name in names for to in loads(files[name], set(names)) if to != name]
+        self.assertGreater(len(edges), 500)
+        graph = coo_array((np.ones(len(edges)), tuple(zip(*edges, strict=True))), shape=(len(names), len(names)))
+        count, circle = connected_components(graph, connection="strong")
+        circles = [[n for n in names if circle[number[n]] == c] for c in range(count) if (circle == c).sum() > 1]
+        self.assertEqual(circles, [])

@@ -50,7 +50,7 @@ from limus.patterns.tiling import tiling
 from limus.playing.as_made import as_made, owner_of_parts, site_of
 from limus.review.base_review import repeats
 from limus.review.sample import sample_picture
-from limus.targets.gltf import gltf_maps
+from limus.targets.kinds.gltf import gltf_maps
 from tests.core import shapes
 from tests.core.test_effects import bench_for, scene
 from tests.core.test_formats import khronos

@@ -10,7 +10,7 @@ import numpy as np
 from PIL import Image, ImageChops
 
 from limus.common.blending import MODES
-from limus.common.parallel import fading, kernel
+from limus.common.kernel import fading, kernel
 from limus.formats.gltf_write import glb_bytes
 from limus.materials.channels import CHANNELS, CHANNELS_OF, VOICES, one
 from limus.materials.encode import TIMES, encode_surface, in_use, pictures_of
@@ -19,8 +19,8 @@ from limus.playing.chronicle import Surface
 from limus.strata.composite import Use, composited
 from limus.strata.pile import Coat, Pile
 from limus.surface.texels import Texels
-from limus.targets.gltf import gltf_maps, left_out
-from limus.targets.maps import map_files
+from limus.targets.kinds.gltf import gltf_maps, left_out
+from limus.targets.kinds.maps import map_files
 from tests.core import shapes
 from tests.core.fields import column
 from tests.core.test_formats import khronos

@@ -21,8 +21,8 @@ from limus.effects.paint import Paint
 from limus.masks.recipe import Recipe
 from limus.playing.session import Session
 from limus.targets.delivery import deliver
-from limus.targets.gltf import gltf_maps
-from limus.targets.maps import map_files
+from limus.targets.kinds.gltf import gltf_maps
+from limus.targets.kinds.maps import map_files
 from limus.targets.written import file_stem, map_set_stems
 from tests.core import shapes
 from tests.core.test_effects import STORY, scene

@@ -20,7 +20,7 @@ from limus.formats.files import write_whole
 from limus.formats.gltf_read import read_gltf
 from limus.formats.gltf_write import GltfMaps, glb_bytes
 from limus.formats.png import png_bytes
-from limus.targets.gltf import _PATHS
+from limus.targets.kinds.gltf import _PATHS
 from tests.core import shapes
 
 ROOT = Path(__file__).resolve().parents[2]

@@ -14,7 +14,8 @@ from limus import effects, readings
 from limus.common.errors import InputError
 from limus.common.fields import Document, choice, colour, number, switch
 from limus.common.hashing import key_of
-from limus.common.parallel import WORKERS, for_ranges, kernel, map_blocks
+from limus.common.kernel import kernel
+from limus.common.parallel import WORKERS, for_ranges, map_blocks
 from limus.common.registry import discover, kind_of
 from limus.effects.effect import Effect
 from limus.readings.reading import READS, Reading, asks_weather

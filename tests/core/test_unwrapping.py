@@ -14,7 +14,7 @@ from bench.unwrapping import rock
 from limus.common.errors import Cancelled
 from limus.surface import unwrap_worker
 from limus.surface.adjacency import adjacency
-from limus.surface.dense_charts import dense_charts
+from limus.surface.dense_charts import _signed, _unfolded, dense_charts
 from limus.surface.mesh import Mesh, Part
 from limus.surface.unwrap import unwrapped
 from limus.surface.uv_health import uv_health
@@ -90,6 +90,27 @@ class Dense(TestCase):
             flat = flat.subdivide()
         _, _, uv, chart = dense_charts(flat.vertices, flat.faces, np.arange(len(flat.vertices)), lambda share: None)
         self.assertEqual(int(chart.max()), 0)
+
+    def test_what_folds_is_laid_out_again_within_its_rim(self) -> None:
+        # A plane of 12 x 12 squares with a vertex pulled over its neighbours. That every triangle comes to lie the right
+        # way round where the rim is convex and each vertex in the mean of its neighbours is W. Tutte's theorem
+        # ("How to draw a graph", 1963).
+        side = 13
+        at = np.arange(side * side).reshape(side, side)
+        a, b, c, d = at[:-1, :-1].ravel(), at[:-1, 1:].ravel(), at[1:, 1:].ravel(), at[1:, :-1].ravel()
+        tri = np.concatenate([np.stack([a, b, c], 1), np.stack([a, c, d], 1)]).astype(np.int64)
+        flat = np.stack(np.meshgrid(np.arange(side), np.arange(side)), axis=2).reshape(-1, 2).astype(np.float64)
+        folded = flat.copy()
+        folded[at[6, 6]] += 3.5
+        self.assertLess(_signed(tri, folded).min(), 0)
+        before = folded.copy()
+        out = _unfolded(tri, folded)
+        self.assertGreater(_signed(tri, out).min(), 0)
+        rim = np.ones((side, side), bool)
+        rim[1:-1, 1:-1] = False
+        np.testing.assert_array_equal(out[rim.ravel()], flat[rim.ravel()])
+        # What lies far from the fold stays where it was.
+        np.testing.assert_array_equal(out[at[1, 1:-1]], before[at[1, 1:-1]])
 
     def test_progress_and_cancelling(self) -> None:
         said: list[float] = []

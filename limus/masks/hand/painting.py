@@ -15,7 +15,7 @@ from pathlib import Path
 import numpy as np
 
 from limus.common.hashing import key_of
-from limus.common.parallel import kernel
+from limus.common.kernel import kernel
 from limus.formats.picture_read import read_picture
 from limus.masks.hand.stroke import Stroke, load_stroke, placed_points
 from limus.masks.source import Keep

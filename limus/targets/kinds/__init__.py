@@ -1,0 +1,1 @@
+"""What a delivery can be, one file each."""
