@@ -23,14 +23,14 @@ LIST = Path(__file__).with_name("kernels.txt")
 _ARRAY = re.compile(r"(\w+)(?:\[([:,1 ]+)\])?(r?)")
 
 
-def text_of(of: types.Type) -> str:
+def text_of(of: Any) -> str:
     """A type of an argument as the list has it.
 
     Raises
     ------
     ValueError : neither a number nor an array of numbers.
     """
-    of = types.unliteral(of)
+    of = types.unliteral(of)  # type: ignore[no-untyped-call]
     if isinstance(of, types.Array) and of.aligned:
         axes = [":"] * of.ndim
         if of.layout == "C":
@@ -43,7 +43,7 @@ def text_of(of: types.Type) -> str:
     raise ValueError(f"{of} has no place in the list of kernels")
 
 
-def type_of(text: str) -> types.Type:
+def type_of(text: str) -> Any:
     """The other way round.
 
     Raises
@@ -51,13 +51,13 @@ def type_of(text: str) -> types.Type:
     ValueError : not a type.
     """
     match = _ARRAY.fullmatch(text)
-    number = getattr(types, match[1], None) if match else None
+    number: Any = getattr(types, match[1], None) if match else None
     if match is None or not isinstance(number, types.Number | types.Boolean):
         raise ValueError(f"'{text}' is no type of an argument")
     if match[2] is None:
         return number
     axes = match[2].split(",")
-    layout = "C" if axes[-1] == "::1" else "F" if axes[0] == "::1" else "A"
+    layout: Any = "C" if axes[-1] == "::1" else "F" if axes[0] == "::1" else "A"
     return types.Array(number, len(axes), layout, readonly=bool(match[3]))
 
 

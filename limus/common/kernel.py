@@ -137,7 +137,9 @@ def written_by(function: Callable[..., Any]) -> frozenset[int]:
             found.add(name)
 
     # From top to bottom, so that a name for a part is known before it is written.
-    for at in sorted((n for n in ast.walk(node) if hasattr(n, "lineno")), key=lambda n: (n.lineno, n.col_offset)):
+    for at in sorted(
+        (n for n in ast.walk(node) if isinstance(n, ast.stmt | ast.expr)), key=lambda n: (n.lineno, n.col_offset)
+    ):
         if isinstance(at, ast.Assign):
             pairs = [(target, at.value) for target in at.targets]
             for target, value in list(pairs):

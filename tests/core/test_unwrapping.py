@@ -92,8 +92,8 @@ class Dense(TestCase):
         self.assertEqual(int(chart.max()), 0)
 
     def test_what_folds_is_laid_out_again_within_its_rim(self) -> None:
-        # A plane of 12 x 12 squares with a vertex pulled over its neighbours. That every triangle comes to lie the right
-        # way round where the rim is convex and each vertex in the mean of its neighbours is W. Tutte's theorem
+        # A plane of 12 x 12 squares with a vertex pulled over its neighbours. That every triangle comes to lie the
+        # right way round where the rim is convex and each vertex in the mean of its neighbours is W. Tutte's theorem
         # ("How to draw a graph", 1963).
         side = 13
         at = np.arange(side * side).reshape(side, side)
