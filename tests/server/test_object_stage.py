@@ -233,7 +233,7 @@ class Working(StageTest):
             self.assertLessEqual(200 * session.measuring.size(quality) ** 2, most)
         self.item = intakes.take_in(self.project, "many.glb", [glb_bytes(many)], scene(*STORY, name="Many"))
         self.measured(self.item)
-        answer = self.call("post", f"/objects/{self.item.pk}/evaluate", {"resolution": 128})
+        answer = self.call("post", f"/objects/{self.item.pk}/evaluate", {"resolution": 64})
         self.assertEqual(len(answer.json()["maps"]["base_color"]), 200)
 
     def test_catalogue_has_what_the_stage_draws(self) -> None:
