@@ -34,7 +34,7 @@ from limus.surface.texels import Texels
 
 def _rays(mesh: Mesh) -> None:
     texels = texels_of(mesh, 512)
-    _ = texels.neighbours
+    _ = texels.stencil
     plan = RayPlan.for_mesh(mesh, 16)
     plan = RayPlan(plan.radii_mm, plan.reaches_mm, plan.thickness_mm, 16, filter_passes=0)
     scene = ray_scene(mesh)
@@ -95,7 +95,7 @@ def _rasteriser(mesh: Mesh) -> None:
 def _edits(mesh: Mesh, scene: Scene, readings: Measured) -> None:
     def fresh(size: int) -> Chronicle:
         texels = texels_of(mesh, size)
-        _ = texels.neighbours, texels.fill_index
+        _ = texels.stencil, texels.fill_index
         return Chronicle(texels, readings, Store(3 << 30))
 
     def step(bench: Chronicle, value: float) -> None:
@@ -133,7 +133,7 @@ def _growth(mesh: Mesh, scene: Scene, readings: Measured) -> None:
     sizes = (512, 1024, 2048, 4096)
     for size in sizes:
         texels = texels_of(mesh, size)
-        _ = texels.neighbours, texels.fill_index
+        _ = texels.stencil, texels.fill_index
 
         def cold(texels: Texels = texels) -> None:
             bench = Chronicle(texels, readings.at(texels), Store(0))

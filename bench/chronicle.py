@@ -65,7 +65,7 @@ def main(mesh: Mesh, scene: Scene, readings: Measured) -> None:
     steps: list[tuple[str, float, int]] = []
     for size in (256, 1024, 2048):
         texels = texels_of(mesh, size)
-        _ = texels.neighbours, texels.links, from_the_top(texels)
+        _ = texels.stencil, texels.links, from_the_top(texels)
         start = time.perf_counter()
         steps = _play(Chronicle(texels, readings.at(texels), Store(0)), scene)
         colds[size] = time.perf_counter() - start

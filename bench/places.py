@@ -100,7 +100,7 @@ def _strokes(mesh: Mesh) -> None:
 
 def _recipe(mesh: Mesh) -> None:
     texels = texels_of(mesh, 1024)
-    _ = texels.neighbours
+    _ = texels.stencil
     cache = Store(1 << 30)
     scope = Scope(Place(texels, Measured.blank(texels), Setting()), cache, 1)
     lines = [

@@ -32,11 +32,28 @@ class Flags(Document):
 
     family: Family | None = None
     porosity: float | None = Field(
-        None, ge=0.0, le=1.0, title="Porosity", description="Share of open pores: wetting darkens by it"
+        None,
+        ge=0.0,
+        le=1.0,
+        title="Porosity",
+        description="Share of open pores: wetting darkens by it",
+        json_schema_extra={"control": "optional", "unit": "%", "empty": "as the material", "start": 0.1},
     )
-    brittleness: float | None = Field(None, ge=0.0, le=1.0, title="Brittleness", description="0 scuffs, 1 flakes")
+    brittleness: float | None = Field(
+        None,
+        ge=0.0,
+        le=1.0,
+        title="Brittleness",
+        description="0 scuffs, 1 flakes",
+        json_schema_extra={"control": "optional", "unit": "%", "empty": "as the material", "start": 0.5},
+    )
     hide_um: float | None = Field(
-        None, gt=0.0, le=1e6, title="Hiding thickness", description="Thickness at which it hides what is below"
+        None,
+        gt=0.0,
+        le=1e6,
+        title="Hides at",
+        description="Thickness at which it hides what is below",
+        json_schema_extra={"control": "optional", "unit": "µm", "empty": "as the material", "start": 10.0},
     )
 
 

@@ -8,7 +8,7 @@ import numpy as np
 
 from limus.common.fields import colour, number
 from limus.common.object_size import ONE_METRE, ObjectSize
-from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, hidden, ramp
+from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, film_um, ramp
 from limus.effects.habitat import HABITAT_READS, habitat
 from limus.masks.coverage import level_for
 from limus.masks.recipe import Recipe, term
@@ -85,7 +85,7 @@ class Algae(Effect):
         color += (toned(self.dark_color, tone, 0.4, 1.9) - color) * old[:, None]
         rough = np.clip(np.float32(0.78) - np.float32(0.22) * old, 0.3, 1.0)
         sheet = {"base_color": np.clip(color, 0.0, 1.0), "roughness": rough}
-        return Outcome(event.pile.with_coat(event.coat(event.name, ALGAE, hidden(share, ALGAE.hide_um), sheet)), share)
+        return Outcome(event.pile.with_coat(event.coat(event.name, ALGAE, film_um(share, ALGAE.hide_um), sheet)), share)
 
     def _share(self, event: Event) -> tuple[np.ndarray, np.ndarray]:
         """(n,) float32 0..1 how much of it there is, and how dark it has become."""

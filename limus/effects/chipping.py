@@ -179,7 +179,7 @@ class Chipping(Effect):
             if above == 0:
                 levels: SoftLevels = event.before("levels", shape, lambda: SoftLevels(potential, weight, WIDTH))
                 for_slices(_break, (potential, allowed, out), np.float32(levels.level(share)))
-                return np.minimum(event.settled(out), allowed)
+                return np.minimum(event.antialiased(out), allowed)
             deep = 1.0 - (1.0 - self.depth) * above / (count - 1) if self.depth > 0 else 0.0
             over, before = through[(above - 1, count)] if above > 1 else (opened[0], 1.0)
             if deep <= 0 or before <= 0:
@@ -192,7 +192,7 @@ class Chipping(Effect):
                 _break, (field, allowed, out), np.float32(SoftLevels(field, weight * over, WIDTH).level(deep / before))
             )
             # Nothing goes where what lies over it still holds.
-            out = event.settled(out) * (over > np.float32(1e-3))
+            out = event.antialiased(out) * (over > np.float32(1e-3))
             through[(above, count)] = (over * out, deep)
             return out
 
@@ -205,7 +205,7 @@ class Chipping(Effect):
         held = event.noise(self.size_mm * 1.4, octaves=3, salt=25)
         for_slices(
             _rim,
-            (event.settled(top, 2), top, held, there, lost, lift),
+            (event.antialiased(top, 2), top, held, there, lost, lift),
             np.float32(min(self.rim_um * 0.001, 0.012 * self.size_mm)),
         )
         if self.rim_um > 0:

@@ -6,10 +6,10 @@ import numpy as np
 
 from limus.common.kernel import kernel
 from limus.common.parallel import for_ranges
-from limus.effects.effect import Event, hidden
+from limus.effects.effect import Event, film_um
 from limus.materials.channels import CHANNELS, one, spread
 from limus.materials.optics import WATER_INSIDE, WATER_IOR, reflectance_at_normal
-from limus.materials.substance import SHEEN, WATER
+from limus.materials.substance import VEIL, WATER
 from limus.strata.pile import Coat, Pile
 from limus.surface.blur import blur
 
@@ -66,7 +66,7 @@ def wetted(event: Event, pile: Pile, damp: np.ndarray, film: np.ndarray, sheet: 
         np.float32(reflectance_at_normal(WATER_IOR)), np.float32(WATER_INSIDE), color, rough,
     )  # fmt: skip
     there = np.where((damp > 1e-4) | (film > 1e-4), np.float32(12.0), np.float32(0.0))
-    return Coat(event.layer, event.name, SHEEN, there, {"base_color": color, "roughness": rough}, event.uses, "damp")
+    return Coat(event.layer, event.name, VEIL, there, {"base_color": color, "roughness": rough}, event.uses, "damp")
 
 
 def water_coat(
@@ -76,7 +76,7 @@ def water_coat(
 
     ``film`` (n,) 0..1 how much of a texel it covers; ``more_mm`` (n,) how deep it is besides.
     """
-    thickness = hidden(np.minimum(film, np.float32(FULL)), WATER.hide_um)
+    thickness = film_um(np.minimum(film, np.float32(FULL)), WATER.hide_um)
     if more_mm is not None:
         thickness = thickness + more_mm * np.float32(1000.0)
     sheet = {

@@ -8,7 +8,7 @@ import numpy as np
 
 from limus.common.fields import colour, number
 from limus.common.object_size import ONE_METRE, ObjectSize
-from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, hidden
+from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, film_um
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.hollows import Hollows
 from limus.masks.sources.noise import Noise
@@ -85,7 +85,7 @@ class Debris(Effect):
             + stone * np.float32(min(self.piece_mm * 0.4, self.depth_mm))
             + grit * np.float32(min(self.piece_mm * 0.12, self.depth_mm))
         )
-        height = event.settled((height * (share > 0.02)).astype(np.float32))
-        thickness = np.maximum(hidden(share, GRIT.hide_um), height * np.float32(1000.0) * (share > 0.5))
+        height = event.antialiased((height * (share > 0.02)).astype(np.float32))
+        thickness = np.maximum(film_um(share, GRIT.hide_um), height * np.float32(1000.0) * (share > 0.5))
         coat = event.coat(event.name, GRIT, thickness, {"base_color": color, "roughness": one(0.95)})
         return Outcome(event.pile.with_coat(coat), share.astype(np.float32))

@@ -12,7 +12,7 @@ from scipy import ndimage
 from limus.common.colour import to_linear
 from limus.common.errors import InputError
 from limus.common.fields import FileName, choice, colour, number, switch
-from limus.effects.effect import Effect, Event, Frame, Group, Kind, Outcome, hidden
+from limus.effects.effect import Effect, Event, Frame, Group, Kind, Outcome, film_um
 from limus.formats.picture_read import read_picture
 from limus.materials.channels import one
 from limus.materials.substance import DECAL
@@ -172,7 +172,7 @@ class Decal(Effect):
             patch = event.noise(self.width_mm * 0.08, octaves=4, salt=191)
             shown = np.clip(shown * (np.float32(1.0) + np.float32(0.06) * patch)[:, None], 0.0, 1.0)
         thickness = np.maximum(
-            hidden(share, DECAL.hide_um), np.where(share > 0.98, np.float32(self.thickness_um), np.float32(0.0))
+            film_um(share, DECAL.hide_um), np.where(share > 0.98, np.float32(self.thickness_um), np.float32(0.0))
         )
         coat = event.coat(
             event.name,

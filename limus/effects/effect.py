@@ -23,8 +23,8 @@ from limus.patterns.noise import fractal
 from limus.patterns.sites import Sites, scattered_on
 from limus.strata.composite import Use
 from limus.strata.pile import Coat, Pile
-from limus.surface.blur import settled
-from limus.surface.contact import Contacts, contacts, handed_over
+from limus.surface.blur import antialiased
+from limus.surface.contact import Contacts, across_contacts, contacts
 from limus.surface.running import from_the_top, run_down
 
 Kind = Literal["deposit", "change", "loss"]
@@ -113,22 +113,22 @@ class Event:
         order = self.scope.keep.get(key_of("from the top", texels.key), lambda: from_the_top(texels))
         return run_down(texels, source, length_mm, order, upwards=upwards)
 
-    def handed_over(self, field: np.ndarray, reach_mm: float) -> np.ndarray:
+    def across_contacts(self, field: np.ndarray, reach_mm: float) -> np.ndarray:
         """(n,) float32: what a field is on other parts within about ``reach_mm`` (no less than two and a half
         texels).
         """
         texels = self.pile.texels
         reach = max(reach_mm, 2.5 * texels.texel_mm)
         near: Contacts = self.scope.keep.get(key_of("contacts", texels.key, reach), lambda: contacts(texels, reach))
-        return handed_over(texels, np.ascontiguousarray(field, np.float32), near)
+        return across_contacts(texels, np.ascontiguousarray(field, np.float32), near)
 
     def visible(self) -> dict[str, np.ndarray]:
         """The sheet of what shows before this layer, see ``Pile.visible``; shared with whoever else asks."""
         return self.scope.keep.get(key_of("visible", self.pile.key), self.pile.visible)  # type: ignore[no-any-return]
 
-    def settled(self, field: np.ndarray, steps: int = 1) -> np.ndarray:
+    def antialiased(self, field: np.ndarray, steps: int = 1) -> np.ndarray:
         """(n,) float32: a field with hard borders, softened by about a texel so that they do not show as stairs."""
-        return settled(self.pile.texels, field, steps)
+        return antialiased(self.pile.texels, field, steps)
 
     def kept(self, parts: list[object], make: Callable[[], np.ndarray]) -> np.ndarray:
         """Any field that depends only on the object, the layer, what the effect ``reads``, and ``parts``, kept
@@ -239,7 +239,7 @@ class Effect(Document):
         raise NotImplementedError
 
 
-def hidden(share: np.ndarray, hide_um: float) -> np.ndarray:
+def film_um(share: np.ndarray, hide_um: float) -> np.ndarray:
     """(n,) float32 micrometres: the film that covers the share (n,) 0..1 of what is below."""
     return (-np.log1p(-np.minimum(share, np.float32(0.9999))) * np.float32(hide_um)).astype(np.float32)
 

@@ -14,7 +14,7 @@ from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
 from limus.materials.channels import CHANNELS, spread
-from limus.materials.substance import SHEEN
+from limus.materials.substance import VEIL
 from limus.readings.open_weather import RAIN_READS, SUN_READS, rain_by_sky, sun_by_sky
 from limus.strata.pile import Coat
 
@@ -125,7 +125,7 @@ class Fading(Effect):
             _age, count, shown("base_color"), shown("roughness"), shown("metalness"), fade, chalk, yellow, color, rough
         )
         there = np.where(share > np.float32(1e-3), np.float32(12.0), np.float32(0.0))
-        veil = Coat(event.layer, event.name, SHEEN, there, {"base_color": color, "roughness": rough}, event.uses)
+        veil = Coat(event.layer, event.name, VEIL, there, {"base_color": color, "roughness": rough}, event.uses)
         return Outcome(
             pile.with_coat(veil),
             np.clip(fade + np.float32(0.6) * chalk + np.float32(0.5) * yellow, 0.0, 1.0).astype(np.float32),

@@ -8,7 +8,7 @@ import numpy as np
 
 from limus.common.fields import number
 from limus.common.object_size import ONE_METRE, ObjectSize
-from limus.effects.effect import Effect, Event, Group, Kind, Outcome, hidden
+from limus.effects.effect import Effect, Event, Group, Kind, Outcome, film_um
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
 from limus.materials.channels import one
@@ -62,7 +62,7 @@ class Frost(Effect):
             lambda: self._share(event, amount),
         )
         fine = event.noise(self.crystal_mm, octaves=3, gain=0.7, salt=221)
-        thickness = hidden(share * np.float32(0.9), FROST.hide_um) * np.float32(max(self.thickness_um, 1.0) / 276.0)
+        thickness = film_um(share * np.float32(0.9), FROST.hide_um) * np.float32(max(self.thickness_um, 1.0) / 276.0)
         thickness = thickness * np.clip(np.float32(1.0) + np.float32(0.55) * fine, 0.05, 3.0)
         shown = (share * np.float32(min(1.0, self.thickness_um / 40.0))).astype(np.float32)
         sheet = {

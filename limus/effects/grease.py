@@ -8,7 +8,7 @@ import numpy as np
 
 from limus.common.fields import choice, colour, number
 from limus.common.object_size import ONE_METRE, ObjectSize
-from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, hidden, raised
+from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, film_um, raised
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.hollows import Hollows
 from limus.masks.sources.noise import Noise
@@ -102,7 +102,7 @@ class Grease(Effect):
             event.coat(
                 event.name,
                 substance,
-                hidden(share * np.float32(0.9 if self.what == "oil" else 1.0), substance.hide_um),
+                film_um(share * np.float32(0.9 if self.what == "oil" else 1.0), substance.hide_um),
                 sheet,
             )
         )

@@ -8,7 +8,7 @@ import numpy as np
 
 from limus.common.fields import colour, number
 from limus.common.object_size import ONE_METRE, ObjectSize
-from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, hidden
+from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, film_um
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.edges import Edges
 from limus.masks.sources.hollows import Hollows
@@ -88,13 +88,13 @@ class Leaks(Effect):
         share = event.kept(["leaks", *parts], lambda: self._share(event))
         tone = np.float32(1.0) + np.float32(0.16) * event.noise(self.width_mm * 2, octaves=4, tall=6.0, salt=104)
         sheet = {"base_color": toned(self.color, tone, 0.4, 1.6), "roughness": one(self.roughness)}
-        return Outcome(event.pile.with_coat(event.coat(event.name, STAIN, hidden(share, STAIN.hide_um), sheet)), share)
+        return Outcome(event.pile.with_coat(event.coat(event.name, STAIN, film_um(share, STAIN.hide_um), sheet)), share)
 
     def _share(self, event: Event) -> np.ndarray:
         head = event.noise(self.width_mm * 5.0, octaves=3, salt=101)
         source = event.mask * np.clip(np.float32(1.1) + np.float32(self.broken) * (head - np.float32(0.7)), 0.0, 1.4)
         # From a fixing to what it sits on, though they are not one surface.
-        beside = event.handed_over(source, self.width_mm * 0.6)
+        beside = event.across_contacts(source, self.width_mm * 0.6)
         source = np.maximum(source, beside * np.float32(0.8))
         # A streak takes what there is over its width, however finely that is drawn.
         source = blur(event.pile.texels, np.ascontiguousarray(source, np.float32), 0.25 * self.width_mm)

@@ -8,7 +8,7 @@ import numpy as np
 
 from limus.common.fields import choice, colour, number
 from limus.common.object_size import ONE_METRE, ObjectSize
-from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, hidden, raised, ramp
+from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, film_um, raised, ramp
 from limus.effects.habitat import HABITAT_READS, habitat
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
@@ -123,7 +123,7 @@ class Lichen(Effect):
             * there
             * (np.float32(1.0) - out_of)
         )
-        thickness = hidden(cover, LICHEN.hide_um)
+        thickness = film_um(cover, LICHEN.hide_um)
         lift = np.maximum(crust - thickness, 0.0) * np.float32(0.001)
         sheet = {
             "base_color": color,

@@ -9,7 +9,7 @@ import numpy as np
 
 from limus.common.fields import colour, number
 from limus.common.object_size import ONE_METRE, ObjectSize
-from limus.effects.effect import Effect, Event, Group, Kind, Outcome, hidden, ramp
+from limus.effects.effect import Effect, Event, Group, Kind, Outcome, film_um, ramp
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
 from limus.materials.substance import MUD, covered
@@ -97,7 +97,7 @@ class Mud(Effect):
             opened = np.clip(np.float32(0.5) - gap / np.float32(max(event.texel_mm, 0.3)), 0.0, 1.0) * ramp(
                 thick, 0.3, 1.0
             )
-        thickness = hidden(np.minimum(share, np.float32(0.96)), MUD.hide_um) + thick * np.float32(1000.0) * share
+        thickness = film_um(np.minimum(share, np.float32(0.96)), MUD.hide_um) + thick * np.float32(1000.0) * share
         curl = nothing
         if gap is not None:
             # Rims of plates lift as they dry.

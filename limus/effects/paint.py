@@ -207,4 +207,6 @@ class Paint(Effect):
             event.noise(self.texture_mm * 2.2, octaves=2, salt=10) * np.float32(0.8) + np.float32(0.2), 0.0, 1.5
         )
         run = np.maximum(run, np.minimum(bead * np.float32(4.0), np.float32(1.0)) * drop)
-        return np.minimum(event.settled(run, 2), np.float32(1.0)) * np.minimum(steep * np.float32(2.0), np.float32(1.0))
+        return np.minimum(event.antialiased(run, 2), np.float32(1.0)) * np.minimum(
+            steep * np.float32(2.0), np.float32(1.0)
+        )

@@ -9,7 +9,7 @@ import numpy as np
 from limus.common.fields import number
 from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.effects.corrosion import corroded
-from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, hidden, raised
+from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, film_um, raised
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
 from limus.materials.channels import one
@@ -156,14 +156,14 @@ class Patina(Effect):
             "roughness": np.clip(np.float32(0.42) + np.float32(0.10) * patch, 0.1, 1.0),
             "metalness": one(0.55),
         }
-        out = pile.with_coat(event.coat(f"{event.name}: tarnish", FILM, hidden(film, FILM.hide_um), sheet, "film"))
+        out = pile.with_coat(event.coat(f"{event.name}: tarnish", FILM, film_um(film, FILM.hide_um), sheet, "film"))
         sheet = {
             "base_color": np.clip(
                 _over(body, pile, found) * (np.float32(1.0) + np.float32(0.10) * grain)[:, None], 0.0, 1.0
             ),
             "roughness": one(0.9),
         }
-        out = out.with_coat(event.coat(f"{event.name}: crust", OXIDE, hidden(crust, OXIDE.hide_um), sheet, "crust"))
+        out = out.with_coat(event.coat(f"{event.name}: crust", OXIDE, film_um(crust, OXIDE.hide_um), sheet, "crust"))
         return Outcome(raised(out, lift), np.maximum(film, crust))
 
 

@@ -94,7 +94,7 @@ class Peeling(Effect):
             "peel levels", [event.mask_key, self.sheet_mm], lambda: SoftLevels(potential, weight, WIDTH)
         )
         level = levels.level(min(wanted * area / max(reachable, 1e-30), 1.0))
-        gone = event.settled(smoothstep(potential, level - WIDTH, level + WIDTH) * allowed)
+        gone = event.antialiased(smoothstep(potential, level - WIDTH, level + WIDTH) * allowed)
         # Cracks run on around what came off and die away.
         around = np.clip((potential - np.float32(level - 0.22)) * np.float32(5.0), 0.0, 1.0) * allowed
         half = max(0.5 * self.crack_mm, 0.25 * pile.texels.texel_mm)
@@ -106,7 +106,7 @@ class Peeling(Effect):
         top_gone = np.maximum(gone, crack * np.float32(0.85))
         deeper = event.noise(self.sheet_mm * 1.3, octaves=4, salt=65)
         below = np.clip((deeper - np.float32(_quantile(self.through))) * np.float32(6.0), 0.0, 1.0)
-        deep = (gone > np.float32(1e-3)) * event.settled(below)
+        deep = (gone > np.float32(1e-3)) * event.antialiased(below)
         # The topmost paint of a place goes; those below it where the sheet took them along.
         taken: dict[int, np.ndarray] = {}
         over = np.zeros(len(gone), bool)

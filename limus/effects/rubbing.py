@@ -17,7 +17,7 @@ from limus.masks.sources.edges import Edges
 from limus.masks.sources.noise import Noise
 from limus.masks.sources.sheltered import Sheltered
 from limus.materials.channels import one
-from limus.materials.substance import SHEEN
+from limus.materials.substance import VEIL
 from limus.strata.pile import Coat
 
 
@@ -131,7 +131,7 @@ class Rubbing(Effect):
             smooth = Coat(
                 event.layer,
                 f"{event.name}: polish",
-                SHEEN,
+                VEIL,
                 -np.log1p(-touched * np.float32(0.75 * self.polish)),
                 {"roughness": one(0.22)},
             )

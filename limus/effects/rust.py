@@ -12,7 +12,7 @@ from limus.common.kernel import kernel
 from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.common.parallel import for_ranges
 from limus.effects.corrosion import corroded
-from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, hidden, raised
+from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, film_um, raised
 from limus.masks.coverage import SoftLevels
 from limus.masks.recipe import Recipe, term
 from limus.masks.shape import smoothstep
@@ -357,7 +357,7 @@ class Rust(Effect):
             np.float32(0.55) + np.float32(0.75) * start, 0.0, 1.2
         )
         # From a bolt to the plate below it, though they are not one surface.
-        near = event.handed_over(source, self.lane_mm * 0.8)
+        near = event.across_contacts(source, self.lane_mm * 0.8)
         carried = event.run_down(np.maximum(source, near * np.float32(0.85)).astype(np.float32), self.runs_mm)
         broken = event.noise(self.lane_mm * 1.6, octaves=4, tall=3.0, salt=40)
         streak = carried * np.clip(np.float32(0.42) + np.float32(0.6) * lane + np.float32(0.12) * broken, 0.0, 1.0)
@@ -368,7 +368,7 @@ class Rust(Effect):
             - np.float32(0.35) * (np.float32(1.0) - np.minimum(carried, np.float32(1.0)))
         )
         sheet = {"base_color": toned(RUN, tone, 0.35, 1.5), "roughness": one(0.86)}
-        return event.coat(f"{event.name}: runs", STAIN, hidden(share, STAIN.hide_um), sheet, "runs")
+        return event.coat(f"{event.name}: runs", STAIN, film_um(share, STAIN.hide_um), sheet, "runs")
 
     def _blisters(self, event: Event, near: np.ndarray, bare: np.ndarray) -> np.ndarray:
         """(n,) mm: domes under the paint next to bare spots."""

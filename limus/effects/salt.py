@@ -8,7 +8,7 @@ import numpy as np
 
 from limus.common.fields import colour, number
 from limus.common.object_size import ONE_METRE, ObjectSize
-from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, hidden, raised
+from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, film_um, raised
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.height import HeightSource
 from limus.masks.sources.noise import Noise
@@ -87,7 +87,7 @@ class Salt(Effect):
             "base_color": toned(self.color, np.float32(1.0) + np.float32(0.08) * crystal, 0.5, 1.4),
             "roughness": one(0.95),
         }
-        out = event.pile.with_coat(event.coat(event.name, SALT, hidden(share, SALT.hide_um), sheet))
+        out = event.pile.with_coat(event.coat(event.name, SALT, film_um(share, SALT.hide_um), sheet))
         if self.crust_um > 0:
             out = raised(
                 out,

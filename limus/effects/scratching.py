@@ -16,7 +16,7 @@ from limus.masks.sources.edges import Edges
 from limus.masks.sources.noise import Noise
 from limus.masks.sources.sheltered import Sheltered
 from limus.materials.channels import one
-from limus.materials.substance import SHEEN, thinned
+from limus.materials.substance import VEIL, thinned
 from limus.patterns.scratches import scratches
 from limus.strata.composite import Use
 from limus.strata.pile import Coat
@@ -125,7 +125,7 @@ class Scratching(Effect):
         if "coat_weight" in pile.used:
             sheet["coat_roughness"] = one(0.45)
         out = out.with_coat(
-            Coat(event.layer, f"{event.name}: scuffed", SHEEN, -np.log1p(-mark * np.float32(0.6)), sheet, uses)
+            Coat(event.layer, f"{event.name}: scuffed", VEIL, -np.log1p(-mark * np.float32(0.6)), sheet, uses)
         )
         note = "" if (mark > 0.01).any() else "No scratch meets this place: raise the amounts or widen the place"
         return Outcome(out, mark.astype(np.float32), note)

@@ -15,7 +15,7 @@ from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
 from limus.masks.sources.sheltered import Sheltered
 from limus.materials.channels import one
-from limus.materials.substance import SHEEN
+from limus.materials.substance import VEIL
 from limus.strata.composite import Use
 from limus.strata.pile import Coat
 
@@ -104,7 +104,7 @@ class Smears(Effect):
             uses.setdefault("clear_coat", Use())
         else:
             sheet.pop("coat_roughness")
-        coat = Coat(event.layer, event.name, SHEEN, -np.log1p(-np.minimum(weight, np.float32(0.98))), sheet, uses)
+        coat = Coat(event.layer, event.name, VEIL, -np.log1p(-np.minimum(weight, np.float32(0.98))), sheet, uses)
         return Outcome(event.pile.with_coat(coat), weight)
 
     def _weight(self, event: Event) -> np.ndarray:

@@ -177,7 +177,8 @@ class Snow(Effect):
         goes_on = np.zeros(len(free), np.bool_)
         if bool(free.any()):
             goes_on = free & (
-                event.handed_over(np.minimum(target * np.float32(4.0 / deep), np.float32(1.0)), 0.0) >= np.float32(0.05)
+                event.across_contacts(np.minimum(target * np.float32(4.0 / deep), np.float32(1.0)), 0.0)
+                >= np.float32(0.05)
             )
             free &= ~goes_on
         ends = (target < np.float32(0.02 * deep)) | free
@@ -188,7 +189,7 @@ class Snow(Effect):
         away = distance_along(texels, ends, most)
         if bool(goes_on.any()):
             # What lies against another body is as far from an end as that is there.
-            beside = event.handed_over(away / np.float32(most), 0.0) * np.float32(most)
+            beside = event.across_contacts(away / np.float32(most), 0.0) * np.float32(most)
             away = distance_along(
                 texels, ends, most, np.where(goes_on, np.maximum(beside, np.float32(1e-3)), np.float32(most))
             )
@@ -200,7 +201,7 @@ class Snow(Effect):
         if bool(goes_on.any()):
             # Where two bodies meet the snow of both is as high as that of the lower, and rises from there.
             top = max(float(height.max()), 1e-3)
-            lower = event.handed_over(height / np.float32(top), 0.0) * np.float32(top / STEEP)
+            lower = event.across_contacts(height / np.float32(top), 0.0) * np.float32(top / STEEP)
             most = top / STEEP
             rise = distance_along(
                 texels,
@@ -281,7 +282,7 @@ class Snow(Effect):
         """The pile with meltwater below the snow and down from it."""
         pile = event.pile
         lane = event.noise(self.melt_mm * 0.08, octaves=3, gain=0.6, tall=14.0, salt=219)
-        below = event.handed_over(shown, 6.0)
+        below = event.across_contacts(shown, 6.0)
         ran = event.run_down(np.maximum(shown, below * np.float32(0.8)), self.melt_mm)
         ran = ran * np.clip(np.float32(0.5) + np.float32(0.55) * lane, 0.0, 1.2)
         rim = blur(pile.texels, shown, max(4.0, 0.04 * self.melt_mm))

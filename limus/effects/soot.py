@@ -8,7 +8,7 @@ import numpy as np
 
 from limus.common.fields import colour, number
 from limus.common.object_size import ONE_METRE, ObjectSize
-from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, hidden
+from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, film_um
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
 from limus.masks.sources.sheltered import Sheltered
@@ -78,4 +78,4 @@ class Soot(Effect):
             "base_color": toned(self.color, np.float32(1.0) + np.float32(0.3) * fine, 0.3, 2.5),
             "roughness": one(1.0),
         }
-        return Outcome(event.pile.with_coat(event.coat(event.name, SOOT, hidden(share, SOOT.hide_um), sheet)), share)
+        return Outcome(event.pile.with_coat(event.coat(event.name, SOOT, film_um(share, SOOT.hide_um), sheet)), share)

@@ -8,7 +8,7 @@ import numpy as np
 
 from limus.common.fields import colour, number
 from limus.common.object_size import ONE_METRE, ObjectSize
-from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, hidden
+from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, film_um
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
 from limus.masks.sources.slope import SlopeSource
@@ -66,7 +66,7 @@ class Splash(Effect):
             )
         tone = np.float32(1.0) + np.float32(0.14) * event.noise(self.drop_mm * 8, octaves=4, salt=93)
         sheet = {"base_color": toned(self.color, tone, 0.4, 1.6), "roughness": one(self.roughness)}
-        return Outcome(event.pile.with_coat(event.coat(event.name, DIRT, hidden(share, DIRT.hide_um), sheet)), share)
+        return Outcome(event.pile.with_coat(event.coat(event.name, DIRT, film_um(share, DIRT.hide_um), sheet)), share)
 
     def _share(self, event: Event) -> np.ndarray:
         texels = event.pile.texels

@@ -9,7 +9,7 @@ import numpy as np
 
 from limus.common.fields import choice, colour, number
 from limus.common.object_size import ONE_METRE, ObjectSize
-from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, hidden, ramp
+from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, film_um, ramp
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
 from limus.materials.channels import one
@@ -94,14 +94,14 @@ class Staining(Effect):
                 * np.clip(np.float32(0.7) + np.float32(0.4) * steps, 0.0, 2.0)
                 * np.float32(45.0 * self.width_mm)
             )
-            thickness = hidden(np.minimum(share, np.float32(0.95)), LIME.hide_um) + np.minimum(
+            thickness = film_um(np.minimum(share, np.float32(0.95)), LIME.hide_um) + np.minimum(
                 crust, np.float32(3000.0)
             )
             sheet = {"base_color": toned(COLORS["lime"], tone, 0.6, 1.4), "roughness": one(0.82)}
             return Outcome(pile.with_coat(event.coat(event.name, LIME, thickness, sheet)), share)
         color = self.color if self.what == "rust" else COLORS["soot"]
         sheet = {"base_color": toned(color, tone, 0.4, 1.7), "roughness": one(0.88 if self.what == "rust" else 0.97)}
-        return Outcome(pile.with_coat(event.coat(event.name, STAIN, hidden(share, STAIN.hide_um), sheet)), share)
+        return Outcome(pile.with_coat(event.coat(event.name, STAIN, film_um(share, STAIN.hide_um), sheet)), share)
 
     def _start(self, event: Event) -> tuple[np.ndarray, str]:
         """(n,) float32 0..1 where it begins, and what to do where it begins nowhere."""
@@ -137,7 +137,7 @@ class Staining(Effect):
             * np.clip(np.float32(1.0) + np.float32(0.8 * self.broken) * (spots - np.float32(0.2)), 0.0, 1.5)
         )
         # From a part to what it sits on or in.
-        near = event.handed_over(np.minimum(source, np.float32(1.0)), max(self.width_mm * 0.8, 3.0))
+        near = event.across_contacts(np.minimum(source, np.float32(1.0)), max(self.width_mm * 0.8, 3.0))
         source = np.maximum(source, near * np.float32(0.9)).astype(np.float32)
         # A lane takes what there is over its width: how finely that is drawn makes no difference.
         source = np.minimum(blur(texels, source, 0.4 * self.width_mm) * np.float32(1.6), np.float32(1.0))

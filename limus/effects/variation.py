@@ -9,7 +9,7 @@ import numpy as np
 from limus.common.blending import MODES
 from limus.common.fields import choice, number
 from limus.effects.effect import Effect, Event, Group, Kind, Outcome, raised
-from limus.materials.substance import SHEEN
+from limus.materials.substance import VEIL
 from limus.patterns.pieces import by_number
 from limus.strata.composite import Use
 from limus.strata.pile import Coat
@@ -72,7 +72,7 @@ class Variation(Effect):
             use = uses.get(voice, Use())
             uses[voice] = Use(use.weight, use.mode or MODES["overlay"])
         out = pile.with_coat(
-            Coat(event.layer, event.name, SHEEN, -np.log1p(-np.minimum(place, np.float32(0.9995))), sheet, uses)
+            Coat(event.layer, event.name, VEIL, -np.log1p(-np.minimum(place, np.float32(0.9995))), sheet, uses)
         )
         if self.relief_um > 0:
             wave = event.noise(self.wave_mm, octaves=3, gain=0.4, salt=153)

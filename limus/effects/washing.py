@@ -9,7 +9,7 @@ import numpy as np
 
 from limus.common.fields import number
 from limus.common.object_size import ONE_METRE, ObjectSize
-from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, hidden, ramp
+from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, film_um, ramp
 from limus.masks.coverage import SoftLevels
 from limus.masks.recipe import Recipe, term
 from limus.masks.shape import smoothstep
@@ -103,7 +103,7 @@ class Washing(Effect):
             ).astype(np.float32)
             sheet = {"base_color": one((0.075, 0.065, 0.053)), "roughness": one(0.9)}
             out = out.with_coat(
-                event.coat(f"{event.name}: drip marks", STAIN, hidden(share, STAIN.hide_um), sheet, "marks")
+                event.coat(f"{event.name}: drip marks", STAIN, film_um(share, STAIN.hide_um), sheet, "marks")
             )
         return Outcome(out, (clean * there).astype(np.float32))
 

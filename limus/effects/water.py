@@ -12,7 +12,7 @@ from limus.common.kernel import kernel
 from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.common.parallel import for_ranges
 from limus.effects.damp import FULL, water_coat, wetted
-from limus.effects.effect import Effect, Event, Group, Kind, Outcome, hidden, raised, ramp
+from limus.effects.effect import Effect, Event, Group, Kind, Outcome, film_um, raised, ramp
 from limus.masks.recipe import Recipe
 from limus.materials.channels import CHANNELS, one, spread
 from limus.materials.optics import WATER_IOR
@@ -211,7 +211,7 @@ class Water(Effect):
         # A texel on the shore is under water by its share: from half a texel before it to half a texel beyond.
         falls = np.empty(count, np.float32)
         for_ranges(_falls, count, texels.links, ground, falls)
-        under = event.settled(np.clip(depth / falls + np.float32(0.5), 0.0, 1.0).astype(np.float32))
+        under = event.antialiased(np.clip(depth / falls + np.float32(0.5), 0.0, 1.0).astype(np.float32))
         if self.by != "world":
             under = under * ramp(up, LEVEL - 0.1, LEVEL + 0.05)
         under = np.minimum(under, np.float32(1.0)) * np.float32(event.strength if self.by == "world" else 1.0)
@@ -240,7 +240,7 @@ class Water(Effect):
             deep = deep + self._ripples(event) * lies * ramp(depth, 0.0, 0.15 * self.ripple_mm)
         # The film that makes it water is part of its depth; where it is deeper than the water is, the ground is that
         # much lower.
-        film = hidden(np.minimum(under, np.float32(FULL)), WATER.hide_um) * np.float32(0.001)
+        film = film_um(np.minimum(under, np.float32(FULL)), WATER.hide_um) * np.float32(0.001)
         deep = np.maximum(deep, 0.0) * under
         out = raised(out, np.minimum(deep - film, np.float32(0.0)))
         return Outcome(

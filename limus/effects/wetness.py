@@ -9,7 +9,7 @@ import numpy as np
 from limus.common.fields import number
 from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.effects.damp import evened_mm, water_coat, wetted
-from limus.effects.effect import Effect, Event, Group, Kind, Outcome, hidden, ramp
+from limus.effects.effect import Effect, Event, Group, Kind, Outcome, film_um, ramp
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
 from limus.materials.channels import one
@@ -140,7 +140,7 @@ class Wetness(Effect):
             )
             share = (rim * np.float32(0.30 * self.tide * event.strength)).astype(np.float32)
             out = out.with_coat(
-                event.coat(f"{event.name}: tide line", SALT, hidden(share, SALT.hide_um), {"base_color": one((0.42,
+                event.coat(f"{event.name}: tide line", SALT, film_um(share, SALT.hide_um), {"base_color": one((0.42,
                     0.40, 0.36)), "roughness": one(0.9)}, "tide")
             )  # fmt: skip
         return Outcome(out, np.maximum(damp * ramp(wet, 0.1, 0.5), cover).astype(np.float32))

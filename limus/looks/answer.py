@@ -150,6 +150,7 @@ class Answer(BaseModel):
     pictures: dict[str, str] = Field(description="Small pictures of channels and readings, by name")
     channels: dict[str, str] = Field(default_factory=dict, description="Channels in use, with their titles")
     bases: list[BaseAnswer] = Field(default_factory=list)
+    lies_on: list[str] = Field(default_factory=list, description="Where each base of the scene lies, in words")
     exposed: dict[str, float] = Field(
         default_factory=dict, description="Families of substances and the share that shows today"
     )

@@ -25,6 +25,7 @@ from limus.looks.small import (
     recipe_shown,
     uv_pictures,
 )
+from limus.playing.as_made import lies_on
 from limus.playing.chronicle import Chapter
 from limus.playing.measuring import Readings
 from limus.playing.session import Session
@@ -134,6 +135,7 @@ def answer_as_made(session: Session, question: Question, check: Callable[[], Non
         raise InputError(
             "this reading has not been measured yet", where="look.name", remedy="Wait for the draft readings"
         )
+    scene = session.scene
     measured = readings.measured if readings is not None else Measured.blank(session.texels(question.resolution))
     needs = frozenset().union(*(base.where.needs for base in session.scene.bases if base.where is not None))
     if readings is None and needs:
@@ -163,6 +165,7 @@ def answer_as_made(session: Session, question: Question, check: Callable[[], Non
         coats=[],
         pictures=pictures,
         bases=bases_shown(seen, gallery) if question.bases else [],
+        lies_on=lies_on(scene, session.mesh) if question.bases else [],
         channels=channels_shown(seen) if question.bases else {},
     )
     return Answered(out, gallery.pictures)

@@ -112,4 +112,4 @@ LICHEN = Substance("growth", hide_um=60.0, porosity=0.5, brittleness=0.2)
 MUD = Substance("loose", hide_um=60.0, porosity=0.45, brittleness=0.3)
 LIME = Substance("loose", hide_um=30.0, porosity=0.3, brittleness=0.4)
 #: What changes how a surface looks and is nothing itself: it hides nothing, has no height and is no coat in any list.
-SHEEN = Substance("veil", hide_um=1.0, clear=True)
+VEIL = Substance("veil", hide_um=1.0, clear=True)

@@ -43,6 +43,27 @@ def owner_of_parts(scene: Scene, mesh: Mesh) -> np.ndarray:
     return out
 
 
+def lies_on(scene: Scene, mesh: Mesh) -> list[str]:
+    """Where each base of the scene lies, in words: "by a mask", "everything", "all other parts", the name of its part,
+    how many parts.
+    """
+    owner = owner_of_parts(scene, mesh)
+    out = []
+    for k, base in enumerate(scene.bases):
+        mine = np.flatnonzero(owner == k)
+        if base.where is not None:
+            out.append("by a mask")
+        elif len(mine) == len(mesh.parts):
+            out.append("everything")
+        elif not len(mine):
+            out.append("nothing: others lie on its parts")
+        elif base.parts is None:
+            out.append("all other parts")
+        else:
+            out.append(mesh.parts[int(mine[0])].name if len(mine) == 1 else f"{len(mine)} parts")
+    return out
+
+
 def site_of(texels: Texels) -> Site:
     """The texels as a place to lay bases on."""
     mesh = texels.mesh

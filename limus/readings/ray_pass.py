@@ -423,7 +423,7 @@ def filter_along(texels: Texels, fields: np.ndarray, scale: np.ndarray, passes: 
         for_ranges(
             _filter,
             len(texels),
-            texels.neighbours,
+            texels.stencil,
             texels.normal,
             texels.position,
             tolerance,

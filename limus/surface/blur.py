@@ -54,11 +54,11 @@ def _steps(texels: Texels, field: np.ndarray, count: int, variance: float) -> np
     for _ in range(count):
         extended = texels.extend(field)
         field = np.empty_like(field)
-        for_ranges(_spread, len(texels), texels.neighbours, texels.step_mm, np.float32(variance), extended, field)
+        for_ranges(_spread, len(texels), texels.stencil, texels.step_mm, np.float32(variance), extended, field)
     return field
 
 
-def settled(texels: Texels, field: np.ndarray, steps: int = 1) -> np.ndarray:
+def antialiased(texels: Texels, field: np.ndarray, steps: int = 1) -> np.ndarray:
     """A (n,) field with hard borders softened by two thirds of a texel for each step: what a texel that is cut by a
     border would have.
     """

@@ -48,7 +48,7 @@ def contacts(texels: Texels, reach_mm: float) -> Contacts:
     return Contacts(*(tuple(arrays) for arrays in found))
 
 
-def handed_over(texels: Texels, field: np.ndarray, near: Contacts) -> np.ndarray:
+def across_contacts(texels: Texels, field: np.ndarray, near: Contacts) -> np.ndarray:
     """(n,) float32: the mean of a (n,) ``field`` on other bodies in the same small cube of space; 0 where none is
     near.
     """

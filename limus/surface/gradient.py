@@ -76,7 +76,7 @@ def normal_from_relief(texels: Texels, relief_mm: np.ndarray, base: np.ndarray |
     out = np.empty((len(texels), 3), np.float32)
     extended = texels.extend(np.ascontiguousarray(relief_mm, np.float32))
     for_ranges(
-        _tilt, len(texels), texels.neighbours, texels.triangle, texels.along_u, texels.along_v,
+        _tilt, len(texels), texels.stencil, texels.triangle, texels.along_u, texels.along_v,
         texels.normal, texels.tangent, extended, np.float32(1.0 / texels.size), base, out,
     )  # fmt: skip
     return out

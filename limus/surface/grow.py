@@ -44,5 +44,5 @@ def grow(texels: Texels, field: np.ndarray, by_mm: float) -> np.ndarray:
     for _ in range(count):
         extended = texels.extend(out)
         out = np.empty_like(out)
-        for_ranges(_rise, len(texels), texels.neighbours, texels.step_mm, np.float32(by_mm / count), extended, out)
+        for_ranges(_rise, len(texels), texels.stencil, texels.step_mm, np.float32(by_mm / count), extended, out)
     return out

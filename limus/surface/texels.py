@@ -14,119 +14,19 @@ from scipy import ndimage
 
 from limus.common.errors import InputError
 from limus.common.hashing import key_of
-from limus.common.kernel import kernel
 from limus.common.parallel import for_ranges
 from limus.common.store import own_bytes
 from limus.surface import seams
 from limus.surface.adjacency import Adjacency, adjacency
 from limus.surface.grid import Grid, grid_of
+from limus.surface.gutter import Gutter, gutter_of
 from limus.surface.mesh import Mesh
 from limus.surface.rasterise import rasterise
+from limus.surface.resampling import resampled
 from limus.surface.shells import shells
-from limus.surface.tangents import corner_tangents, uv_gradients
-
-
-@kernel
-def _frames(  # type: ignore[no-untyped-def]
-    start, end, pixel, triangle, size, uv, triangles, positions, normals, faces, tangents, hand, out_p, out_n, out_t
-):
-    page_size = size * size
-    for i in range(start, end):
-        t = triangle[i]
-        i0, i1, i2 = triangles[t, 0], triangles[t, 1], triangles[t, 2]
-        qx = (pixel[i] % size + 0.5) / size - uv[i0, 0]
-        qy = ((pixel[i] % page_size) // size + 0.5) / size - uv[i0, 1]
-        d1x, d1y = uv[i1, 0] - uv[i0, 0], uv[i1, 1] - uv[i0, 1]
-        d2x, d2y = uv[i2, 0] - uv[i0, 0], uv[i2, 1] - uv[i0, 1]
-        det = d1x * d2y - d2x * d1y
-        b1 = min(max((qx * d2y - d2x * qy) / det, 0.0), 1.0)
-        b2 = min(max((d1x * qy - qx * d1y) / det, 0.0), 1.0 - b1)
-        b0 = 1.0 - b1 - b2
-        length = 0.0
-        dot = 0.0
-        for k in range(3):
-            out_p[i, k] = b0 * positions[i0, k] + b1 * positions[i1, k] + b2 * positions[i2, k]
-            n = b0 * normals[i0, k] + b1 * normals[i1, k] + b2 * normals[i2, k]
-            out_n[i, k] = n
-            length += n * n
-        if length < 1e-12:
-            for k in range(3):
-                out_n[i, k] = faces[t, k]
-            length = 1.0
-        length = length**0.5
-        for k in range(3):
-            out_n[i, k] /= length
-            out_t[i, k] = b0 * tangents[t, 0, k] + b1 * tangents[t, 1, k] + b2 * tangents[t, 2, k]
-            dot += out_t[i, k] * out_n[i, k]
-        length = 0.0
-        for k in range(3):
-            out_t[i, k] -= dot * out_n[i, k]
-            length += out_t[i, k] * out_t[i, k]
-        length = max(length, 1e-20) ** 0.5
-        for k in range(3):
-            out_t[i, k] /= length
-        out_t[i, 3] = hand[t]
-
-
-@kernel
-def _sample(start, end, page, x, y, owner_island, index, size, texel_island, near, fallback, extended, out):  # type: ignore[no-untyped-def]
-    """Bilinear reading of a (m + gutter, c) field at pixel coordinates, staying on the surface of the island asked for.
-
-    A corner of the footprint that lies off the island is read through the gutter, so a coarse field goes on smoothly
-    over a seam.
-    """
-    page_size = size * size
-    found = np.empty(4, np.int64)
-    for i in range(start, end):
-        x0, y0 = int(np.floor(x[i])), int(np.floor(y[i]))
-        fx, fy = x[i] - x0, y[i] - y0
-        for k in range(4):
-            u, v = x0 + (k & 1), y0 + (k >> 1)
-            found[k] = -1
-            if 0 <= u < size and 0 <= v < size:
-                j = index[page[i] * page_size + v * size + u]
-                if j >= 0 and texel_island[j] == owner_island[i]:
-                    found[k] = j
-        total = 0.0
-        for c in range(extended.shape[1]):
-            out[i, c] = 0.0
-        for k in range(4):
-            j = found[k]
-            if j < 0:
-                if found[k ^ 1] >= 0:
-                    j = near[found[k ^ 1], 1 if k & 1 else 0]
-                elif found[k ^ 2] >= 0:
-                    j = near[found[k ^ 2], 3 if k >> 1 else 2]
-                else:
-                    continue
-            w = (fx if k & 1 else 1.0 - fx) * (fy if k >> 1 else 1.0 - fy)
-            total += w
-            for c in range(extended.shape[1]):
-                out[i, c] += w * extended[j, c]
-        if total > 1e-6:
-            for c in range(extended.shape[1]):
-                out[i, c] /= total
-        else:
-            u = min(max(int(x[i] + 0.5), 0), size - 1)
-            v = min(max(int(y[i] + 0.5), 0), size - 1)
-            j = fallback[page[i] * page_size + v * size + u]
-            for c in range(extended.shape[1]):
-                out[i, c] = extended[j, c]
-
-
-#: Sums are taken in this many blocks whatever the number of cores, so that they round alike everywhere.
-_BLOCKS = 16
-
-
-@kernel
-def _weighted(start, end, field, weight, sums):  # type: ignore[no-untyped-def]
-    for k in range(start, end):
-        total = 0.0
-        area = 0.0
-        for i in range(len(field) * k // 16, len(field) * (k + 1) // 16):
-            total += field[i] * weight[i]
-            area += weight[i]
-        sums[k, 0], sums[k, 1] = total, area
+from limus.surface.tangents import uv_gradients
+from limus.surface.texel_frames import texel_frames
+from limus.surface.weighted_mean import weighted_mean
 
 
 @dataclass(frozen=True)
@@ -155,7 +55,7 @@ class Texels:
     area: np.ndarray
     along_u: np.ndarray
     along_v: np.ndarray
-    near: Adjacency
+    adjacency: Adjacency
     uv: np.ndarray
 
     @classmethod
@@ -190,26 +90,7 @@ class Texels:
         triangle = owner[pixel]
         index = np.full(len(owner), -1, np.int32)
         index[pixel] = np.arange(len(pixel), dtype=np.int32)
-        count = len(pixel)
-        p, n, t = np.empty((count, 3), np.float32), np.empty((count, 3), np.float32), np.empty((count, 4), np.float32)
-        tangents, hand = corner_tangents(mesh)
-        for_ranges(
-            _frames,
-            count,
-            pixel,
-            triangle,
-            size,
-            uv,
-            corners,
-            positions,
-            normals,
-            mesh.face_normals,
-            tangents,
-            hand,
-            p,
-            n,
-            t,
-        )
+        p, n, t = texel_frames(mesh, size, pixel, triangle, uv, corners, positions, normals)
         along_u, along_v = uv_gradients(mesh)
         per_texel = np.linalg.norm(np.cross(along_u, along_v), axis=1) / (size * size)
         return cls(
@@ -225,7 +106,7 @@ class Texels:
             area=per_texel[triangle].astype(np.float32),
             along_u=along_u.astype(np.float32),
             along_v=along_v.astype(np.float32),
-            near=adjacency(mesh),
+            adjacency=adjacency(mesh),
             uv=np.stack([uv[corners[:, k]] for k in range(3)], axis=1),
         )
 
@@ -249,7 +130,7 @@ class Texels:
     @cached_property
     def island(self) -> np.ndarray:
         """(n,) int32 UV island of each texel."""
-        return self.near.island[self.triangle]
+        return self.adjacency.island[self.triangle]
 
     @cached_property
     def part(self) -> np.ndarray:
@@ -259,7 +140,7 @@ class Texels:
     @cached_property
     def shell(self) -> np.ndarray:
         """(n,) int32 body of each texel: what hangs together over edges."""
-        return np.asarray(shells(self.near)[1], np.int32)[self.triangle]
+        return np.asarray(shells(self.adjacency)[1], np.int32)[self.triangle]
 
     @cached_property
     def vertex_colour(self) -> np.ndarray:
@@ -298,54 +179,22 @@ class Texels:
         return float(np.sqrt(self.total_area / max(len(self), 1)) * 1000.0)
 
     @cached_property
-    def _gutter(self) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-        mesh = self.mesh
-        inner = np.empty((len(self), 4), np.int32)
-        longest = np.maximum(np.linalg.norm(self.along_u, axis=1), np.linalg.norm(self.along_v, axis=1))
-        reach = (4.0 * longest / self.size).astype(np.float32)
-        for_ranges(
-            seams.find_inner,
-            len(self),
-            self.pixel,
-            self.triangle,
-            self.near.island,
-            self.position,
-            reach,
-            self.index,
-            self.size,
-            seams.STEPS,
-            inner,
-        )
-        border, side = np.nonzero(inner < 0)
-        count = len(border)
-        sources, weights = np.zeros((count, 4), np.int32), np.zeros((count, 4), np.float32)
-        uv = self.uv.reshape(-1, 2)
-        corners = np.arange(len(uv), dtype=np.int32).reshape(-1, 3)
-        flat = mesh.triangles.ravel()
-        near = self.near
-        for_ranges(
-            seams.walk, count, border, side, self.pixel, self.triangle, self.index, self.size, seams.STEPS, uv,
-            mesh.positions[flat].astype(np.float64), corners, mesh.triangle_map_set, mesh.welded[flat],
-            near.twin, near.twin_edge, near.kind, near.island, sources, weights,
-        )  # fmt: skip
-        # Where the surface ends a texel is its own neighbour, so that who takes slopes knows.
-        ends = (sources[:, 0] == border) & (weights[:, 0] == 1.0)
-        inner[border, side] = np.where(ends, border, len(self) + np.arange(count)).astype(np.int32)
-        return inner, sources, weights
+    def _gutter(self) -> Gutter:
+        return gutter_of(self)
 
     @property
-    def neighbours(self) -> np.ndarray:
-        """(n, 4) int32 left, right, up, down; numbers from n on are gutter samples (see ``extend``), its own where
-        the surface ends.
+    def stencil(self) -> np.ndarray:
+        """(n, 4) int32 where the values to the left, right, up and down stand in an extended field: numbers from n on
+        are gutter samples (see ``extend``), its own where the surface ends.
         """
-        return self._gutter[0]
+        return self._gutter.stencil
 
     @cached_property
     def links(self) -> np.ndarray:
         """(n, 4) int32 the texel next door, also over a seam (there the one that counts most); -1 where the surface
         ends.
         """
-        inner, sources, weights = self._gutter
+        inner, sources, weights = self._gutter.stencil, self._gutter.sources, self._gutter.weights
         strongest = sources[np.arange(len(sources)), weights.argmax(axis=1)]
         out = np.where(inner == np.arange(len(self), dtype=np.int32)[:, None], np.int32(-1), inner)
         rows, sides = np.nonzero(inner >= len(self))
@@ -360,7 +209,7 @@ class Texels:
 
     def extend(self, field: np.ndarray) -> np.ndarray:
         """``field`` (n,) or (n, c) with the values of the gutter samples behind it."""
-        _, sources, weights = self._gutter
+        sources, weights = self._gutter.sources, self._gutter.weights
         # Readings are kept as half floats, which compiled loops do not know.
         flat = np.ascontiguousarray(
             field.reshape(len(self), -1), np.float32 if field.dtype == np.float16 else field.dtype
@@ -416,31 +265,8 @@ class Texels:
         """A field over ``source`` (the same mesh at another resolution) read at these texels' centres."""
         if source is self:
             return field
-        page, u, v = self.page_xy
-        extended = source.extend(field.reshape(len(source), -1))
-        out = np.empty((len(self), extended.shape[1]), np.float32)
-        x, y = u * np.float32(source.size) - np.float32(0.5), v * np.float32(source.size) - np.float32(0.5)
-        for_ranges(
-            _sample,
-            len(self),
-            page,
-            x,
-            y,
-            self.island,
-            source.index,
-            source.size,
-            source.island,
-            source.neighbours,
-            source.fill_index,
-            extended,
-            out,
-        )
-        return out.reshape((len(self), *field.shape[1:]))
+        return resampled(field, source, self)
 
     def share(self, field: np.ndarray, within: np.ndarray | None = None) -> float:
         """Area-weighted mean of ``field`` (n,), 0..1; ``within`` (n,) weights it to a part of the surface."""
-        sums = np.zeros((_BLOCKS, 2))
-        weight = self.area if within is None else self.area * within
-        for_ranges(_weighted, _BLOCKS, np.ascontiguousarray(field, np.float32), weight, sums, smallest=1)
-        total, area = sums.sum(axis=0)
-        return float(total / area) if area > 0 else 0.0
+        return weighted_mean(field, self.area if within is None else self.area * within)

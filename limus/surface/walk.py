@@ -83,7 +83,7 @@ def surface_gradient(texels: Texels, field: np.ndarray) -> np.ndarray:
     """
     out = np.empty((len(texels), 3), np.float32)
     for_ranges(
-        _slopes, len(texels), texels.neighbours, texels.triangle, texels.along_u, texels.along_v,
+        _slopes, len(texels), texels.stencil, texels.triangle, texels.along_u, texels.along_v,
         np.float32(1.0 / texels.size), texels.extend(field), out,
     )  # fmt: skip
     return out

@@ -47,7 +47,7 @@ from limus.materials.substance import FAMILIES
 from limus.patterns.by_example import lay_flat, lay_on_sides, prepared
 from limus.patterns.repetition import SEEN, repetition
 from limus.patterns.tiling import tiling
-from limus.playing.as_made import as_made, owner_of_parts, site_of
+from limus.playing.as_made import as_made, lies_on, owner_of_parts, site_of
 from limus.review.base_review import repeats
 from limus.review.sample import sample_picture
 from limus.targets.kinds.gltf import gltf_maps
@@ -379,6 +379,21 @@ class OnAnObject(TestCase):
         pile = self.made(*bases)
         self.assertEqual([s.family for s in pile.substances], ["mineral", "timber"])
         self.assertEqual(pile.marks.order, (0, 2))
+
+    def test_where_each_lies_in_words(self) -> None:
+        mesh = self.bench.texels.mesh
+        one, two = self.parts
+
+        def said(*bases: BaseChoice) -> list[str]:
+            return lies_on(scene(bases=list(bases)), mesh)
+
+        masked = from_stock("oak", where=Recipe(terms=[term(Gradient(), low=0.0, high=1.0)]))
+        self.assertEqual(said(from_stock("slate"), masked), ["everything", "by a mask"])
+        self.assertEqual(said(from_stock("slate"), from_stock("brass", parts=[two])), ["all other parts", two])
+        both = from_stock("brass", parts=[one, two])
+        self.assertEqual(said(both, from_stock("slate")), ["everything", "nothing: others lie on its parts"])
+        # The last that names a part has it.
+        self.assertEqual(said(both, from_stock("oak", parts=[one])), [two, one])
 
     def test_two_bases_by_a_mask(self) -> None:
         # A gradient from left to right over one box: slate at one end, granite at the other, a blend between.

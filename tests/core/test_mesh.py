@@ -90,11 +90,11 @@ class Neighbours(TestCase):
         mesh = shapes.from_faces(fins)
         near = adjacency(mesh)
         self.assertEqual(len(near.twin), 6)
-        self.assertGreater(len(Texels.of(mesh, 64).neighbours), 0)
+        self.assertGreater(len(Texels.of(mesh, 64).stencil), 0)
 
     def test_inner_neighbours_lie_one_step_away(self) -> None:
         texels = Texels.of(shapes.plane(0.5), 64)
-        near, n = texels.neighbours, len(texels)
+        near, n = texels.stencil, len(texels)
         for side in (0, 1):
             # At the border of an open sheet a texel is its own neighbour.
             inside = (near[:, side] < n) & (near[:, side] != np.arange(n))
@@ -106,10 +106,8 @@ class Neighbours(TestCase):
         texels = Texels.of(shapes.plane(0.5), 32)
         field = texels.position[:, 0].copy()
         extended = texels.extend(field)
-        rim = texels.neighbours >= len(texels)
-        np.testing.assert_allclose(
-            extended[texels.neighbours[rim]], np.repeat(field[:, None], 4, axis=1)[rim], atol=1e-6
-        )
+        rim = texels.stencil >= len(texels)
+        np.testing.assert_allclose(extended[texels.stencil[rim]], np.repeat(field[:, None], 4, axis=1)[rim], atol=1e-6)
 
 
 def _turns() -> list[np.ndarray]:

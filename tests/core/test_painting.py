@@ -342,7 +342,7 @@ class Picking(TestCase):
         angle: float = 30.0,
     ) -> np.ndarray:
         texels = Texels.of(mesh, 64)
-        return picked_triangles(mesh, texels.near, what, np.array(at), np.array(facing), angle)
+        return picked_triangles(mesh, texels.adjacency, what, np.array(at), np.array(facing), angle)
 
     def test_part_island_polygon_connected(self) -> None:
         two = shapes.joined(shapes.box(0.1), shapes.box(0.1, (0.3, 0, 0)))

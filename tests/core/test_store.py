@@ -171,7 +171,7 @@ class Budget(TestCase):
         self.assertGreaterEqual(
             bare, texels.position.nbytes + texels.normal.nbytes + texels.tangent.nbytes + texels.index.nbytes
         )
-        _ = texels.neighbours, texels.fill_index
+        _ = texels.stencil, texels.fill_index
         self.assertGreater(texels.held()[0], bare + texels.fill_index.nbytes)
         # The mesh is a thing of its own, shared with other resolutions.
         self.assertIn(id(texels.mesh), [leaf for leaf, _, _ in leaves_of(texels)])

@@ -84,7 +84,7 @@ class Seams(TestCase):
         # The height along the tube and the angle around it, read one texel beyond the seam, go on as on the other side.
         texels = Texels.of(shapes.cylinder(), 256)
         extended = texels.extend(texels.position)
-        near = texels.neighbours
+        near = texels.stencil
         for side in range(4):
             step = np.linalg.norm(extended[near[:, side]] - texels.position, axis=1)
             inside = near[:, side] < len(texels)
@@ -101,7 +101,7 @@ class Seams(TestCase):
             speckle = (fractal(texels.position, 25.0, octaves=3, seed=5) > 0.8).astype(np.float32)
             soft = blur(texels, speckle, 8.0 * texels.texel_mm)
             extended = texels.extend(soft)
-            near = texels.neighbours
+            near = texels.stencil
             across = near >= len(texels)
             # At the poles of the sphere one texel is a sliver; a difference says nothing there.
             across &= (np.abs(texels.position[:, 1]) < 0.17)[:, None]
@@ -117,7 +117,7 @@ class Seams(TestCase):
         weight = ndimage.gaussian_filter(texels.image(np.ones_like(speckle), empty=0.0)[0], 8)
         cut = (ndimage.gaussian_filter(image, 8) / np.maximum(weight, 1e-6)).ravel()[texels.pixel].astype(np.float32)
         extended = texels.extend(cut)
-        near = texels.neighbours
+        near = texels.stencil
         across = near >= len(texels)
         change = np.abs(extended[near] - cut[:, None])
         self.assertGreater(float(np.quantile(change[across], 0.99)), 1.5 * float(np.quantile(change[~across], 0.999)))

@@ -1,6 +1,7 @@
 /**
- * Whether the page is at rest: nothing is asked of the server, nothing is planned, and the last change is drawn. It stands in `data-rest` of the
- * document, for whoever waits for the page to be done (tests, and tools that take pictures).
+ * Whether the page is at rest: nothing is asked of the server, nothing is planned, and the last change is drawn. It
+ * stands in `data-rest` of the document, for whoever waits for the page to be done (tests, and tools that take
+ * pictures).
  */
 const under = new Map<symbol, string>()
 let told = false

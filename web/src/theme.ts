@@ -1,7 +1,9 @@
 import Aura from '@primeuix/themes/aura'
 import { definePreset } from '@primeuix/themes'
 
-/** Our own palette on PrimeVue's components: daylight paper, verdigris as the one accent, iron oxide as the one warning. */
+/**
+ * Our own palette on PrimeVue's components: daylight paper, verdigris as the one accent, iron oxide as the one warning.
+ */
 export const theme = definePreset(Aura, {
   primitive: {
     borderRadius: { none: '0', xs: '2px', sm: '3px', md: '4px', lg: '5px', xl: '6px' },

@@ -1,4 +1,7 @@
-/** Import before anything that talks to the server: requests then go to whatever `globalThis.fetch` is when they are made. */
+/**
+ * Import before anything that talks to the server: requests then go to whatever `globalThis.fetch` is when they are
+ * made.
+ */
 import { vi } from 'vitest'
 
 vi.mock('openapi-fetch', async (original) => {

@@ -47,8 +47,9 @@ describe('edits', () => {
 })
 
 describe('an edit that the server fails on', () => {
-  for (const fault of [{ status: 500 }, { status: 507, body: { message: 'The disk is full.' } }, 'none'] as const)
-    test(`(${typeof fault === 'string' ? 'no answer' : fault.status}) is said to be unsaved, kept, and sent again`, async () => {
+  for (const fault of [{ status: 500 }, { status: 507, body: { message: 'The disk is full.' } }, 'none'] as const) {
+    const what = typeof fault === 'string' ? 'no answer' : fault.status
+    test(`(${what}) is said to be unsaved, kept, and sent again`, async () => {
       const { edit, saved, state } = bench()
       server.faults = [fault, fault]
       edit('Rename', rename('a'))
@@ -69,6 +70,7 @@ describe('an edit that the server fails on', () => {
       expect(state.notice.value).toContain('Saved now')
       expect(localStorage['limus.kept.1']).toBeUndefined()
     })
+  }
   test('goes with the next one that is made, each a version of its own', async () => {
     const { edit, saved, state } = bench()
     server.faults = [{ status: 500 }]

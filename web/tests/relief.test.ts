@@ -62,7 +62,12 @@ const apart = (list: number[]) => Math.max(...list) - Math.min(...list)
 describe('a plate of relief', () => {
   const plate = plateOf(4, (x, y) => x + 10 * y)
   test('reads a texel in its middle and goes straight between', () => {
-    for (const [x, y] of [[0, 0], [2, 1], [3, 3]]) expect(plate.at((x + 0.5) / 4, (y + 0.5) / 4)).toBe(x + 10 * y) // prettier-ignore
+    for (const [x, y] of [
+      [0, 0],
+      [2, 1],
+      [3, 3],
+    ])
+      expect(plate.at((x + 0.5) / 4, (y + 0.5) / 4)).toBe(x + 10 * y)
     expect(plate.at(2 / 4, 2.5 / 4)).toBeCloseTo(1.5 + 20, 6)
   })
   test('goes on beyond its border as it ends', () => {

@@ -1,4 +1,7 @@
-/** A server in a few lines: it keeps one object's scene, and fails where a test says so. Import `./api` before what talks to it. */
+/**
+ * A server in a few lines: it keeps one object's scene, and fails where a test says so. Import `./api` before what
+ * talks to it.
+ */
 import type { Scene } from '../src/api/scene'
 import { put, type Values } from '../src/api/difference'
 

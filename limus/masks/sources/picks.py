@@ -51,7 +51,7 @@ class Picks(Source):
 
     def triangles(self, scope: Scope) -> np.ndarray:
         """(T,) int8: 1 filled, -1 emptied, 0 untouched."""
-        mesh, near = scope.place.texels.mesh, scope.place.texels.near
+        mesh, near = scope.place.texels.mesh, scope.place.texels.adjacency
         out = np.zeros(len(mesh.triangles), np.int8)
         for pick in self.picks:
             at = np.array(pick.at) @ mesh.turn.T * (mesh.scale / pick.scale)

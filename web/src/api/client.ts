@@ -47,8 +47,8 @@ export function messageOf(error: unknown, fallback = 'The server did not answer.
 }
 
 /**
- * Ask until there is an answer: a server that fails or is away is asked again, less often the longer it takes; `say` is told why, and with
- * an empty line when it is over. A refusal is an answer.
+ * Ask until there is an answer: a server that fails or is away is asked again, less often the longer it takes; `say` is
+ * told why, and with an empty line when it is over. A refusal is an answer.
  */
 export async function insist<T extends { response: Response; error?: unknown }>(
   ask: () => Promise<T>,

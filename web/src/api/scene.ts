@@ -2,8 +2,8 @@ import type { Change } from './difference'
 import type { components } from './schema'
 
 /**
- * The scene document, generated from the models of the core (`make types`). Fields of effects, sources and bases are read by the names that the
- * catalogue gives, so that only their `kind` is known here.
+ * The scene document, generated from the models of the core (`make types`). Fields of effects, sources and bases are
+ * read by the names that the catalogue gives, so that only their `kind` is known here.
  */
 export interface WithKind {
   kind: string

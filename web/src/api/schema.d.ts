@@ -7688,6 +7688,11 @@ export interface components {
       /** Bases */
       bases?: components['schemas']['BaseAnswer'][]
       /**
+       * Lies On
+       * @description Where each base of the scene lies, in words
+       */
+      lies_on?: string[]
+      /**
        * Exposed
        * @description Families of substances and the share that shows today
        */

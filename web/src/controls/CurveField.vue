@@ -44,7 +44,8 @@ const path = computed(() => {
   let out = `M${at(0, p[0][1])}L${at(...p[0])}`
   for (let k = 0; k + 1 < p.length; k++) {
     const h = (p[k + 1][0] - p[k][0]) / 3
-    out += `C${at(p[k][0] + h, p[k][1] + m[k] * h)} ${at(p[k + 1][0] - h, p[k + 1][1] - m[k + 1] * h)} ${at(...p[k + 1])}`
+    const [x, y] = p[k + 1]
+    out += `C${at(p[k][0] + h, p[k][1] + m[k] * h)} ${at(x - h, y - m[k + 1] * h)} ${at(x, y)}`
   }
   return `${out}L${at(1, p.at(-1)![1])}`
 })

@@ -8,9 +8,10 @@ import { factor } from './format'
 /** A number that may be left out: the switch says whether it is given, the words what holds without it. */
 const props = defineProps<{ field: FieldSchema; name: string; modelValue: number | null | undefined }>()
 const emit = defineEmits<{ done: [value: number | null] }>()
-const limits = computed<{ type?: string; minimum?: number; maximum?: number }>(
+const limits = computed<{ type?: string; minimum?: number; exclusiveMinimum?: number; maximum?: number }>(
   () => props.field.anyOf?.find((x) => x.type !== 'null') ?? {},
 )
+const least = computed(() => limits.value.minimum ?? limits.value.exclusiveMinimum)
 const whole = computed(() => limits.value.type === 'integer')
 /** Shares are shown in percent. */
 const times = computed(() => factor(props.field))
@@ -31,7 +32,7 @@ const given = computed(() => props.modelValue !== null && props.modelValue !== u
       fluid
       :input-id="`f-${name}`"
       :model-value="shown"
-      :min="limits.minimum === undefined ? undefined : limits.minimum * times"
+      :min="least === undefined ? undefined : least * times"
       :max="limits.maximum === undefined ? undefined : limits.maximum * times"
       :max-fraction-digits="whole ? 0 : 3"
       :use-grouping="false"

@@ -10,7 +10,10 @@ import type { Facts, Intake, ReplaceReport } from '../api/scene'
 import { useWork } from '../stores/work'
 import IntakePreview, { type Taking } from './IntakePreview.vue'
 
-/** Bring files in: a new object, a newer version of one, or a high-poly twin. What was found is shown before it is accepted. */
+/**
+ * Bring files in: a new object, a newer version of one, or a high-poly twin. What was found is shown before it is
+ * accepted.
+ */
 type Purpose = 'object' | 'replace' | 'twin'
 const work = useWork()
 const router = useRouter()

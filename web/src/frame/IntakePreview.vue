@@ -19,7 +19,9 @@ export interface Taking {
   match: Record<string, string>
 }
 
-/** What was found in the files, and how it is to be taken in. The unit is asked only where the size is hard to believe. */
+/**
+ * What was found in the files, and how it is to be taken in. The unit is asked only where the size is hard to believe.
+ */
 const props = defineProps<{
   facts: Facts
   report?: ReplaceReport

@@ -77,7 +77,8 @@ function removeProject(project: Project) {
   confirm.require({
     header: `Remove ${project.name}?`,
     message: project.objects.length
-      ? `${plural(project.objects.length, 'object')} and all pictures brought into it go with it. This cannot be undone.`
+      ? `${plural(project.objects.length, 'object')} and all pictures brought into it go with it. ` +
+        'This cannot be undone.'
       : 'It is empty. This cannot be undone.',
     acceptProps: { label: 'Remove', severity: 'danger', size: 'small' },
     rejectProps: { label: 'Keep', severity: 'secondary', size: 'small' },

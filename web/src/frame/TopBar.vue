@@ -34,12 +34,11 @@ const objects = computed(() => [
     ],
   })),
 ])
+const CLOCK = { hour: '2-digit', minute: '2-digit', hour12: false } as const
 const saved = computed(() => {
   if (work.kept) return 'Not saved yet'
   if (work.saving) return 'Saving…'
-  return work.version
-    ? `Saved ${new Date(work.version.saved).toLocaleTimeString([], { hour: '2-digit', minute: '2-digit', hour12: false })}`
-    : ''
+  return work.version ? `Saved ${new Date(work.version.saved).toLocaleTimeString([], CLOCK)}` : ''
 })
 function signOut() {
   const form = document.createElement('form')

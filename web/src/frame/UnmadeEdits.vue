@@ -3,7 +3,10 @@ import { ref } from 'vue'
 import { useWork } from '../stores/work'
 import type { Unmade } from '../stores/work/waiting'
 
-/** Edits that were refused because another window changed the scene first: each can be made again on the scene as it is now. */
+/**
+ * Edits that were refused because another window changed the scene first: each can be made again on the scene as it is
+ * now.
+ */
 const work = useWork()
 const busy = ref(false)
 async function make(edit: Unmade) {

@@ -8,8 +8,9 @@ import SurfaceView from '../view3d/SurfaceView.vue'
 import { useShortcuts } from './useShortcuts'
 
 /**
- * What all stages with a view have: a list at the left, the view, a sheet at the right, a band along the bottom, the keys of the view, and the
- * sheet that lists them. `acts` are the stage's own keys; `unfit` is said over the view where the object has no UVs.
+ * What all stages with a view have: a list at the left, the view, a sheet at the right, a band along the bottom, the
+ * keys of the view, and the sheet that lists them. `acts` are the stage's own keys; `unfit` is said over the view where
+ * the object has no UVs.
  */
 const props = defineProps<{
   acts?: () => Record<string, () => void>

@@ -22,14 +22,6 @@ export const useBases = defineStore('bases', () => {
       chosen.value = Math.max(0, Math.min(chosen.value, Number(count) - 1))
     },
   )
-  /** Parts that nothing else claims lie under the first base without names. */
-  const partsOf = (b: Base) => {
-    if (b.parts) return b.parts
-    const claimed = new Set(bases.value.filter((o) => o.parts && !o.where).flatMap((o) => o.parts!))
-    return work.parts.filter((p) => !claimed.has(p))
-  }
-  const isRest = (k: number) => bases.value.findIndex((b) => b.parts === null && !b.where) === k
-
   async function fromStore(name: string): Promise<Base | undefined> {
     if (!work.object) return undefined
     const { data, error } = await api.POST('/api/objects/{object_id}/store-room/take', {
@@ -62,5 +54,26 @@ export const useBases = defineStore('bases', () => {
   function freshLevels(): Levels {
     return defaultsOf(work.catalogue!.levels) as Levels
   }
-  return { chosen, bases, base, materials, material, said, channels, title, partsOf, isRest, fromStore, put, asInFile, hasFileMaps, isAsInFile, add, setParts, remove, duplicate, move, done, freshLevels } // prettier-ignore
+  return {
+    chosen,
+    bases,
+    base,
+    materials,
+    material,
+    said,
+    channels,
+    title,
+    fromStore,
+    put,
+    asInFile,
+    hasFileMaps,
+    isAsInFile,
+    add,
+    setParts,
+    remove,
+    duplicate,
+    move,
+    done,
+    freshLevels,
+  }
 })

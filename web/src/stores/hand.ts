@@ -6,7 +6,10 @@ import { applies, fieldsOf, type Entry, type SentStroke } from '../api/scene'
 import { useWork } from './work'
 
 export type Tool = '' | 'paint' | 'fill'
-/** What the brush works on: the selected layer's mask, a line of its recipe that measures a distance, or a channel of the vertex colours. */
+/**
+ * What the brush works on: the selected layer's mask, a line of its recipe that measures a distance, or a channel of
+ * the vertex colours.
+ */
 export type Target = 'mask' | 'line' | 'R' | 'G' | 'B' | 'A'
 /** Controls of fields that are filled by drawing: the tool, and what it works on. */
 export const DRAWN = {

@@ -11,7 +11,10 @@ import { treatments } from './work/treatments'
 
 export { DRAG_SIZES, type Size } from './work/state'
 
-/** The object being worked on: its scene, its history, and what the view shows of it. Each part is a file of its own in `work/`. */
+/**
+ * The object being worked on: its scene, its history, and what the view shows of it. Each part is a file of its own in
+ * `work/`.
+ */
 export const useWork = defineStore('work', () => {
   const state = stateOf()
   // Each part may ask the others, once all are there.

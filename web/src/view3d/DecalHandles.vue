@@ -8,7 +8,10 @@ import { useWork } from '../stores/work'
 import type { Spot } from './picking'
 import type { SurfaceScene } from './surfaceScene'
 
-/** The frame of the selected decal over the view: drag its middle over the surface, its corners to scale it, the knob above it to turn it. */
+/**
+ * The frame of the selected decal over the view: drag its middle over the surface, its corners to scale it, the knob
+ * above it to turn it.
+ */
 const props = defineProps<{ surface: SurfaceScene; frame: number; canvas: HTMLCanvasElement }>()
 const work = useWork()
 const hand = useHand()

@@ -8,7 +8,8 @@ const ramp = computed(
 )
 const show = (x: number) => {
   const size = Math.abs(x)
-  return `${size >= 100 ? x.toFixed(0) : size >= 1 ? Number(x.toFixed(2)) : Number(x.toFixed(3))}${props.legend.unit ? ` ${props.legend.unit}` : ''}`
+  const number = size >= 100 ? x.toFixed(0) : Number(x.toFixed(size >= 1 ? 2 : 3))
+  return `${number}${props.legend.unit ? ` ${props.legend.unit}` : ''}`
 }
 </script>
 

@@ -83,8 +83,12 @@ async function reallyPut() {
     if (found.look) await surface.value.setLook(found.look.maps)
     else if (found.maps) {
       const left = await surface.value.setMaps(found.maps)
-      if (left.length)
-        work.notice = `This graphics card has no room for everything at once: ${left.join(', ').replace('_', ' ')} is not shown here. Maps and exports have it.`
+      if (left.length) {
+        const names = left.join(', ').replaceAll('_', ' ')
+        work.notice =
+          `This graphics card has no room for everything at once: ${names} is not shown here. ` +
+          'Maps and exports have it.'
+      }
     }
   } catch {
     // The server let the picture go (it was restarted, or much was done since): ask for it again.
@@ -117,7 +121,10 @@ watch(() => work.evaluation, put)
 watch(light, (value) => surface.value?.aim(value))
 watch(straight, (on) => surface.value?.straighten(on))
 
-/** Near enough for the relief to be more than a pixel high: then the surface itself is moved by it. Wide margins, so that it does not flicker. */
+/**
+ * Near enough for the relief to be more than a pixel high: then the surface itself is moved by it. Wide margins, so
+ * that it does not flicker.
+ */
 function reliefShows() {
   const range = work.evaluation?.maps?.relief_mm
   if (!range || work.look.kind !== 'lit') return

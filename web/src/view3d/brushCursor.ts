@@ -9,7 +9,10 @@ import {
   Vector3,
 } from 'three'
 
-/** The brush on the surface: its true size, lying as the surface lies, with a tick for how it is turned and a line for the pen. */
+/**
+ * The brush on the surface: its true size, lying as the surface lies, with a tick for how it is turned and a line for
+ * the pen.
+ */
 export class BrushCursor {
   readonly group = new Group()
   private readonly pen: LineSegments

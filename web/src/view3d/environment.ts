@@ -8,8 +8,9 @@ import {
 } from 'three'
 
 /**
- * Light of a workshop with a north window, made here: an overcast sky through one tall window, two small ones opposite and a long roof
- * light, a pale room, a grey floor. Linear values; 1 is a white wall. Wide soft sources show roughness, the bright window shows gloss.
+ * Light of a workshop with a north window, made here: an overcast sky through one tall window, two small ones opposite
+ * and a long roof light, a pale room, a grey floor. Linear values; 1 is a white wall. Wide soft sources show roughness,
+ * the bright window shows gloss.
  */
 export function workshopLight(width = 256, height = 128): DataTexture {
   const data = new Float32Array(width * height * 4)

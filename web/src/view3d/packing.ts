@@ -1,6 +1,9 @@
 import type { ChannelFact } from '../api/scene'
 
-/** What three's physical material reads from where in the pictures that are given to it: channel, picture, first component. */
+/**
+ * What three's physical material reads from where in the pictures that are given to it: channel, picture, first
+ * component.
+ */
 const SLOTS: [string, string, number][] = [
   ['base_color', 'base_color', 0],
   ['opacity', 'base_color', 3],

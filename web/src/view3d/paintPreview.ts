@@ -1,7 +1,21 @@
 import {
-  Color, CustomBlending, Mesh, OneFactor, OneMinusSrcAlphaFactor, OrthographicCamera, Scene, ShaderMaterial, Vector3, Vector4, WebGLRenderTarget,
-  type BufferGeometry, type Material, type WebGLRenderer, type WebGLProgramParametersWithUniforms, DoubleSide,
-} from 'three' // prettier-ignore
+  Color,
+  CustomBlending,
+  Mesh,
+  OneFactor,
+  OneMinusSrcAlphaFactor,
+  OrthographicCamera,
+  Scene,
+  ShaderMaterial,
+  Vector3,
+  Vector4,
+  WebGLRenderTarget,
+  type BufferGeometry,
+  type Material,
+  type WebGLRenderer,
+  type WebGLProgramParametersWithUniforms,
+  DoubleSide,
+} from 'three'
 
 /** One dab as it is shown at once, before the true result comes. */
 export interface PreviewDab {
@@ -17,8 +31,8 @@ const MOST = 16
 const EMPTY = new Color(0, 0, 0)
 
 /**
- * Paint that appears under the cursor at once: dabs are drawn into a picture over the UVs of each map set and laid as a tint over what
- * is shown. It only stands in until the core has made the true mask.
+ * Paint that appears under the cursor at once: dabs are drawn into a picture over the UVs of each map set and laid as a
+ * tint over what is shown. It only stands in until the core has made the true mask.
  */
 export class PaintPreview {
   /** What materials read; filled in by `apply`. */
@@ -98,7 +112,9 @@ export class PaintPreview {
         .replace('void main() {', 'uniform sampler2D paintMap; uniform vec4 paintTint;\nvoid main() {')
         .replace(
           '#include <dithering_fragment>',
-          '#include <dithering_fragment>\nif (paintTint.a > 0.0) gl_FragColor.rgb = mix(gl_FragColor.rgb, paintTint.rgb, paintTint.a * texture2D(paintMap, vMapUv).r);',
+          `#include <dithering_fragment>
+          if (paintTint.a > 0.0)
+            gl_FragColor.rgb = mix(gl_FragColor.rgb, paintTint.rgb, paintTint.a * texture2D(paintMap, vMapUv).r);`,
         )
     }
     material.customProgramCacheKey = () => `painted ${customProgramCacheKey.call(material)}`

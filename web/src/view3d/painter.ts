@@ -54,7 +54,10 @@ export class Painter {
     this.surface.paint.colour(brush.adds)
   }
 
-  /** The pointer is over a place of the surface, or beside it; `farthest` (m) is how far it can have come on one surface. */
+  /**
+   * The pointer is over a place of the surface, or beside it; `farthest` (m) is how far it can have come on one
+   * surface.
+   */
   touch(spot: Spot | undefined, pen: Pen, brush: BrushNow, farthest = Infinity) {
     if (!this.drawing) return
     if (spot && this.last && spot.point.distanceTo(this.last.point) > farthest + 2 * brush.radius(spot.point)) {

@@ -1,4 +1,7 @@
-/** Numbers per corner of each triangle: its place, which vertex it is, and whatever else is carried along (normal, UV, ...). */
+/**
+ * Numbers per corner of each triangle: its place, which vertex it is, and whatever else is carried along (normal, UV,
+ * ...).
+ */
 export interface Corners {
   /** x, y, z of each corner. */
   place: Float32Array
@@ -8,9 +11,9 @@ export interface Corners {
 }
 
 /**
- * Triangles none of whose edges is longer than `edge`, as far as `most` of them allow. In each pass every triangle asks for its longest edge to
- * be halved (M.-C. Rivara, "Algorithms for refining triangular grids", 1984), and all that share an edge follow, so nothing tears open where a
- * relief moves them and slivers do not multiply.
+ * Triangles none of whose edges is longer than `edge`, as far as `most` of them allow. In each pass every triangle asks
+ * for its longest edge to be halved (M.-C. Rivara, "Algorithms for refining triangular grids", 1984), and all that
+ * share an edge follow, so nothing tears open where a relief moves them and slivers do not multiply.
  */
 export function refined(from: Corners, edge: number, most: number): Corners {
   let now = from

@@ -1,7 +1,17 @@
 import {
-  DataTexture, DataUtils, HalfFloatType, LinearFilter, Mesh, RedFormat, RGBADepthPacking, MeshDepthMaterial, BufferAttribute, BufferGeometry, type InterleavedBufferAttribute,
+  DataTexture,
+  DataUtils,
+  HalfFloatType,
+  LinearFilter,
+  Mesh,
+  RedFormat,
+  RGBADepthPacking,
+  MeshDepthMaterial,
+  BufferAttribute,
+  BufferGeometry,
+  type InterleavedBufferAttribute,
   type WebGLProgramParametersWithUniforms,
-} from 'three' // prettier-ignore
+} from 'three'
 import { PLAIN } from './plate'
 import { refined } from './refine'
 import { anchored } from './shader'
@@ -9,7 +19,10 @@ import { anchored } from './shader'
 /** Triangles of the whole object that relief is shown with. */
 const MOST = PLAIN ? 30_000 : 260_000
 
-/** Shader text that moves a vertex by the relief, in metres along the way out of the surface; at a seam by what both sides agreed on. */
+/**
+ * Shader text that moves a vertex by the relief, in metres along the way out of the surface; at a seam by what both
+ * sides agreed on.
+ */
 export const MOVED = `
 #include <begin_vertex>
 transformed += limusAway * mix( texture2D( limusRelief, vec2( uv ) ).r, limusHeld.x, limusHeld.y ) * 0.001;`
@@ -58,8 +71,8 @@ interface Seam {
 }
 
 /**
- * Where UVs jump. Each side of a seam reads the relief on its own side of the map; what they read differs by a texel's slope, and that tears open.
- * Front and back of something thin lie in one place too, but go apart: those are no seam.
+ * Where UVs jump. Each side of a seam reads the relief on its own side of the map; what they read differs by a texel's
+ * slope, and that tears open. Front and back of something thin lie in one place too, but go apart: those are no seam.
  */
 function seamsOf(vertex: Int32Array, uv: Float32Array, away: Float32Array): Seam[] {
   const highest = vertex.reduce((most, v) => Math.max(most, v), 0)
@@ -148,7 +161,8 @@ export function movable(mesh: Mesh, edge: number, depth: MeshDepthMaterial): Mes
       place: corners(whole.getAttribute('position'), 3),
       vertex: Int32Array.from({ length: count }, (_, k) => owner[index ? index.getX(k) : k]),
       more: [
-        // The core says which way each vertex goes, one way for all that meet in a place, so that edges do not tear open.
+        // The core says which way each vertex goes, one way for all that meet in a place, so that edges do not tear
+        // open.
         { values: corners(whole.getAttribute('_outward'), 3), size: 3 },
         ...carried.map((name) => ({
           values: corners(whole.getAttribute(name), name === 'uv' ? 2 : 3),

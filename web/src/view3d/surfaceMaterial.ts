@@ -52,7 +52,8 @@ function added({ read }: { read: (channel: string) => string }): Record<string, 
         ['material.ior = ior;', `material.ior = max( ${read('specular_ior')}, 1.0 );`],
         [
           'material.clearcoatF0 = vec3( 0.04 );',
-          `float limusCoat = max( ${read('coat_ior')}, 1.0 ); material.clearcoatF0 = vec3( pow2( ( limusCoat - 1.0 ) / ( limusCoat + 1.0 ) ) );`,
+          `float limusCoat = max( ${read('coat_ior')}, 1.0 );
+          material.clearcoatF0 = vec3( pow2( ( limusCoat - 1.0 ) / ( limusCoat + 1.0 ) ) );`,
         ],
         [
           'material.iridescenceIOR = iridescenceIOR;',
@@ -81,20 +82,28 @@ function added({ read }: { read: (channel: string) => string }): Record<string, 
     through: {
       pars: 'uniform sampler2D throughMap;',
       color: `#ifdef USE_TRANSMISSIONMAP
-        diffuseColor.rgb *= mix( vec3( 1.0 ), ${read('transmission_color')}, texture2D( transmissionMap, vTransmissionMapUv ).r );
+        float limusThrough = texture2D( transmissionMap, vTransmissionMapUv ).r;
+        diffuseColor.rgb *= mix( vec3( 1.0 ), ${read('transmission_color')}, limusThrough );
       #endif`,
     },
     sparkle: {
       pars: `uniform sampler2D sparkleMap; uniform float limusGrain;
-      float limusHash( vec3 p ) { p = fract( p * vec3( 0.1031, 0.1030, 0.0973 ) ); p += dot( p, p.yxz + 33.33 ); return fract( ( p.x + p.y ) * p.z ); }`,
+      float limusHash( vec3 p ) {
+        p = fract( p * vec3( 0.1031, 0.1030, 0.0973 ) );
+        p += dot( p, p.yxz + 33.33 );
+        return fract( ( p.x + p.y ) * p.z );
+      }`,
       // Small mirrors, each turned its own way: one flashes when it lies just between light and eye.
       after: `#if NUM_DIR_LIGHTS > 0
       {
         vec3 cell = floor( vLimusPlace / limusGrain );
-        vec3 way = normalize( vec3( limusHash( cell ), limusHash( cell + 17.0 ), limusHash( cell + 41.0 ) ) * 2.0 - 1.0 + normal * 1.6 );
+        vec3 way = vec3( limusHash( cell ), limusHash( cell + 17.0 ), limusHash( cell + 41.0 ) ) * 2.0 - 1.0;
+        way = normalize( way + normal * 1.6 );
         vec3 half_ = normalize( directionalLights[ 0 ].direction + normalize( vViewPosition ) );
-        float flash = pow( max( dot( way, half_ ), 0.0 ), 900.0 ) * step( limusHash( cell + 71.0 ), ${read('glint_density')} );
-        reflectedLight.directSpecular += flash * 9.0 * max( dot( normal, directionalLights[ 0 ].direction ), 0.0 ) * directionalLights[ 0 ].color;
+        float flash = pow( max( dot( way, half_ ), 0.0 ), 900.0 );
+        flash *= step( limusHash( cell + 71.0 ), ${read('glint_density')} );
+        float towards = max( dot( normal, directionalLights[ 0 ].direction ), 0.0 );
+        reflectedLight.directSpecular += flash * 9.0 * towards * directionalLights[ 0 ].color;
       }
       #endif`,
     },
@@ -102,9 +111,10 @@ function added({ read }: { read: (channel: string) => string }): Record<string, 
 }
 
 /**
- * What lies on a surface and shines follows its relief, ripples of water too; three takes the shape of the mesh for it. And where the normals
- * within a pixel scatter, gloss is as much less, or wet relief sparkles like noise: Y. Tokuyoshi and A. S. Kaplanyan, "Improved Geometric
- * Specular Antialiasing", 2019 (from memory: a quarter of the squared differences, twice, at most 0.18; a coat's normals are smoothed already).
+ * What lies on a surface and shines follows its relief, ripples of water too; three takes the shape of the mesh for it.
+ * And where the normals within a pixel scatter, gloss is as much less, or wet relief sparkles like noise: Y. Tokuyoshi
+ * and A. S. Kaplanyan, "Improved Geometric Specular Antialiasing", 2019 (from memory: a quarter of the squared
+ * differences, twice, at most 0.18; a coat's normals are smoothed already).
  */
 const COATED = `{
     // A film evens out what is finest, and no mirror of it is turned away from the eye.
@@ -123,7 +133,8 @@ const CALMED: [string, string][] = [
     'material.clearcoatRoughness = min( material.clearcoatRoughness, 1.0 );',
     `vec3 limusCoatU = dFdx( clearcoatNormal ), limusCoatV = dFdy( clearcoatNormal );
       float limusCoatScatter = min( 0.25 * ( dot( limusCoatU, limusCoatU ) + dot( limusCoatV, limusCoatV ) ), 0.05 );
-      material.clearcoatRoughness = min( sqrt( sqrt( pow4( material.clearcoatRoughness ) + limusCoatScatter ) ), 1.0 );`,
+      float limusCoatRough = sqrt( sqrt( pow4( material.clearcoatRoughness ) + limusCoatScatter ) );
+      material.clearcoatRoughness = min( limusCoatRough, 1.0 );`,
   ],
 ]
 
@@ -220,8 +231,9 @@ export class SurfaceMaterial extends MeshPhysicalMaterial {
   }
 
   private extend(shader: WebGLProgramParametersWithUniforms) {
-    // Every value is given whatever is shown just now: going back to a program that was compiled before does not come here again, and goes on
-    // with the values of whichever was compiled last. They are asked for at each draw: textures are others when the size of maps changes.
+    // Every value is given whatever is shown just now: going back to a program that was compiled before does not come
+    // here again, and goes on with the values of whichever was compiled last. They are asked for at each draw: textures
+    // are others when the size of maps changes.
     const give = (name: string, texture: () => Texture | undefined) =>
       Object.defineProperty(shader.uniforms, name, {
         enumerable: true,
@@ -250,7 +262,8 @@ export class SurfaceMaterial extends MeshPhysicalMaterial {
       shader.fragmentShader = anchored(shader.fragmentShader, '#include <clearcoat_normal_fragment_maps>', COATED)
     shader.fragmentShader = anchored(shader.fragmentShader, '#include <lights_physical_fragment>', physical)
     const names = added.map(([name]) => `#define LIMUS_${name.toUpperCase()}`).join('\n')
-    shader.fragmentShader = `${names}\nvarying vec3 vLimusPlace;\n${added.map(([, part]) => part.pars).join('\n')}\n${shader.fragmentShader}`
+    const pars = added.map(([, part]) => part.pars).join('\n')
+    shader.fragmentShader = `${names}\nvarying vec3 vLimusPlace;\n${pars}\n${shader.fragmentShader}`
     const begin = '#include <begin_vertex>'
     shader.vertexShader = anchored(
       `varying vec3 vLimusPlace;\n${shader.vertexShader}`,

@@ -1,8 +1,25 @@
 import {
-  Box3, Box3Helper, DirectionalLight, Group, 
-  LineBasicMaterial, LineSegments, Mesh, MeshBasicMaterial, MeshStandardMaterial, NeutralToneMapping, PCFShadowMap, PerspectiveCamera, PMREMGenerator, Scene,
-  ShadowMaterial, SphereGeometry, Vector3, WebGLRenderer, type Material, type Texture,
-} from 'three' // prettier-ignore
+  Box3,
+  Box3Helper,
+  DirectionalLight,
+  Group,
+  LineBasicMaterial,
+  LineSegments,
+  Mesh,
+  MeshBasicMaterial,
+  MeshStandardMaterial,
+  NeutralToneMapping,
+  PCFShadowMap,
+  PerspectiveCamera,
+  PMREMGenerator,
+  Scene,
+  ShadowMaterial,
+  SphereGeometry,
+  Vector3,
+  WebGLRenderer,
+  type Material,
+  type Texture,
+} from 'three'
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js'
 import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js'
 import { acceleratedRaycast, MeshBVH } from 'three-mesh-bvh'
@@ -67,7 +84,10 @@ export class SurfaceScene {
   private wanted = 0
   private asked = false
   private over = false
-  /** Off where nobody looks: set `limus.view` to `off` in the browser's local storage. All but the drawing goes on as usual. */
+  /**
+   * Off where nobody looks: set `limus.view` to `off` in the browser's local storage. All but the drawing goes on as
+   * usual.
+   */
   private readonly drawn = localStorage.getItem('limus.view') !== 'off'
   private bounds = new Box3()
   private readonly watcher: ResizeObserver

@@ -1,8 +1,8 @@
 import type { WebGLRenderer } from 'three'
 
 /**
- * Stands in for the renderer where nobody looks (`limus.view` is `off`): it takes what it is told and draws nothing, so that no graphics memory,
- * shader or light is made. All but the drawing goes on as usual.
+ * Stands in for the renderer where nobody looks (`limus.view` is `off`): it takes what it is told and draws nothing, so
+ * that no graphics memory, shader or light is made. All but the drawing goes on as usual.
  */
 export function unseen(): WebGLRenderer {
   const nothing = () => undefined

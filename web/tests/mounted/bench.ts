@@ -1,6 +1,7 @@
 /**
- * The application mounted on a document without a browser, talking to the real server that tests/web runs beside it: for what a control, a sheet or
- * a line of the interface does. What needs the mouse's place on the screen, or the picture, is tried in a browser (tests/browser).
+ * The application mounted on a document without a browser, talking to the real server that tests/web runs beside it:
+ * for what a control, a sheet or a line of the interface does. What needs the mouse's place on the screen, or the
+ * picture, is tried in a browser (tests/browser).
  */
 import { configure, fireEvent, screen, waitFor, within } from '@testing-library/dom'
 import userEvent, { type UserEvent } from '@testing-library/user-event'

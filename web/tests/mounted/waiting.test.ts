@@ -1,4 +1,6 @@
-/** A server that fails: nothing that somebody did is lost, and the screen never says that it is saved when it is not. */
+/**
+ * A server that fails: nothing that somebody did is lost, and the screen never says that it is saved when it is not.
+ */
 import { expect, test } from 'vitest'
 import { mount, opened, screen, waitFor, type Bench } from './bench'
 
@@ -115,7 +117,8 @@ test('a version that the server let go is asked about once more, with the whole 
 
 test('an older window never writes over a newer edit', async () => {
   const bench = await opened()
-  // Another window sets the seed; this one, which has not heard of it, makes two edits before its first refusal is back.
+  // Another window sets the seed; this one, which has not heard of it, makes two edits before its first refusal is
+  // back.
   await bench.elsewhere({ seed: 25 })
   let go = () => {}
   const gate = new Promise<void>((free) => (go = free))

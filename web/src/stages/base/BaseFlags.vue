@@ -2,18 +2,16 @@
 import Select from 'primevue/select'
 import { computed } from 'vue'
 import OptionalField from '../../controls/OptionalField.vue'
-import type { FieldSchema } from '../../api/scene'
+import { fieldsOf } from '../../api/scene'
 import { useBases } from '../../stores/bases'
 import { useWork } from '../../stores/work'
 
 /** What effects ask of the substance: rust needs iron, wetting darkens by pores. */
 const work = useWork()
 const bases = useBases()
-const NUMBERS: [string, FieldSchema][] = [
-  ['porosity', { title: 'Porosity', unit: '%', empty: 'as the material', start: 0.1, anyOf: [{ type: 'number', minimum: 0, maximum: 1 }], description: 'Share of open pores: wetting darkens by it' }],
-  ['brittleness', { title: 'Brittleness', unit: '%', empty: 'as the material', start: 0.5, anyOf: [{ type: 'number', minimum: 0, maximum: 1 }], description: '0 scuffs, 1 flakes' }],
-  ['hide_um', { title: 'Hides at', unit: 'µm', empty: 'as the material', start: 10, anyOf: [{ type: 'number', minimum: 0.01, maximum: 1000000 }], description: 'Thickness at which it hides what is below' }],
-] // prettier-ignore
+const numbers = computed(() =>
+  fieldsOf(work.catalogue?.flags ?? {}).filter(([, field]) => field.control === 'optional'),
+)
 const own = computed(() => bases.material?.family ?? '')
 const families = computed(() => [
   { label: `as the material: ${work.catalogue?.families[own.value] ?? own.value}`, value: null as string | null },
@@ -22,7 +20,8 @@ const families = computed(() => [
 const flag = (name: string) => (bases.base?.flags[name] ?? null) as number | null
 const setFamily = (value: string | null) => set('family', value)
 function set(name: string, value: unknown) {
-  work.edit(`${bases.base ? bases.title(bases.base) : 'Base'}: ${name.replace('_um', '')}`, () => {
+  const title = new Map(fieldsOf(work.catalogue?.flags ?? {})).get(name)?.title ?? name
+  work.edit(`${bases.base ? bases.title(bases.base) : 'Base'}: ${title.toLowerCase()}`, () => {
     bases.base!.flags[name] = value
   })
 }
@@ -46,7 +45,7 @@ function set(name: string, value: unknown) {
       />
     </div>
     <OptionalField
-      v-for="[name, field] in NUMBERS"
+      v-for="[name, field] in numbers"
       :key="name"
       :name="name"
       :field="field"

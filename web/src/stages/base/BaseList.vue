@@ -11,25 +11,25 @@ const bases = useBases()
 const rows = computed(() =>
   bases.bases.map((b, k) => {
     const found = bases.said.get(k)
-    const parts = bases.partsOf(b)
-    const words = b.where
-      ? 'by a mask'
-      : bases.isRest(k)
-        ? parts.length === work.parts.length
-          ? 'everything'
-          : 'all other parts'
-        : parts.length === 1
-          ? parts[0]
-          : `${parts.length} parts`
+    const words = liesOn.value[k] ?? ''
     return {
       k,
       title: bases.title(b),
-      words: bases.isAsInFile(b) ? `${words}, as in the file` : words,
+      words: bases.isAsInFile(b) ? [words, 'as in the file'].filter(Boolean).join(', ') : words,
       share: found?.share ?? 0,
       picture: found?.picture,
       notes: found?.notes ?? [],
     }
   }),
+)
+/** By the core's account; what was last said stays while a new answer is on its way. */
+const liesOn = ref<string[]>([])
+watch(
+  () => work.evaluation?.lies_on,
+  (found) => {
+    if (found?.length) liesOn.value = found
+  },
+  { immediate: true },
 )
 const channels = ref<Record<string, string>>({
   base_color: 'Base color',

@@ -15,7 +15,9 @@ const work = useWork()
 const bases = useBases()
 const open = ref('base_color')
 const picker = ref<InstanceType<typeof PickColour>>()
-const inUse = computed(() => new Set([...Object.keys(work.evaluation?.channels ?? {}), ...Object.keys(bases.base?.levels ?? {})])) // prettier-ignore
+const inUse = computed(
+  () => new Set([...Object.keys(work.evaluation?.channels ?? {}), ...Object.keys(bases.base?.levels ?? {})]),
+)
 const shown = computed(() =>
   bases.channels.filter((c) => inUse.value.has(c.name) || ['base_color', 'roughness', 'metalness'].includes(c.name)),
 )

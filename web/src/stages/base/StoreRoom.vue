@@ -76,7 +76,10 @@ useEventListener(window, 'limus-store-room', () => void load())
 const families = computed(() => [
   { label: 'Any family', value: 'any' },
   ...Object.entries(work.catalogue?.families ?? {})
-    .filter(([f]) => (work.catalogue?.materials ?? []).some((m) => m.family === f) || ['copper alloy', 'aluminium'].includes(f))
+    .filter(
+      ([f]) =>
+        (work.catalogue?.materials ?? []).some((m) => m.family === f) || ['copper alloy', 'aluminium'].includes(f),
+    )
     .map(([value, label]) => ({ label, value })),
 ]) // prettier-ignore
 const KEPT = [

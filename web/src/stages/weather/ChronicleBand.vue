@@ -10,7 +10,10 @@ import LayerCard from './LayerCard.vue'
 import SnapshotMenu from './SnapshotMenu.vue'
 import { LEFT, useHairline, type Card } from './useHairline'
 
-/** What happened to the surface, from left to right. The hairline plays the story back: layer by layer, or through the years. */
+/**
+ * What happened to the surface, from left to right. The hairline plays the story back: layer by layer, or through the
+ * years.
+ */
 const work = useWork()
 const emit = defineEmits<{ rename: [] }>()
 const cards = ref<Card[]>([])

@@ -10,7 +10,9 @@ import KindGlyph from '../../controls/KindGlyph.vue'
 import { useWork } from '../../stores/work'
 import { useGlimpses } from './useGlimpses'
 
-/** What can happen next, each as it would look on this very object; and treatments, which are several things at once. */
+/**
+ * What can happen next, each as it would look on this very object; and treatments, which are several things at once.
+ */
 const work = useWork()
 const visible = ref(false)
 /** A dialog of its own for each opening: one that is still fading out cannot be opened again. */
@@ -39,7 +41,7 @@ function missing(families: string[]): string {
 }
 const lacks = (effect: Entry) => missing(effect.acts_on ?? [])
 
-// ---- treatments --------------------------------------------------------------------------------------------------------
+// ---- treatments -----------------------------------------------------------------------------------------------------
 const shelf = ref<ShelvedTreatment[]>([])
 const treatments = computed(() =>
   shelf.value.filter((t) => `${t.title} ${t.about} ${t.layers.join(' ')}`.toLowerCase().includes(wanted.value)),
@@ -73,7 +75,7 @@ async function bring(event: Event) {
   }
 }
 
-// ---- pictures ----------------------------------------------------------------------------------------------------------
+// ---- pictures -------------------------------------------------------------------------------------------------------
 function look() {
   void begin(
     tab.value === 'effects'

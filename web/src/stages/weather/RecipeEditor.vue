@@ -39,7 +39,10 @@ function addLine(source: Entry, fields: Record<string, unknown> = {}) {
   const drawn = drawnOf(source, { ...source.defaults, ...fields })
   if (drawn) hand.take(DRAWN[drawn].tool)
 }
-/** A reading that was dropped here, or sent here by its button: the source that shows it best, with the same radius or reach. */
+/**
+ * A reading that was dropped here, or sent here by its button: the source that shows it best, with the same radius or
+ * reach.
+ */
 const READING = 'application/x-limus-reading'
 const over = ref(false)
 function dragOver(event: DragEvent) {

@@ -88,7 +88,10 @@ const shaping = computed(() => {
   const cover = typeof t.cover === 'number' ? `covers ${readable(t.cover * 100)} %` : ''
   return [range, t.curve ? 'curve' : '', how, soft, grown, broken, cover].filter(Boolean).join(' · ') || 'as it is'
 })
-/** Fields of the shaping: the ones used all day, and the rest, which shows when asked for or when something in it is set. */
+/**
+ * Fields of the shaping: the ones used all day, and the rest, which shows when asked for or when something in it is
+ * set.
+ */
 const FIRST = ['low', 'high', 'gamma', 'soften_mm']
 const REST = [
   'curve', 'grow_mm', 'breakup_mm', 'breakup_size_mm', 'breakup_way', 'cover', 'sharpen', 'out_low', 'out_high',

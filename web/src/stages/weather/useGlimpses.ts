@@ -7,8 +7,10 @@ export interface Glimpse {
   note: string
 }
 
-/** Small pictures of what effects and treatments would do to this very object: made one after the other in the background, for as long as
- *  the dialog is open. */
+/**
+ * Small pictures of what effects and treatments would do to this very object: made one after the other in the
+ * background, for as long as the dialog is open.
+ */
 export function useGlimpses() {
   const work = useWork()
   const found = reactive(new Map<string, Glimpse>())

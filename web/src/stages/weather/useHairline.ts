@@ -17,13 +17,16 @@ export interface Card {
 }
 
 type Place = Ref<HTMLElement | undefined>
-/** The hairline of the chronicle: it plays the story back, card by card or through the years. `band` is what the cards scroll in, by `scrolled`; `axis` lies above it. */
+/**
+ * The hairline of the chronicle: it plays the story back, card by card or through the years. `band` is what the cards
+ * scroll in, by `scrolled`; `axis` lies above it.
+ */
 export function useHairline(cards: Ref<Card[]>, band: Place, axis: Place, scrolled: Ref<number>) {
   const work = useWork()
   const count = computed(() => cards.value.length)
   const byYears = useLocalStorage('limus.chronicle.years', false)
 
-  // ---- the hairline, by layers ------------------------------------------------------------------------------------------------
+  // ---- the hairline, by layers --------------------------------------------------------------------------------------
   /** How many cards have happened at the hairline. */
   const at = computed(() => {
     if (work.until === null) return count.value
@@ -33,7 +36,7 @@ export function useHairline(cards: Ref<Card[]>, band: Place, axis: Place, scroll
     const k = Math.min(count.value, Math.max(0, n))
     work.playTo(k === count.value ? null : k === 0 ? '' : cards.value[k - 1].layers.at(-1)!.id)
   }
-  // ---- the hairline, by years -------------------------------------------------------------------------------------------------
+  // ---- the hairline, by years ---------------------------------------------------------------------------------------
   const year = computed(() => work.scene?.year ?? work.today)
   const { width: axisWidth } = useElementSize(axis, undefined, { box: 'border-box' })
   const long = computed(() => Math.max(1, axisWidth.value - 2 * LEFT))
@@ -85,6 +88,10 @@ export function useHairline(cards: Ref<Card[]>, band: Place, axis: Place, scroll
       work.full()
     }
   }
+  const before = () => {
+    const card = cards.value[at.value - 1]
+    return card.folded ? card.episode!.name : card.layers[0].name
+  }
   const words = computed(() =>
     byYears.value
       ? yearWord.value
@@ -92,7 +99,7 @@ export function useHairline(cards: Ref<Card[]>, band: Place, axis: Place, scroll
         ? 'today'
         : at.value === 0
           ? 'as made'
-          : `after ${cards.value[at.value - 1].folded ? cards.value[at.value - 1].episode!.name : cards.value[at.value - 1].layers[0].name}`,
+          : `after ${before()}`,
   )
   /** The years go by, one picture after the other as quickly as they come. */
   const playing = ref(false)
@@ -142,6 +149,22 @@ export function useHairline(cards: Ref<Card[]>, band: Place, axis: Place, scroll
   }
 
   return {
-    byYears, at, year, ticks, yearWord, hair, words, playing, long, pull, grab, release, key, play, toStart, toToday, turn,
-  } // prettier-ignore
+    byYears,
+    at,
+    year,
+    ticks,
+    yearWord,
+    hair,
+    words,
+    playing,
+    long,
+    pull,
+    grab,
+    release,
+    key,
+    play,
+    toStart,
+    toToday,
+    turn,
+  }
 }

@@ -4,8 +4,8 @@ import { copy, type State } from './state'
 import type { Command, Edit } from './waiting'
 
 /**
- * What the page holds of the document: the version as the server has it, and the scene that is shown. They differ by values that are set
- * here and not saved yet; what else an edit does is the core's to say, and comes with the answer.
+ * What the page holds of the document: the version as the server has it, and the scene that is shown. They differ by
+ * values that are set here and not saved yet; what else an edit does is the core's to say, and comes with the answer.
  */
 export function documentOf(s: State, edits: () => Edit[], changed: () => void) {
   const { scene, version, selectedId, selectedTerm, selectedEpisode, until, selected } = s
@@ -39,8 +39,8 @@ export function documentOf(s: State, edits: () => Edit[], changed: () => void) {
     return { ...answer, document } as unknown as VersionOut
   }
   /**
-   * The answer to one's own edit `done`: the version moves on, and the scene that is shown follows where the core did more than was set here.
-   * What is being dragged meanwhile stays as the hand has it.
+   * The answer to one's own edit `done`: the version moves on, and the scene that is shown follows where the core did
+   * more than was set here. What is being dragged meanwhile stays as the hand has it.
    */
   function took(answer: EditOut, done: () => void) {
     const dragged = local()

@@ -17,5 +17,17 @@ export function episodes(s: State, w: Verbs) {
     w.edit(on ? 'Switch on' : 'Switch off', (now) => (now.episodes.find((e) => e.id === id)!.on = on))
   }
 
-  return { members, gather, join, splitEpisode, fold, renameEpisode, moveEpisode, duplicateEpisode, dissolve, removeEpisode, switchEpisode } // prettier-ignore
+  return {
+    members,
+    gather,
+    join,
+    splitEpisode,
+    fold,
+    renameEpisode,
+    moveEpisode,
+    duplicateEpisode,
+    dissolve,
+    removeEpisode,
+    switchEpisode,
+  }
 }

@@ -59,7 +59,10 @@ export function evaluating(s: State, w: Verbs) {
     void run(wanted)
   }
 
-  /** Ask about the scene as it is shown: by its version and what is set anew in it; whole, where the server does not hold that version. */
+  /**
+   * Ask about the scene as it is shown: by its version and what is set anew in it; whole, where the server does not
+   * hold that version.
+   */
   async function askedOn<T extends { response: Response }>(ask: (about: About) => Promise<T>): Promise<T> {
     const found = await ask(w.asked())
     if (found.response.status !== 410) return found
@@ -154,7 +157,10 @@ export function evaluating(s: State, w: Verbs) {
     }
   }
 
-  /** While nothing else is asked for: the sizes of a drag are made ready, so that its first step need not play the whole chronicle. */
+  /**
+   * While nothing else is asked for: the sizes of a drag are made ready, so that its first step need not play the whole
+   * chronicle.
+   */
   let idle: ReturnType<typeof setTimeout> | undefined
   function goAhead() {
     clearTimeout(idle)

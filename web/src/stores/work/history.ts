@@ -15,10 +15,10 @@ const token = () => `${Date.now().toString(36)}-${Math.random().toString(36).sli
 /** Edits, saved one after the other as commands of the core; undo and redo. */
 export function history(s: State, w: Verbs) {
   const { object, scene, version, unsaved, savingTrouble, kept, unmade, gestures, trouble, notice } = s
-  // ---- what is shown ---------------------------------------------------------------------------------------------------
+  // ---- what is shown ------------------------------------------------------------------------------------------------
   function take(found: VersionOut, own?: Step) {
-    // Edits stand on each other only within one reading of the scene: what was made on an older one is never sent, or it would write
-    // over what somebody else did meanwhile. Steps of one's own may follow each other.
+    // Edits stand on each other only within one reading of the scene: what was made on an older one is never sent, or
+    // it would write over what somebody else did meanwhile. Steps of one's own may follow each other.
     const rest = waiting.splice(flying ? 1 : 0)
     refuse(rest)
     if (own) waiting.push(...rest.filter((one) => one.kind !== 'edit'))
@@ -79,7 +79,7 @@ export function history(s: State, w: Verbs) {
     if (!['good', 'fine'].includes(data.readings)) void w.measure()
   }
 
-  // ---- what waits to be saved ------------------------------------------------------------------------------------------
+  // ---- what waits to be saved ---------------------------------------------------------------------------------------
   /** Edits and steps that the server has not taken yet, oldest first; the first may be on its way. */
   const waiting: (Edit | Step)[] = []
   /** Edits that were taken back before they were saved, for redo. */
@@ -136,7 +136,7 @@ export function history(s: State, w: Verbs) {
   /** Resolves when every edit made so far is saved, or waits for the server to come back. */
   const saved = () => pumping ?? Promise.resolve()
 
-  // ---- what the server did not take ----------------------------------------------------------------------------------
+  // ---- what the server did not take ---------------------------------------------------------------------------------
   let retry: ReturnType<typeof setTimeout> | undefined
   let patience = 0
 
@@ -195,7 +195,10 @@ export function history(s: State, w: Verbs) {
     outliving.keepUnmade(object.value.id, unmade.value)
   }
 
-  /** After an object was opened: what an earlier visit could not save is taken up again, where nothing else happened since. */
+  /**
+   * After an object was opened: what an earlier visit could not save is taken up again, where nothing else happened
+   * since.
+   */
   function takeUpKept() {
     kept.value = undefined
     savingTrouble.value = ''
@@ -212,7 +215,9 @@ export function history(s: State, w: Verbs) {
     const names = found.map((e) => `'${e.label}'`).join(', ')
     outliving.keepEdits(id, 0, [])
     if (found[0].base !== version.value.version) {
-      notice.value = `${names} could not be saved last time, and the scene was changed since. Make it again where you still want it.`
+      notice.value =
+        `${names} could not be saved last time, and the scene was changed since. ` +
+        'Make it again where you still want it.'
       refuse(found.map(edited), found[0].base)
       return
     }
@@ -259,7 +264,8 @@ export function history(s: State, w: Verbs) {
       }
       // Its fault, not that of the edit: nothing is taken back.
       if (response.status >= 500) return keep(edit, messageOf(error, 'the server failed.'))
-      // Refused for good; what stands there is what was saved before, and the message says why. What was made on it is offered again.
+      // Refused for good; what stands there is what was saved before, and the message says why. What was made on it is
+      // offered again.
       const why = messageOf(error)
       take(version.value)
       w.full()
@@ -298,8 +304,11 @@ export function history(s: State, w: Verbs) {
     }
   }
 
-  // ---- edits and steps -------------------------------------------------------------------------------------------------
-  /** Make an edit by a command of the core; resolves when everything made so far is saved, or waits for the server to come back. */
+  // ---- edits and steps ----------------------------------------------------------------------------------------------
+  /**
+   * Make an edit by a command of the core; resolves when everything made so far is saved, or waits for the server to
+   * come back.
+   */
   function run(name: string, given: Record<string, unknown>, label?: string, light = false): Promise<void> {
     if (!scene.value || !object.value || !version.value) return Promise.resolve()
     // A step that waits would take back something else than what somebody saw when they asked for it.
@@ -391,7 +400,7 @@ export function history(s: State, w: Verbs) {
     return pump()
   }
 
-  // ---- what was refused, made again ------------------------------------------------------------------------------------
+  // ---- what was refused, made again ---------------------------------------------------------------------------------
   function dismiss(edit: Unmade) {
     unmade.value = unmade.value.filter((one) => one !== edit)
     if (object.value) outliving.keepUnmade(object.value.id, unmade.value)
@@ -429,7 +438,9 @@ export function history(s: State, w: Verbs) {
     } else savingTrouble.value = messageOf(error)
   }
 
-  /** The scene as it is saved now; where the object or its setting changed, what follows from them is asked for again. */
+  /**
+   * The scene as it is saved now; where the object or its setting changed, what follows from them is asked for again.
+   */
   async function reload() {
     const id = object.value?.id
     if (!id) return

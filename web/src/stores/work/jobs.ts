@@ -40,8 +40,8 @@ export function jobs(s: State, w: Verbs) {
   }
 
   /**
-   * Follow long work to its end, through a server that is away for a while; what it is when `alive` says that nobody looks any more, or
-   * nothing when it is gone.
+   * Follow long work to its end, through a server that is away for a while; what it is when `alive` says that nobody
+   * looks any more, or nothing when it is gone.
    */
   const follow = (job: Job | undefined, say: (job: Job) => void, alive: () => boolean = () => true) =>
     during('long work', followed(job, say, alive))

@@ -77,7 +77,10 @@ export function opening(s: State, w: Verbs) {
     return true
   }
 
-  /** What it looked like last at once, else from coarse to sharp; readings that are not there yet are measured behind that. */
+  /**
+   * What it looked like last at once, else from coarse to sharp; readings that are not there yet are measured behind
+   * that.
+   */
   async function lookAt(data: ObjectOut) {
     if (data.readings !== 'missing' && !(await w.showLast(data.id, data.scene.version))) w.climb()
     else w.full()

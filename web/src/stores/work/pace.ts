@@ -1,8 +1,13 @@
-/** Milliseconds that a step of a drag may take before a coarser one is asked for, and under which a finer one is tried. */
+/**
+ * Milliseconds that a step of a drag may take before a coarser one is asked for, and under which a finer one is tried.
+ */
 const SLOW = 140
 const QUICK = 55
 
-/** At which size this machine can follow a hand: measured while something is dragged, and never larger than what is ready. */
+/**
+ * At which size this machine can follow a hand: measured while something is dragged, and never larger than what is
+ * ready.
+ */
 export function paceOf(sizes: number[]) {
   let now = Math.min(1, sizes.length - 1)
   let quick = 0

@@ -52,7 +52,10 @@ export function stateOf() {
   const savingTrouble = ref('')
   /** UVs being made for the object. */
   const unwrapping = shallowRef<Job>()
-  /** The line over the view. What an evaluation complains of goes with the next one that works; anything else stays until it is put right. */
+  /**
+   * The line over the view. What an evaluation complains of goes with the next one that works; anything else stays
+   * until it is put right.
+   */
   const trouble = computed({
     get: () => savingTrouble.value || evaluationTrouble.value,
     set: (text: string) => {

@@ -13,7 +13,10 @@ export interface Edit extends Command {
 export interface Step {
   kind: 'undo' | 'redo'
 }
-/** An edit that was refused because another window changed the scene first; it can be made again. `base`: the version it was made on. */
+/**
+ * An edit that was refused because another window changed the scene first; it can be made again. `base`: the version it
+ * was made on.
+ */
 export type Unmade = Omit<Edit, 'kind'> & { base: number }
 
 const KEPT = (object: number) => `limus.kept.${object}`
