@@ -90,6 +90,8 @@ class Runner(DiscoverRunner):
         settings.DATA_DIR = Path(self._folder)
         os.environ["LIMUS_CACHE"] = f"{self._folder}/readings"
         os.environ.setdefault("LIMUS_MEMORY", MEMORY)
+        # Two users for each of hundreds of tests: a hash that is to be slow would be half of what some of them take.
+        settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher", *settings.PASSWORD_HASHERS]
         _timed(self._folder)
         super().setup_test_environment(**kwargs)
 

@@ -48,6 +48,7 @@ class Stock:
 
 
 _COPPER, _ZINC, _ALU = {"family": "copper alloy"}, {"family": "zinc"}, {"family": "aluminium"}
+_METAL = {"family": "other metal"}
 STOCK: dict[str, Stock] = {
     s.name: s
     for s in (
@@ -69,6 +70,13 @@ STOCK: dict[str, Stock] = {
         Stock("aluminium", "Mill finish", "sheet_metal", {"color": (0.80, 0.81, 0.815), "roughness": 0.34,
             "streaks": 0.6, "skin": 0.0},
               ("aluminum", "alloy", "profile", "foil"), 260, _ALU),
+        Stock("gold", "Polished, a little worn", "sheet_metal", {"color": (1.0, 0.766, 0.336), "roughness": 0.18,
+            "streaks": 0.12, "skin": 0.0, "uneven": 0.7}, ("gold", "gilt"), 120, _METAL),
+        Stock("silver", "Polished, a little worn", "sheet_metal", {"color": (0.95, 0.93, 0.885), "roughness": 0.16,
+            "streaks": 0.15, "skin": 0.0, "uneven": 0.7}, ("silver", "cutlery"), 120, _METAL),
+        Stock("lead", "Rolled sheet, dull", "sheet_metal", {"color": (0.40, 0.405, 0.42), "roughness": 0.52,
+            "streaks": 0.25, "skin": 0.35, "skin_color": (0.22, 0.225, 0.235)},
+              ("lead", "flashing"), 240, _METAL),
         Stock("smooth concrete", "Cast against panels", "concrete", {"sand": 0.15, "holes": 0.45}, ("concrete",
             "cement", "pier", "cap", "block", "slab"), 700),
         Stock("rough concrete", "Cast against boards, sand showing", "concrete", {"sand": 0.75, "holes": 0.8,
@@ -81,6 +89,11 @@ STOCK: dict[str, Stock] = {
             "dark": 0.2, "grain_mm": 6.0}, ("stone", "worktop", "slab"), 170),
         Stock("granite setts", "Paving, rounded by wheels", "setts", words=("sett", "cobble", "paving", "road",
             "street"), shown_mm=800),
+        Stock("asphalt", "Rolled, worn to the stone", "asphalt", words=("asphalt", "tarmac", "pavement", "carriageway"),
+            shown_mm=260),
+        Stock("limestone", "Rubbed, with shells", "limestone", words=("stone", "ashlar"), shown_mm=220),
+        Stock("terracotta", "Unglazed, from the kiln", "terracotta", words=("clay", "pot", "flowerpot", "earthenware",
+            "tile"), shown_mm=170),
         Stock("slate", "Split face", "slate", words=("stone", "tablet"), shown_mm=320),
         Stock("roof slates", "Lapped, each its own", "roof_slates", words=("slates", "shingle", "roof"),
             shown_mm=1100, flags={}),
@@ -103,6 +116,20 @@ STOCK: dict[str, Stock] = {
             shown_mm=150),
         Stock("canvas", "Plain weave, undyed", "canvas", words=("cloth", "fabric", "linen", "tarpaulin", "sail",
             "tent", "awning"), shown_mm=90),
+        Stock("moulded plastic", "Black, with the grain of its mould", "plastic", words=("plastic", "bumper"),
+            shown_mm=110),
+        Stock("painted plastic", "Sprayed, an orange peel", "plastic", {"color": (0.30, 0.035, 0.028),
+            "roughness": 0.16, "painted": 1.0, "flow": 0.0}, ("plastic", "toy", "fairing"), 130),
+        Stock("wax", "Cast, light runs in it", "plain", {"color": (0.66, 0.53, 0.30), "roughness": 0.38, "ior": 1.44,
+            "depth_mm": 4.0, "uneven": 0.8}, ("candle", "soap"), 110, {"brittleness": 0.1}),
+        Stock("oil film on dark enamel", "Black, with the colours of a thin film", "plain", {"color": (0.024, 0.024,
+            0.026), "roughness": 0.12, "ior": 1.52, "film_nm": 420.0, "uneven": 0.9}, ("iridescent",),
+              200, {"family": "glass", "brittleness": 0.9}),
+        Stock("weathered tarpaulin", "Green, coated, gone pale on its folds", "canvas", {"color": (0.085, 0.115, 0.075),
+            "yarn_mm": 0.7, "slubs": 0.25, "folds_mm": 3.0, "fuzz": 0.06, "uneven": 1.8},
+              ("tarp",), 160, {"porosity": 0.15}),
+        Stock("packed snow", "Pressed by hand", "snow_body", words=("snow", "snowball", "snowman"), shown_mm=140),
+        Stock("plain grey", "Nothing but its numbers", "plain", words=("plain", "blank"), shown_mm=200),
     )
 }  # fmt: skip
 #: Names that older documents use.

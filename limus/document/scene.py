@@ -309,6 +309,14 @@ class Scene(Document):
         if source.kind == "mask":
             return
         effect = seen.get(name)
+        if source.kind == "acted":
+            if effect is None:
+                raise refusal(
+                    f"{path}.{field}",
+                    f"refers to the layer '{name}', which has not happened before '{layer.name}' does",
+                    "Choose a layer to its left",
+                )
+            return
         if effect is None or effect.family not in ("deposit", "change"):
             raise refusal(
                 f"{path}.{field}",

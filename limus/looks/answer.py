@@ -101,7 +101,8 @@ class LayerAnswer(BaseModel):
     """What a layer did: share of the surface where it showed, why it did nothing, and its small picture (a hash)."""
 
     id: str
-    coverage: float
+    coverage: float = Field(description="Share of the surface where it acted")
+    placed: float = Field(0.0, description="Share of the surface that its mask allows")
     note: str
     picture: str = ""
     frame: FrameAnswer | None = None

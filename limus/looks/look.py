@@ -16,7 +16,7 @@ class Look(BaseModel):
     """What the view shows."""
 
     model_config = ConfigDict(extra="forbid")
-    kind: Literal["lit", "channel", "reading", "mask", "term", "coat", "uv"] = "lit"
+    kind: Literal["lit", "channel", "reading", "mask", "acted", "term", "coat", "uv"] = "lit"
     name: str = Field("", max_length=80, description="Channel, reading, or picture of the UVs")
     component: str = Field("", max_length=8, description="One component of a reading that has several; empty: all")
     size_mm: float = Field(0.0, ge=0, le=1e6, description="Radius or reach of a reading; 0: its default")

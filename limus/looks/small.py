@@ -102,7 +102,14 @@ def layer_cards(seen: Seen, gallery: Gallery, *, pictures: bool) -> list[LayerAn
             name = gallery.small(key, lambda c=chapter: _card(seen, c))  # type: ignore[misc]
         frame = FrameAnswer(**asdict(chapter.frame)) if chapter.frame is not None else None
         out.append(
-            LayerAnswer(id=chapter.layer.id, coverage=chapter.coverage, note=chapter.note, picture=name, frame=frame)
+            LayerAnswer(
+                id=chapter.layer.id,
+                coverage=chapter.coverage,
+                placed=seen.chronicle.texels.share(chapter.mask),
+                note=chapter.note,
+                picture=name,
+                frame=frame,
+            )
         )
     return out
 

@@ -38,10 +38,12 @@ class Moment(Protocol):
 
 
 class Masks(Protocol):
-    """The masks of all layers, by id."""
+    """The masks of all layers, by id; and where those before this moment acted."""
 
     def value(self, layer: str) -> np.ndarray: ...
     def key(self, layer: str) -> str: ...
+    def acted(self, layer: str) -> np.ndarray: ...
+    def acted_key(self, layer: str) -> str: ...
 
 
 @dataclass(frozen=True)

@@ -127,6 +127,21 @@ class LayerMasks:
         layer = self._layer(name)
         return place_key(self.scene.places(layer), self.scope(layer))
 
+    def _chapter(self, name: str) -> Chapter | None:
+        """What a layer did, None where it is off; earlier layers are played, through the cache."""
+        layer = self._layer(name)
+        return self.chronicle.chapter_of(self.scene, name) if self.scene.plays(layer) else None
+
+    def acted(self, name: str) -> np.ndarray:
+        """(n,) float32 0..1: where a layer showed when it happened; nowhere where it is off."""
+        chapter = self._chapter(name)
+        return np.zeros(len(self.chronicle.texels), np.float32) if chapter is None else chapter.shown
+
+    def acted_key(self, name: str) -> str:
+        """Hash of everything that depends on."""
+        chapter = self._chapter(name)
+        return "off" if chapter is None else chapter.pile.key
+
 
 #: Layers that cover more than this are seen.
 SCARCE = 0.075
@@ -199,6 +214,18 @@ class Chronicle:
             if scene.plays(layer):
                 pile = self._chapter(scene, layer, pile, masks).pile
         return pile
+
+    def chapter_of(self, scene: Scene, layer_id: str) -> Chapter | None:
+        """What a layer did; None where it is off or does not exist."""
+        masks = LayerMasks(self, scene)
+        pile = masks.made
+        for layer in scene.layers:
+            if scene.plays(layer):
+                chapter = self._chapter(scene, layer, pile, masks)
+                if layer.id == layer_id:
+                    return chapter
+                pile = chapter.pile
+        return None
 
     def as_made(self, scene: Scene) -> Pile:
         """The bare object before anything happened."""

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from functools import cached_property
 from pathlib import Path
-from typing import Any
+from typing import Any, Protocol
 
 import numpy as np
 
@@ -23,7 +23,7 @@ from limus.formats.picture_read import read_picture
 from limus.intake.inspection import inspection
 from limus.intake.object_file import Neighbour, ObjectFile
 from limus.intake.preparation import Finder, neighbour_mesh, prepared, surroundings
-from limus.playing.chronicle import Chronicle, Surface
+from limus.playing.chronicle import Chapter, Chronicle, Surface
 from limus.playing.measuring import GOOD, Measuring, Say
 from limus.playing.sizes import BYTES_PER_TEXEL, SIZES, fitting
 from limus.readings.exposure import measure_exposure
@@ -31,6 +31,7 @@ from limus.readings.measured import Measured, measure
 from limus.readings.ray_pass import Progress
 from limus.readings.surroundings import Surroundings
 from limus.readings.twin import carry
+from limus.strata.pile import Pile
 from limus.surface.mesh import Mesh
 from limus.surface.outward import outward
 from limus.surface.pyramid import texels_key, texels_of
@@ -241,13 +242,14 @@ class Session:
         return Chronicle(texels, measured, self.store, exposure, self.find)
 
     def finished(
-        self, resolution: int, *, until: str | None = None, say: Say | None = None
+        self, resolution: int, *, until: str | None = None, say: Say | None = None, watch: Watcher | None = None
     ) -> tuple[Texels, Surface, list[str]]:
         """Measure (from disk where possible), play the chronicle and finish the surface at ``resolution``.
 
         Parameters
         ----------
         until : stop after this layer. say : called with a share 0..1 and a word; may raise ``Cancelled``.
+        watch : shown every chapter as it is played, and the pile at the end.
 
         Returns
         -------
@@ -265,11 +267,22 @@ class Session:
         pile = chronicle.as_made(self.scene)
         for done, chapter in enumerate(chronicle.playing(self.scene, until=until), 1):
             tell(0.6 + 0.25 * done / count, "Playing the chronicle")
+            if watch is not None:
+                watch.chapter(chronicle, chapter, pile)
             pile = chapter.pile
             if chapter.note:
                 notes.append(f"{chapter.layer.name}: {chapter.note[0].lower()}{chapter.note[1:]}")
+        if watch is not None:
+            watch.end(chronicle, pile)
         tell(0.86, "Finishing maps")
         return chronicle.texels, chronicle.finish(pile), notes
+
+
+class Watcher(Protocol):
+    """Looks on while a chronicle is played."""
+
+    def chapter(self, chronicle: Chronicle, chapter: Chapter, before: Pile) -> None: ...
+    def end(self, chronicle: Chronicle, pile: Pile) -> None: ...
 
 
 def layer_of(scene: Scene, name: str, where: str) -> str:

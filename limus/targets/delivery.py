@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from limus.common.registry import discover
@@ -13,6 +13,7 @@ from limus.playing.measuring import Say
 from limus.playing.session import Session
 from limus.readings.measured import Measured
 from limus.targets import kinds
+from limus.targets.masks import MaskTaker, mask_files, mask_names, masks_asked
 from limus.targets.target import Target
 from limus.targets.written import Written
 
@@ -21,14 +22,27 @@ TARGETS: dict[str, type[Target]] = discover(kinds, Target)
 _LOOK = 256
 
 
-def will_be_written(session: Session, target: str) -> list[str]:
+@dataclass(frozen=True)
+class Along:
+    """Masks that go along: ``masks`` as ``masks_asked`` takes them; ``packed`` four to a file."""
+
+    masks: tuple[str, ...] = ()
+    packed: bool = False
+
+
+#: Nothing goes along.
+ALONE = Along()
+
+
+def will_be_written(session: Session, target: str, along: Along = ALONE) -> list[str]:
     """Names of the files that ``deliver`` will give: the chronicle is played small, to see which channels something
     is in.
 
     Raises
     ------
-    InputError : no UVs.
+    InputError : no UVs, or a mask that there is none of.
     """
+    asked = masks_asked(along.masks, session.scene)
     mesh = session.mesh
     mesh.need_uv()
     readings = session.measuring.best()
@@ -38,23 +52,32 @@ def will_be_written(session: Session, target: str) -> list[str]:
     for chapter in chronicle.playing(session.scene):
         pile = chapter.pile
     used = {channel.name for channel in in_use(chronicle.finish(pile).sheet)}
-    return TARGETS[target]().names(session.scene.name, mesh, used)
+    name = session.scene.name
+    return TARGETS[target]().names(name, mesh, used) + mask_names(name, mesh, asked, packed=along.packed)
 
 
 def deliver(
-    session: Session, target: str, resolution: int, *, bits: int = 8, progress: Say | None = None
+    session: Session,
+    target: str,
+    resolution: int,
+    *,
+    bits: int = 8,
+    along: Along = ALONE,
+    progress: Say | None = None,
 ) -> tuple[list[Written], list[str]]:
     """All files of a delivery, in memory, and what layers and channels have to say about it.
 
-    ``target`` is one of ``TARGETS``; may raise ``Cancelled`` through ``progress``.
+    ``target`` is one of ``TARGETS``, ``along`` the masks that go with it; may raise ``Cancelled`` through ``progress``.
     """
     scene, mesh = session.scene, session.mesh
-    texels, surface, notes = session.finished(resolution, say=progress)
+    taker = MaskTaker(scene, masks_asked(along.masks, scene))
+    texels, surface, notes = session.finished(resolution, say=progress, watch=taker)
     if progress:
         progress(0.9, "Writing files")
     if scene.vertex_paint:
         mesh = replace(mesh, colours=painted_colours(mesh, scene.vertex_paint, session.find))
     out, said = TARGETS[target]().files(scene.name, mesh, texels, surface, bits)
+    out += mask_files(scene.name, texels, taker, bits, packed=along.packed)
     if progress:
         progress(1.0, "Done")
     return out, notes + said

@@ -13,7 +13,7 @@ from limus.intake.object_file import Neighbour, ObjectFile, Twin
 from limus.masks.hand.stroke import load_stroke
 from limus.playing.measuring import Say
 from limus.playing.session import Session
-from limus.targets.delivery import deliver
+from limus.targets.delivery import ALONE, Along, deliver
 from limus.targets.written import Written
 
 #: The same files make the same zip, whenever it is made.
@@ -25,7 +25,13 @@ NOTES = "notes.txt"
 
 
 def packed(
-    session: Session, target: str, resolution: int, *, bits: int = 8, progress: Say | None = None
+    session: Session,
+    target: str,
+    resolution: int,
+    *,
+    bits: int = 8,
+    along: Along = ALONE,
+    progress: Say | None = None,
 ) -> tuple[Iterator[Written], list[str]]:
     """The files of a delivery, and what there is to say of it: notes.txt where that is something, scene.json, and the
     strokes and pictures that the scene reads, each read when its turn comes.
@@ -34,7 +40,7 @@ def packed(
     ------
     InputError : as ``deliver``; while the files are taken: a picture that is not what it is named for.
     """
-    files, notes = deliver(session, target, resolution, bits=bits, progress=progress)
+    files, notes = deliver(session, target, resolution, bits=bits, along=along, progress=progress)
     return _all(session, files, notes, progress), notes
 
 

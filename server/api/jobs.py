@@ -4,21 +4,22 @@ from __future__ import annotations
 
 from datetime import timedelta
 from pathlib import Path
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 from django.conf import settings
 from django.db import transaction
 from django.http import FileResponse, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
-from ninja import Router
+from ninja import Query, Router
 from pydantic import BaseModel, ConfigDict, Field
 
 from limus.common.errors import InputError
 from limus.intake.object_file import ObjectFile
 from limus.playing.session import object_key
 from limus.playing.sizes import fitting_sizes
-from limus.targets.delivery import TARGETS, will_be_written
+from limus.targets.delivery import TARGETS, Along, will_be_written
+from limus.targets.masks import MOST, masks_asked
 from limus.targets.packing import drawn_files
 from limus.targets.written import file_stem
 from server.api.answers import Problem, object_of, owner_of
@@ -45,6 +46,12 @@ class JobIn(BaseModel):
     target: str = Field("gltf", max_length=40, description="A target of the catalogue")
     resolution: int = Field(2048, description="One of the target's sizes")
     bits: int = Field(8, description="One of the target's depths")
+    masks: list[Annotated[str, Field(max_length=120)]] = Field(
+        default_factory=list,
+        max_length=MOST,
+        description="Masks to take along: rust, rust:acted, rust:2, paint:coat/primer",
+    )
+    packed: bool = Field(False, description="Four masks to a file")
 
 
 class JobOut(BaseModel):
@@ -106,7 +113,14 @@ def start_job(request: HttpRequest, object_id: int, body: JobIn) -> tuple[int, J
     if body.kind == "export":
         _offered(body)
         _fits(item, body.resolution)
-        options |= {"target": body.target, "resolution": body.resolution, "bits": body.bits}
+        masks_asked(body.masks, item.scene())
+        options |= {
+            "target": body.target,
+            "resolution": body.resolution,
+            "bits": body.bits,
+            "masks": body.masks,
+            "packed": body.packed,
+        }
     else:
         # What was measured for an older version of the scene is not waited for.
         Job.objects.filter(object=item, kind=body.kind, state__in=[Job.QUEUED, Job.RUNNING]).update(
@@ -151,7 +165,13 @@ class DeliveryOut(BaseModel):
 
 
 @router.get("/objects/{int:object_id}/delivery", response={200: DeliveryOut, 422: Problem})
-def delivery(request: HttpRequest, object_id: int, target: str) -> DeliveryOut:
+def delivery(
+    request: HttpRequest,
+    object_id: int,
+    target: str,
+    masks: Annotated[list[str], Query(max_length=MOST)] = [],  # noqa: B006
+    packed: bool = False,
+) -> DeliveryOut:
     """Names of the files of an export of the saved scene, by the very code that writes them."""
     item = object_of(request, object_id)
     if target not in TARGETS:
@@ -161,7 +181,7 @@ def delivery(request: HttpRequest, object_id: int, target: str) -> DeliveryOut:
     scene = item.scene()
     session = session_of(scene)
     with gate.turn(256, lambda: session.is_warm(256)):
-        files = will_be_written(session, target)
+        files = will_be_written(session, target, Along(tuple(masks), packed))
         sets = len(session.mesh.uv_domains)
     fitting = fitting_sizes(sets, settings.JOB_MEMORY)
     return DeliveryOut(

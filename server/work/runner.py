@@ -15,6 +15,7 @@ from django.utils import timezone
 from limus.common.errors import Cancelled, InputError
 from limus.document.scene import Scene, scene_from
 from limus.readings.kept import noting
+from limus.targets.delivery import Along
 from limus.targets.packing import packed, write_zip
 from server.jobs.lanes import SHORT, lane_of
 from server.jobs.limits import ATTEMPTS
@@ -223,6 +224,7 @@ def _export(job: Job, watch: Watch) -> str:
         job.options["target"],
         job.options["resolution"],
         bits=job.options.get("bits", 8),
+        along=Along(tuple(job.options.get("masks", ())), bool(job.options.get("packed"))),
         progress=watch.say,
     )
     folder = Path(settings.DATA_DIR) / "deliveries"

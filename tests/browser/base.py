@@ -5,6 +5,7 @@ from __future__ import annotations
 import inspect
 import io
 import os
+import re
 import shutil
 import threading
 import time
@@ -155,7 +156,7 @@ class BrowserTest(StaticLiveServerTestCase):
     def drawn(self) -> bool:
         """Whether this test looks at the picture."""
         text = inspect.getsource(getattr(type(self), self._testMethodName))
-        return "picture" in text or "show(" in text or "screenshot(" in text
+        return bool(re.search(r"self\.(picture\w*|show)\(|screenshot\(", text))
 
     def tab(self, width: int = 1000, height: int = 700) -> Page:
         """A new window of its own session; small, because every frame is drawn by the processor."""

@@ -19,14 +19,14 @@ from tests.core.test_formats import VALIDATOR, khronos
 
 
 class Story(BrowserTest):
-    at_rest = 1024
+    at_rest = 512
 
     def test_whole_story(self) -> None:
         page = self.page
         self.open()
         self.assertIn("/weather", page.url)
         self.assertEqual(self.order(), ["paint", "chipping", "rust", "dirt", "dust"])
-        self.assertEqual(self.label(), "Lit · 1024 · today")
+        self.assertEqual(self.label(), "Lit · 512 · today")
 
         # Add rust.
         self.add("rust")
@@ -47,14 +47,14 @@ class Story(BrowserTest):
         saved = SceneVersion.objects.count()
         self.slide("coverage", 40, release=False)
         # As small as this machine needs it to follow.
-        page.get_by_test_id("view-label").get_by_text(re.compile("^(128|256|512)$")).wait_for()
+        page.get_by_test_id("view-label").get_by_text(re.compile("^(128|256)$")).wait_for()
         self.settle()
         during = self.picture()
         self.assertGreater(float((np.abs(during - before).max(axis=2) > 24).mean()), 0.01)
         self.assertEqual(SceneVersion.objects.count(), saved)
         self.assertNotEqual(coverage.inner_text(), "9.8 %")
         page.mouse.up()
-        page.get_by_test_id("view-label").get_by_text("1024").wait_for()
+        page.get_by_test_id("view-label").get_by_text("512", exact=True).wait_for()
         self.settle()
         self.assertEqual(SceneVersion.objects.count(), saved + 1)
         covers = coverage.inner_text()
@@ -91,7 +91,7 @@ class Story(BrowserTest):
         self.settle()
         self.assertEqual(self.order(), ["paint", "chipping", "rust", "dirt", "dust"])
         page.reload()
-        page.get_by_test_id("view-label").get_by_text("1024").wait_for()
+        page.get_by_test_id("view-label").get_by_text("512", exact=True).wait_for()
         self.settle()
         self.assertEqual(self.order(), ["paint", "chipping", "rust", "dirt", "dust"])
         self.assertEqual(page.locator("[data-layer=chipping] [data-testid=coverage]").inner_text(), covers)

@@ -76,6 +76,8 @@ class StoreRoom(TestCase):
             "rough concrete",
             "exposed aggregate", "granite", "slate", "brick in mortar", "oak", "weathered pine", "roof felt",
             "enamel", "glass", "rubber", "canvas",
+            "asphalt", "moulded plastic", "painted plastic", "gold", "silver", "lead", "terracotta", "limestone",
+            "weathered tarpaulin", "wax", "packed snow", "oil film on dark enamel", "plain grey",
         )  # fmt: skip
         self.assertEqual([n for n in wanted if n not in STOCK], [])
         self.assertEqual({s.kind for s in STOCK.values()} | {"map_set"}, set(MATERIALS))
@@ -117,7 +119,8 @@ class StoreRoom(TestCase):
                     np.testing.assert_array_equal(changed.relief, plain.relief)
             self.assertIn("scale", offered)
         self.assertEqual(
-            {k for k, m in MATERIALS.items() if "grain" in m.placed_by()}, {"timber", "slate", "sheet_metal"}
+            {k for k, m in MATERIALS.items() if "grain" in m.placed_by()},
+            {"timber", "slate", "sheet_metal", "terracotta"},
         )
         self.assertIn("size_cm", MATERIALS["map_set"].placed_by())
 
@@ -161,6 +164,8 @@ class StoreRoom(TestCase):
         for name, base in {
             "brass plate": "brass", "BrassKnob_01": "brass", "hand_wheel_cast_iron": "cast iron",
             "Window_Glass": "glass", "tyre.L": "rubber",
+            "gear_housing": "cast iron", "pier cap": "smooth concrete", "road": "granite setts", "gold_leaf": "gold",
+            "PlasticTop": "moulded plastic", "stone_01": "granite", "flowerpot": "terracotta", "oil_pan": "",
             "oak_door": "oak", "bricks": "brick in mortar", "verge boards": "pine boards", "Mesh.003": "", "body": "",
         }.items():  # fmt: skip
             self.assertEqual(guessed(name), base, name)

@@ -251,6 +251,15 @@ class CommandLine(TestCase):
         )
         self.assertEqual(Image.open(out / "box_object_roughness.png").mode, "I;16")
 
+    def test_export_takes_masks_along(self) -> None:
+        out = self.folder / "masks"
+        words = ["export", self.scene, "--to", "maps", "--resolution", 64, "--out", out]
+        self.assertEqual(self.run_(*words, "--masks", "rust, rust:acted", "--pack")[0], 0)
+        about = json.loads((out / "masks.json").read_text())["files"]["box_object_mask-pack-1.png"]
+        self.assertEqual([c["shows"] for c in about["channels"].values()], ["place", "acted"])
+        self.assertEqual(Image.open(out / "box_object_mask-pack-1.png").mode, "RGBA")
+        self.assertIn("'moss' is no mask", self.refused(*words, "--masks", "rust,moss"))
+
     def test_what_layers_say_is_printed_and_strict_makes_it_an_error(self) -> None:
         document = json.loads(self.scene.read_text())
         # Rust without a chip: no iron is exposed.
@@ -442,6 +451,7 @@ class CommandLine(TestCase):
             "picture": ["--set", "file=grey.png"],
             "coat": ["--set", "layer=paint"],
             "mask": ["--set", "layer=rust"],
+            "acted": ["--set", "layer=paint"],
             "picks": ["--set", 'picks=[{"what": "polygon", "at": [0, 0.1, 0], "facing": [0, 1, 0]}]'],
             "proximity": ["--set", "to=parts", "--set", 'parts=["box"]'],
         }

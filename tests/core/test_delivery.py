@@ -15,14 +15,15 @@ import numpy as np
 from PIL import Image
 
 from limus.common.colour import to_linear
-from limus.common.errors import Cancelled
+from limus.common.errors import Cancelled, InputError
 from limus.document.scene import Layer
 from limus.effects.paint import Paint
 from limus.masks.recipe import Recipe
 from limus.playing.session import Session
-from limus.targets.delivery import deliver
+from limus.targets.delivery import Along, deliver, will_be_written
 from limus.targets.kinds.gltf import gltf_maps
 from limus.targets.kinds.maps import map_files
+from limus.targets.masks import MaskAsked, mask_names, masks_asked
 from limus.targets.written import file_stem, map_set_stems
 from tests.core import shapes
 from tests.core.test_effects import STORY, scene
@@ -150,3 +151,102 @@ class Deliveries(TestCase):
     def test_an_empty_chronicle_gives_the_bare_base(self) -> None:
         _, surface, _ = Session.on(self.mesh, scene()).finished(64)
         self.assertTrue((surface.channel("metalness") == 1).all())
+
+
+class Masks(TestCase):
+    """Masks that go along, read back by another library (Pillow)."""
+
+    def setUp(self) -> None:
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        patch = mock.patch.dict(os.environ, {"LIMUS_CACHE": folder.name})
+        patch.start()
+        self.addCleanup(patch.stop)
+        self.scene = scene(*STORY, name="Pier cap")
+        self.session = Session.on(shapes.box(0.2), self.scene)
+
+    def taken(self, *masks: str, packed: bool = False) -> tuple[dict[str, np.ndarray], dict[str, Any]]:
+        along = Along(masks, packed)
+        files, _ = deliver(self.session, "maps", 64, along=along)
+        names = [f.name for f in files]
+        self.assertEqual(names, will_be_written(self.session, "maps", along))
+        about = json.loads(next(f for f in files if f.name == "masks.json").data)
+        pictures = {f.name: np.asarray(Image.open(io.BytesIO(f.data))) for f in files if f.name in about["files"]}
+        return pictures, about["files"]
+
+    def test_each_is_what_it_is_named_for(self) -> None:
+        pictures, about = self.taken("rust", "rust:acted", "rust:1", "paint:coat", "paint:coat/primer")
+        self.assertEqual(
+            list(pictures),
+            [
+                f"pier-cap_object_mask-{stem}.png"
+                for stem in ("rust", "rust-acted", "rust-line-1", "paint-coat", "paint-coat-primer")
+            ],
+        )
+        chronicle = self.session.exact(64)
+        texels = chronicle.texels
+        chapters = {c.layer.id: c for c in chronicle.play(self.scene)}
+        rust = chapters["rust"]
+        shown = {coat: field for coat, _, field in chronicle.exposures(list(chapters.values())[-1].pile)}
+        before = chronicle.before(self.scene, "rust")
+        line = rust.layer.where.terms[0].value(chronicle.scope(self.scene, before))
+        of_paint = sum(field for coat, field in shown.items() if coat.split("/")[0] == "paint")
+        wanted = [rust.mask, rust.shown, line, of_paint, shown["paint/primer"]]
+        for (name, picture), field in zip(pictures.items(), wanted, strict=True):
+            self.assertGreater(float(field.max()), 0.0, name)
+            np.testing.assert_allclose(picture.ravel()[texels.pixel] / 255, field, atol=0.003, err_msg=name)
+        # Where it may be is not where it acted.
+        self.assertGreater(float(np.abs(rust.mask - rust.shown).max()), 0.1)
+        self.assertEqual(
+            about["pier-cap_object_mask-rust-line-1.png"]["channels"],
+            {"L": {"layer": "rust", "name": rust.layer.name, "shows": "line", "line": 1}},
+        )
+
+    def test_four_to_a_file(self) -> None:
+        single, _ = self.taken("paint", "chips", "rust", "dirt", "dust")
+        packed, about = self.taken("paint", "chips", "rust", "dirt", "dust", packed=True)
+        one, two = packed.values()
+        self.assertEqual((one.shape, two.shape), ((64, 64, 4), (64, 64, 4)))
+        for k, picture in enumerate(single.values()):
+            np.testing.assert_array_equal((one if k < 4 else two)[..., k % 4], picture)
+        # What is left over is black, and an alpha that nobody asked for hides nothing.
+        self.assertEqual((int(two[..., 1:3].max()), int(two[..., 3].min())), (0, 255))
+        first, second = about.values()
+        self.assertEqual([c["layer"] for c in first["channels"].values()], ["paint", "chips", "rust", "dirt"])
+        self.assertEqual(list(second["channels"]), ["R"])
+
+    def test_none_are_asked_for(self) -> None:
+        names = [f.name for f in deliver(self.session, "maps", 64)[0]]
+        self.assertFalse([name for name in names if "mask" in name])
+        self.assertEqual(mask_names("x", self.session.mesh, [], packed=True), [])
+
+    def test_what_is_not_there_is_refused(self) -> None:
+        off = scene(*STORY)
+        off.layers[2].on = False
+        lost = "chips:coat"
+        for asked, where, said in (
+            (["moss"], "masks[0]", "'moss' is no mask"),
+            (["rust", "../x"], "masks[1]", "is no mask"),
+            (["rust:9"], "masks[0]", "has no line 9"),
+            (["rust:0"], "masks[0]", "has no line 0"),
+            (["rust:seen"], "masks[0]", "is no mask"),
+            (["paint:coat/gold"], "masks[0]", "leaves no such coat"),
+            ([lost], "masks[0]", "leaves no such coat"),
+            (["rust", "rust"], "masks[1]", "twice"),
+            (["rust"] * 65, "masks", "64 at most"),
+            ([""], "masks[0]", "is no mask"),
+        ):
+            with self.assertRaises(InputError) as caught:
+                masks_asked(asked, self.scene)
+            self.assertIn(said, caught.exception.line)
+            self.assertIn(where, caught.exception.line)
+        with self.assertRaisesRegex(InputError, "is off"):
+            masks_asked(["rust"], off)
+        with self.assertRaisesRegex(InputError, "add one first"):
+            masks_asked(["rust"], scene())
+
+    def test_a_name_with_a_colon_is_a_name(self) -> None:
+        named = scene(*STORY)
+        named.layers[2].name = "Rust: river side"
+        self.assertEqual(masks_asked(["Rust: river side"], named), [MaskAsked("rust")])
+        self.assertEqual(masks_asked(["rust:2"], named)[0].line, 1)

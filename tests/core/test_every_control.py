@@ -46,6 +46,7 @@ AROUND: dict[str, dict[str, Any]] = {
     "coat": {"layer": "paint"},
     "exposed": {"what": "paint"},
     "mask": {"layer": "paint"},
+    "acted": {"layer": "cracks"},
     "vertex_colour": {"channel": "R"},
     "parts": {"names": ["box 1"]},
     "noise": {"warp": 0.3},
@@ -55,7 +56,8 @@ AROUND: dict[str, dict[str, Any]] = {
 OTHER: dict[tuple[str, str], Any] = {
     ("picture", "file"): "b.png", ("proximity", "parts"): ["box 1"], ("coat", "layer"): "primer", ("exposed",
         "what"): "base",
-    ("mask", "layer"): "primer", ("parts", "names"): ["box 2"], ("strokes", "strokes"): ["b.json"], ("proximity",
+    ("mask", "layer"): "primer", ("acted", "layer"): "primer",
+    ("parts", "names"): ["box 2"], ("strokes", "strokes"): ["b.json"], ("proximity",
         "line"): ["a.json"],
     ("picks", "picks"): [{"what": "part", "at": [0, 0.1, 0], "facing": [0, 1, 0]}], ("proximity", "to"): "neighbours",
 }  # fmt: skip

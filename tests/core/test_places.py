@@ -546,6 +546,52 @@ class BetweenLayers(TestCase):
         again = LayerMasks(chronicle, scene_from(document))
         np.testing.assert_allclose(again.value("paint"), 1 - masks.value("dust"), atol=1e-6)
 
+    def test_where_a_layer_acted(self) -> None:
+        # A loss: chips break out of paint, here and there within what their mask allows.
+        def document(how: str) -> dict[str, Any]:
+            out = self.document(dust=[{"source": {"kind": "acted", "layer": "chips", "how": how}}])
+            out["layers"][1] = {"id": "chips", "name": "Chips", "effect": {"kind": "chipping", "coverage": 0.2}}
+            return out
+
+        strongly = document("strongly")
+        chronicle, scene = self.play(strongly)
+        _, chips, dust = chronicle.play(scene)
+        # Not where it may be: where it was.
+        self.assertLess(float(chips.shown.mean()), 0.5 * float(chips.mask.mean()))
+        self.assertGreater(float(chips.shown.mean()), 0.05)
+        np.testing.assert_allclose(dust.mask, chips.shown, atol=1e-6)
+        anywhere = chronicle.play(scene_from(document("acted")))[-1].mask
+        self.assertTrue((anywhere[chips.shown > 0.02] > 0.99).all() and (anywhere[chips.shown == 0] == 0).all())
+        self.assertGreater(float((anywhere - chips.shown).max()), 0.2)
+        # It follows what that layer does.
+        strongly["layers"][1]["effect"]["coverage"] = 0.05
+        _, fewer, follows = chronicle.play(scene_from(strongly))
+        np.testing.assert_allclose(follows.mask, fewer.shown, atol=1e-6)
+        self.assertLess(float(follows.mask.mean()), 0.5 * float(dust.mask.mean()))
+        # One that is off did nothing, and says so.
+        strongly["layers"][1]["on"] = False
+        scene = scene_from(strongly)
+        chapters = chronicle.play(scene)
+        self.assertEqual([c.layer.id for c in chapters], ["paint", "dust"])
+        self.assertEqual(float(chapters[1].mask.max()), 0.0)
+        scope = chronicle.scope(scene, chapters[0].pile)
+        self.assertIn("is off or did nothing", scene.layers[2].where.terms[0].source.finding(scope))
+
+    def test_what_did_not_act_yet_is_refused(self) -> None:
+        later = [{"source": {"kind": "acted", "layer": "dust"}}]
+        line = self.refused(self.document(paint=later))
+        self.assertIn("layers[0].where.terms[0].source.layer", line)
+        self.assertIn("has not happened before 'Paint' does", line)
+        # Two that look at where the other acted, and a layer that looks at itself.
+        earlier = [{"source": {"kind": "acted", "layer": "paint"}}]
+        self.assertIn("has not happened", self.refused(self.document(paint=later, dust=earlier)))
+        self.assertIn(
+            "has not happened", self.refused(self.document(dust=[{"source": {"kind": "acted", "layer": "dust"}}]))
+        )
+        # By way of a mask: paint is where dust may be, and dust is where paint was.
+        mask = [{"source": {"kind": "mask", "layer": "dust"}}]
+        self.assertIn("run in a loop", self.refused(self.document(paint=mask, dust=earlier)))
+
     def test_thickness_relief_base_and_wetness(self) -> None:
         thick = [{"source": {"kind": "coat", "layer": "paint", "full_um": 1000.0}}]
         relief = [{"source": {"kind": "relief", "from_mm": -1.0, "to_mm": 1.0}}]

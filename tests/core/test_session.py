@@ -211,6 +211,7 @@ class Answers(Case):
             {"pictures": True, "selected": "rust"},
             {"relief": True},
             {"look": Look(kind="mask", layer="rust")},
+            {"look": Look(kind="acted", layer="rust")},
         ):
             found = self.asked(self.measured(*STORY), **more)
             named = set(re.findall(r'"([0-9a-f]{32})"', found.answer.model_dump_json()))

@@ -310,6 +310,7 @@ class Evaluating(ServerTest):
         ]
         looks += [
             {"kind": "mask", "layer": "rust"},
+            {"kind": "acted", "layer": "rust"},
             {"kind": "term", "layer": "chips", "index": 1},
             {"kind": "coat", "index": 2},
         ]
@@ -328,6 +329,7 @@ class Evaluating(ServerTest):
         for look in (
             {"kind": "channel", "name": "mood"},
             {"kind": "mask", "layer": "ghost"},
+            {"kind": "acted", "layer": "ghost"},
             {"kind": "term", "layer": "rust", "index": 9},
             {"kind": "coat", "index": 99},
         ):
@@ -423,6 +425,31 @@ class Jobs(ServerTest):
         maps = self.call("get", f"/jobs/{self.export(target='maps', bits=16).json()['id']}").json()
         with zipfile.ZipFile(io.BytesIO(b"".join(self.client.get(maps["file"]).streaming_content))) as pack:
             self.assertIn("box_object_normal.png", pack.namelist())
+
+    def test_masks_go_along(self) -> None:
+        asked = {"target": "maps", "masks": ["paint", "chips:acted"], "packed": True}
+        listed = self.call(
+            "get", f"/objects/{self.item.pk}/delivery?target=maps&masks=paint&masks=chips:acted&packed=true"
+        )
+        job = self.call("get", f"/jobs/{self.export(**asked).json()['id']}").json()
+        with zipfile.ZipFile(io.BytesIO(b"".join(self.client.get(job["file"]).streaming_content))) as pack:
+            self.assertEqual(pack.namelist(), listed.json()["files"])
+            about = json.loads(pack.read("masks.json"))["files"]["box_object_mask-pack-1.png"]["channels"]
+        self.assertEqual([(c["layer"], c["shows"]) for c in about.values()], [("paint", "place"), ("chips", "acted")])
+        for body, where in (
+            ({"masks": ["moss"]}, "masks[0]"),
+            ({"masks": ["paint", "paint"]}, "masks[1]"),
+            ({"masks": "paint"}, "masks"),
+            ({"masks": ["x" * 121]}, "masks"),
+            ({"masks": ["paint"] * 65}, "masks"),
+            ({"masks": [7]}, "masks"),
+            ({"packed": "maybe"}, "packed"),
+        ):
+            answer = self.export(**body)
+            self.assertEqual(answer.status_code, 422, body)
+            self.assertIn(where, answer.json()["where"], body)
+        gone = self.call("get", f"/objects/{self.item.pk}/delivery?target=maps&masks=moss")
+        self.assertEqual((gone.status_code, gone.json()["where"]), (422, "masks[0]"))
 
     def test_a_failure_is_told(self) -> None:
         job = Job.objects.create(

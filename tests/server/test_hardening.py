@@ -35,6 +35,7 @@ from limus.formats.gltf_write import glb_bytes
 from limus.formats.read import read_object
 from server.api.answers import body_pieces
 from server.config import front
+from server.config import settings as application
 from server.jobs.models import Job
 from server.projects import storage
 from server.projects.data_files import find
@@ -602,6 +603,16 @@ class SignIn(ServerTest):
     def test_the_schema_needs_a_sign_in(self) -> None:
         self.assertNotEqual(Client().get("/api/openapi.json").status_code, 200)
         self.assertEqual(self.client.get("/api/openapi.json").status_code, 200)
+
+    def test_passwords_are_hashed_by_a_function_that_is_hard_on_guessers(self) -> None:
+        # Argon2id is the first choice of OWASP's password storage cheat sheet (from memory). Tests themselves use a
+        # quick one, so the settings of the application are asked, and one is made and checked.
+        self.assertIn("Argon2", application.PASSWORD_HASHERS[0])
+        with override_settings(PASSWORD_HASHERS=application.PASSWORD_HASHERS):
+            user = get_user_model().objects.create_user("may", password="over-the-weir-9")
+            self.assertTrue(user.password.startswith("argon2$argon2id$"))
+            self.assertTrue(user.check_password("over-the-weir-9"))
+            self.assertFalse(user.check_password("over-the-weir-8"))
 
     def test_the_database_is_for_its_owner_only(self) -> None:
         with tempfile.TemporaryDirectory() as folder:

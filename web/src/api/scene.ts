@@ -107,6 +107,8 @@ export interface FieldSchema {
     | 'text'
     | 'place'
   unit?: string
+  /** Only layers before this one can be chosen. */
+  earlier?: boolean
   soft?: [number, number]
   scale?: 'linear' | 'log'
   /** What the slider moves by, in the unit of the field. */

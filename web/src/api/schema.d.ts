@@ -1683,6 +1683,31 @@ export interface components {
       base?: number | null
     }
     /**
+     * ActedSource
+     * @description Where an earlier layer acted: not where it was allowed to, but where paint was lost, water stood, a sign came to
+     *     lie.
+     */
+    ActedSource: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'acted'
+      /**
+       * Layer
+       * @description Id of an earlier layer
+       * @default
+       */
+      layer: string
+      /**
+       * White
+       * @description Wherever it left a trace; or the more, the more it did there
+       * @default acted
+       * @enum {string}
+       */
+      how: 'acted' | 'strongly'
+    }
+    /**
      * Aggregate
      * @description Pebbles of several sizes and stones, washed free of the cement between them.
      */
@@ -1815,6 +1840,68 @@ export interface components {
       edge_mm: number
     }
     /**
+     * Asphalt
+     * @description Rolled: crushed stone of all sizes bound by bitumen, which wheels and weather have taken off the tops of the
+     *     stones.
+     */
+    Asphalt: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'asphalt'
+      /**
+       * Bitumen
+       * @description Its own colour, linear
+       * @default [
+       *       0.028,
+       *       0.028,
+       *       0.029
+       *     ]
+       */
+      color: [number, number, number]
+      /**
+       * Stone
+       * @description Where it is bare
+       * @default [
+       *       0.155,
+       *       0.148,
+       *       0.138
+       *     ]
+       */
+      stone: [number, number, number]
+      /**
+       * Stone
+       * @description Width of the larger ones
+       * @default 9
+       */
+      size_mm: number
+      /**
+       * Worn
+       * @description From fresh and black to bare stones
+       * @default 0.55
+       */
+      worn: number
+      /**
+       * Open
+       * @description Gaps between the stones
+       * @default 0.35
+       */
+      open: number
+      /**
+       * Roughness
+       * @description 0 mirror, 1 matt; it varies about this
+       * @default 0.78
+       */
+      roughness: number
+      /**
+       * Unevenness
+       * @description Of tone and gloss, from the whole to the grain
+       * @default 1
+       */
+      uneven: number
+    }
+    /**
      * BaseChoice
      * @description A base material on some parts (no names: on every part that no later entry takes).
      *
@@ -1830,6 +1917,7 @@ export interface components {
       /** Material */
       material?:
         | components['schemas']['Aggregate']
+        | components['schemas']['Asphalt']
         | components['schemas']['Boards']
         | components['schemas']['Brickwork']
         | components['schemas']['Canvas']
@@ -1838,14 +1926,19 @@ export interface components {
         | components['schemas']['Enamel']
         | components['schemas']['Glass']
         | components['schemas']['Granite']
+        | components['schemas']['Limestone']
         | components['schemas']['MapSet']
+        | components['schemas']['Plain']
         | components['schemas']['Plaster']
+        | components['schemas']['Plastic']
         | components['schemas']['RoofFelt']
         | components['schemas']['RoofSlates']
         | components['schemas']['Rubber']
         | components['schemas']['Setts']
         | components['schemas']['SheetMetal']
         | components['schemas']['Slate']
+        | components['schemas']['SnowBody']
+        | components['schemas']['Terracotta']
         | components['schemas']['Timber']
         | components['schemas']['ZincCoated']
       /** Parts */
@@ -3230,7 +3323,7 @@ export interface components {
        */
       brittleness?: number | null
       /**
-       * Hiding thickness
+       * Hides at
        * @description Thickness at which it hides what is below
        */
       hide_um?: number | null
@@ -3924,6 +4017,73 @@ export interface components {
        * @default 320
        */
       thickness_um: number
+    }
+    /**
+     * Limestone
+     * @description Sawn or rubbed: grains like roe, broken shells, beds that lie as they settled, soft seams and small hollows.
+     */
+    Limestone: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'limestone'
+      /**
+       * Colour
+       * @description Its own colour, linear
+       * @default [
+       *       0.5,
+       *       0.445,
+       *       0.345
+       *     ]
+       */
+      color: [number, number, number]
+      /**
+       * Seams
+       * @description Ochre seams and beds
+       * @default [
+       *       0.4,
+       *       0.295,
+       *       0.165
+       *     ]
+       */
+      vein: [number, number, number]
+      /**
+       * Grain
+       * @description Of its roe
+       * @default 0.9
+       */
+      grain_mm: number
+      /**
+       * Beds
+       * @description From bed to bed
+       * @default 60
+       */
+      bed_mm: number
+      /**
+       * Bedding
+       * @description How far beds and seams show
+       * @default 0.4
+       */
+      beds: number
+      /**
+       * Shells
+       * @description Broken shells, a little prouder than the rest
+       * @default 0.35
+       */
+      shells: number
+      /**
+       * Roughness
+       * @description 0 mirror, 1 matt; it varies about this
+       * @default 0.82
+       */
+      roughness: number
+      /**
+       * Unevenness
+       * @description Of tone and gloss, from the whole to the grain
+       * @default 1
+       */
+      uneven: number
     }
     /**
      * LowDown
@@ -4907,6 +5067,61 @@ export interface components {
       scaled: boolean
     }
     /**
+     * Plain
+     * @description A substance by its numbers, with hardly a grain of its own: what no other base is, or a ground to lay on.
+     */
+    Plain: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'plain'
+      /**
+       * Colour
+       * @description Its own colour, linear
+       * @default [
+       *       0.5,
+       *       0.5,
+       *       0.5
+       *     ]
+       */
+      color: [number, number, number]
+      /**
+       * Roughness
+       * @description 0 mirror, 1 matt; it varies about this
+       * @default 0.5
+       */
+      roughness: number
+      /**
+       * Metalness
+       * @default 0
+       */
+      metalness: number
+      /**
+       * Index of refraction
+       * @default 1.5
+       */
+      ior: number
+      /**
+       * Scattering
+       * @description How far light runs below the surface: wax, soap, marble
+       * @default 0
+       */
+      depth_mm: number
+      /**
+       * Thin film
+       * @description Colours of thin layers, as oil on a wet road; 0: none
+       * @default 0
+       */
+      film_nm: number
+      /**
+       * Unevenness
+       * @description Of tone and gloss, from the whole to the grain
+       * @default 0.4
+       */
+      uneven: number
+    }
+    /**
      * Plaster
      * @description Lime or gypsum drawn on with a float: sweeps of the tool, sand that dragged, hairline shrinkage.
      */
@@ -4943,6 +5158,64 @@ export interface components {
        * @default 0.5
        */
       sweeps: number
+      /**
+       * Unevenness
+       * @description Of tone and gloss, from the whole to the grain
+       * @default 1
+       */
+      uneven: number
+    }
+    /**
+     * Plastic
+     * @description From a mould: its eroded or polished grain, streaks where the melt ran together, hollows where it shrank; or
+     *     sprayed with paint that drew to an orange peel.
+     */
+    Plastic: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'plastic'
+      /**
+       * Colour
+       * @description Its own colour, linear
+       * @default [
+       *       0.055,
+       *       0.06,
+       *       0.066
+       *     ]
+       */
+      color: [number, number, number]
+      /**
+       * Roughness
+       * @description 0 mirror, 1 matt; it varies about this
+       * @default 0.42
+       */
+      roughness: number
+      /**
+       * Grain
+       * @description Of the mould's skin
+       * @default 0.8
+       */
+      grain_mm: number
+      /**
+       * Depth of grain
+       * @description 0: from a polished mould
+       * @default 0.5
+       */
+      grain: number
+      /**
+       * Flow
+       * @description Streaks of the melt, and where two fronts met
+       * @default 0.35
+       */
+      flow: number
+      /**
+       * Painted
+       * @description A coat that levels the grain to an orange peel
+       * @default 0
+       */
+      painted: number
       /**
        * Unevenness
        * @description Of tone and gloss, from the whole to the grain
@@ -6155,6 +6428,64 @@ export interface components {
       melt_mm: number
     }
     /**
+     * SnowBody
+     * @description Packed by hand, shovel or wheel: crumbs pressed together, lumps and hollows, grains that glint, light that runs
+     *     below the surface.
+     */
+    SnowBody: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'snow_body'
+      /**
+       * Colour
+       * @description Its own colour, linear
+       * @default [
+       *       0.8,
+       *       0.825,
+       *       0.85
+       *     ]
+       */
+      color: [number, number, number]
+      /**
+       * Crumbs
+       * @description Lumps that were pressed together
+       * @default 4
+       */
+      crumb_mm: number
+      /**
+       * Loose
+       * @description From pressed smooth to crumbly
+       * @default 0.5
+       */
+      loose: number
+      /**
+       * Grit
+       * @description What was packed in with it
+       * @default 0.05
+       */
+      dirt: number
+      /**
+       * Scattering
+       * @description How far light runs in it
+       * @default 6
+       */
+      depth_mm: number
+      /**
+       * Roughness
+       * @description 0 mirror, 1 matt; it varies about this
+       * @default 0.66
+       */
+      roughness: number
+      /**
+       * Unevenness
+       * @description Of tone and gloss, from the whole to the grain
+       * @default 1
+       */
+      uneven: number
+    }
+    /**
      * Soot
      * @description Smoke rises and leaves soot on what hangs over it and in corners that rain does not reach.
      */
@@ -6403,6 +6734,7 @@ export interface components {
         | components['schemas']['PiecesSource']
         | components['schemas']['PictureSource']
         | components['schemas']['Exposed']
+        | components['schemas']['ActedSource']
         | components['schemas']['MaskSource']
         | components['schemas']['CoatSource']
         | components['schemas']['ReliefSource']
@@ -6523,6 +6855,64 @@ export interface components {
        * @default
        */
       link: string
+    }
+    /**
+     * Terracotta
+     * @description Unglazed: drawn or thrown, so that fine ridges go round; grog and grit in the clay, a flush from the fire, a pale
+     *     breath of lime.
+     */
+    Terracotta: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'terracotta'
+      /**
+       * Colour
+       * @description Its own colour, linear
+       * @default [
+       *       0.36,
+       *       0.145,
+       *       0.075
+       *     ]
+       */
+      color: [number, number, number]
+      /**
+       * Flush
+       * @description Darker and paler clouds from the kiln
+       * @default 0.5
+       */
+      flush: number
+      /**
+       * Grog
+       * @description Specks of fired clay and sand
+       * @default 0.45
+       */
+      grog: number
+      /**
+       * Ridges
+       * @description Of the wheel, the hand or the die, along the piece
+       * @default 0.35
+       */
+      ridges: number
+      /**
+       * Lime
+       * @description A pale bloom that came out in drying
+       * @default 0.2
+       */
+      lime: number
+      /**
+       * Roughness
+       * @description 0 mirror, 1 matt; it varies about this
+       * @default 0.84
+       */
+      roughness: number
+      /**
+       * Unevenness
+       * @description Of tone and gloss, from the whole to the grain
+       * @default 1
+       */
+      uneven: number
     }
     /**
      * Thin
@@ -7790,8 +8180,17 @@ export interface components {
     LayerAnswer: {
       /** Id */
       id: string
-      /** Coverage */
+      /**
+       * Coverage
+       * @description Share of the surface where it acted
+       */
       coverage: number
+      /**
+       * Placed
+       * @description Share of the surface that its mask allows
+       * @default 0
+       */
+      placed: number
       /** Note */
       note: string
       /**
@@ -8012,7 +8411,7 @@ export interface components {
        * @default lit
        * @enum {string}
        */
-      kind: 'lit' | 'channel' | 'reading' | 'mask' | 'term' | 'coat' | 'uv'
+      kind: 'lit' | 'channel' | 'reading' | 'mask' | 'acted' | 'term' | 'coat' | 'uv'
       /**
        * Name
        * @description Channel, reading, or picture of the UVs
@@ -8163,6 +8562,17 @@ export interface components {
        * @default 8
        */
       bits: number
+      /**
+       * Masks
+       * @description Masks to take along: rust, rust:acted, rust:2, paint:coat/primer
+       */
+      masks?: string[]
+      /**
+       * Packed
+       * @description Four masks to a file
+       * @default false
+       */
+      packed: boolean
     }
     /**
      * DeliveryOut
@@ -9599,6 +10009,8 @@ export interface operations {
     parameters: {
       query: {
         target: string
+        masks?: string[]
+        packed?: boolean
       }
       header?: never
       path: {

@@ -14,8 +14,10 @@ const work = useWork()
 
 const options = computed(() => {
   if (props.field.control === 'layer') {
-    return (work.scene?.layers ?? [])
-      .filter((l) => l.id !== work.selectedId)
+    const layers = work.scene?.layers ?? []
+    const here = layers.findIndex((l) => l.id === work.selectedId)
+    return layers
+      .filter((_, k) => (props.field.earlier ? k < here : k !== here))
       .map((l) => ({ value: l.id, label: l.name }))
   }
   if (props.field.control === 'exposed' || props.field.control === 'coat') {

@@ -4,7 +4,7 @@ import Dialog from 'primevue/dialog'
 const visible = defineModel<boolean>('visible', { required: true })
 const KEYS = [
   ['L', 'The lit surface'],
-  ['M', 'Mask of the selected layer, and back'],
+  ['M', 'Where the selected layer may be, where it acted, and back'],
   ['P', 'Pin what is looked through while another layer is chosen'],
   ['hold B', 'The surface before the selected layer'],
   [', and .', 'Choose the layer before or after'],

@@ -60,6 +60,39 @@ test('what is looked through is said, with a legend, and stays when it is pinned
   expect(label()).toContain('topcoat')
 })
 
+test('a key shows where a layer may be, where it acted, and the card counts what is shown', async () => {
+  const bench = await opened()
+  await bench.select('chipping')
+  const card = () => words(one('[data-testid=coverage]', bench.layer('chipping')))
+  const acted = card()
+  await bench.press('m')
+  expect(label()).toContain('Mask of Chipping')
+  const placed = card()
+  expect(placed).not.toBe(acted)
+  expect(bench.layer('chipping').getAttribute('aria-label')).toContain(`placed on ${placed}`)
+  await bench.press('m')
+  expect(label()).toContain('Where Chipping acted')
+  expect(card()).toBe(acted)
+  // Another layer is looked at in the same way.
+  await bench.press('.')
+  expect(label()).toContain('Where Rust acted')
+  await bench.press('m')
+  expect(label()).toContain('Lit')
+})
+
+test('a line looks at where an earlier layer acted, and at none that comes later', async () => {
+  const bench = await opened()
+  await bench.select('rust')
+  await bench.pick(bench.button(/^Add a line/), 'menuitem', 'Where a layer acted')
+  const line = (await bench.kept('rust')).where.terms.at(-1)!
+  expect(line.source).toMatchObject({ kind: 'acted', layer: '', how: 'acted' })
+  await bench.user.click(one('[data-field=layer] [role=combobox]', one('.term.open')))
+  const names = (await screen.findAllByRole('option')).map(words)
+  expect(names).toEqual(['Works green', 'Chipping'])
+  await bench.click(screen.getByRole('option', { name: 'Chipping' }))
+  expect((await bench.kept('rust')).where.terms.at(-1)!.source).toMatchObject({ layer: 'chipping' })
+})
+
 test('a new layer has sizes that fit the object, and what is there keeps its own', async () => {
   const bench = await opened()
   await bench.user.click(screen.getByTestId('add-layer'))

@@ -1,5 +1,5 @@
 import { expect, test } from 'vitest'
-import { one, opened, screen, words, type Bench } from './bench'
+import { one, opened, screen, waitFor, words, type Bench } from './bench'
 
 const setting = async (bench: Bench) => (await bench.saved()).setting as unknown as Record<string, number | null>
 const tab = (bench: Bench, name: string) => bench.click(screen.getByRole('tab', { name }))
@@ -49,4 +49,33 @@ test('the export lists what the core writes', async () => {
   const files = [...document.querySelectorAll('aside li')].map(words)
   expect(files.some((name) => name.startsWith('scene.json'))).toBe(true)
   expect(files.some((name) => /_base-color\.png/.test(name))).toBe(true)
+})
+
+test('masks go along with an export', async () => {
+  const bench = await opened('export')
+  await screen.findByText('gate-hoist.glb')
+  const files = () => [...document.querySelectorAll('aside li')].map(words)
+  const box = (name: string) => screen.getByRole('checkbox', { name })
+  await bench.click(box('Rust: where it may be'))
+  await screen.findByText('masks.json')
+  expect(files()).toContain('gate-hoist_hoist_mask-rust.png')
+  expect(screen.queryByRole('group', { name: 'How masks are packed' })).toBeNull()
+  await bench.click(box('Chipping: where it acted'))
+  await bench.click(screen.getByRole('button', { name: 'Rust' }))
+  await bench.click(screen.getByRole('checkbox', { name: /^Rust: Line 1/ }))
+  await waitFor(() => expect(files().filter((name) => name.includes('_mask-')).length).toBe(3))
+  await bench.click(bench.button('Four in R, G, B, A'))
+  await waitFor(() => expect(files().filter((name) => name.includes('_mask-')).length).toBe(1))
+  let asked = ''
+  bench.between = (path, method, body) => {
+    if (method !== 'POST' || !path.endsWith('/jobs')) return undefined
+    asked = body
+    return new Response(JSON.stringify({ message: 'No room just now' }), {
+      status: 507,
+      headers: { 'Content-Type': 'application/json' },
+    })
+  }
+  await bench.click(screen.getByTestId('export'))
+  expect(JSON.parse(asked)).toMatchObject({ masks: ['rust', 'chipping:acted', 'rust:1'], packed: true })
+  expect(words(screen.getByRole('alert'))).toContain('No room just now')
 })

@@ -7,6 +7,7 @@ import { api, messageOf } from '../../api/client'
 import type { Job } from '../../api/scene'
 import { useWork } from '../../stores/work'
 import SurfaceView from '../../view3d/SurfaceView.vue'
+import MasksAlong from './MasksAlong.vue'
 
 /** Take finished maps away. */
 const work = useWork()
@@ -16,6 +17,10 @@ const kind = ref('gltf')
 const target = computed(() => targets.value.find((t) => t.kind === kind.value) ?? targets.value[0])
 const size = ref(2048)
 const bits = ref(8)
+const masks = ref<string[]>([])
+const packed = ref(false)
+/** Layers may have gone, or be off, since they were ticked. */
+const along = computed(() => masks.value.filter((one) => work.outcome.has(one.split(':')[0])))
 const job = ref<Job>()
 const trouble = ref('')
 let gone = false
@@ -26,13 +31,16 @@ const listing = ref<{ files: string[]; sizes: number[] }>()
 const why = ref('')
 let asked = 0
 watch(
-  [kind, () => work.version?.version, () => work.object?.readings],
+  [kind, along, packed, () => work.version?.version, () => work.object?.readings],
   async () => {
     const mine = ++asked
     await work.saved()
     if (!work.object) return
     const { data, error } = await api.GET('/api/objects/{object_id}/delivery', {
-      params: { path: { object_id: work.object.id }, query: { target: kind.value } },
+      params: {
+        path: { object_id: work.object.id },
+        query: { target: kind.value, masks: along.value, packed: packed.value },
+      },
     })
     if (mine !== asked || gone) return
     listing.value = data
@@ -50,7 +58,15 @@ async function start() {
   await work.saved()
   const { data, error } = await api.POST('/api/objects/{object_id}/jobs', {
     params: { path: { object_id: work.object!.id } },
-    body: { kind: 'export', quality: 'good', target: kind.value, resolution: size.value, bits: bits.value },
+    body: {
+      kind: 'export',
+      quality: 'good',
+      target: kind.value,
+      resolution: size.value,
+      bits: bits.value,
+      masks: along.value,
+      packed: packed.value,
+    },
   })
   if (!data) {
     trouble.value = messageOf(error)
@@ -122,6 +138,7 @@ async function cancel() {
             />
           </template>
         </section>
+        <MasksAlong v-model:chosen="masks" v-model:packed="packed" />
         <section>
           <h2>What will be written</h2>
           <ul>

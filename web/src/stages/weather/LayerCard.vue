@@ -11,6 +11,12 @@ const emit = defineEmits<{ rename: [] }>()
 const work = useWork()
 const effect = computed(() => work.effects.get(props.layer.effect.kind))
 const outcome = computed(() => work.outcome.get(props.layer.id))
+/** What is shown is what is counted: the share its mask allows, or the share where it acted. */
+const share = computed(() => {
+  const found = outcome.value
+  return (props.layer.on && (work.look.kind === 'mask' ? found?.placed : found?.coverage)) || 0
+})
+const counted = computed(() => `${work.look.kind === 'mask' ? 'placed on' : 'covers'} ${percent(share.value)}`)
 const selected = computed(() => work.selectedId === props.layer.id && !work.selectedEpisode)
 const word = computed(() =>
   effect.value?.title === props.layer.name ? effect.value.family : (effect.value?.title ?? ''),
@@ -40,7 +46,7 @@ function key(event: KeyboardEvent) {
     tabindex="0"
     role="group"
     :aria-current="selected"
-    :aria-label="`${layer.name}, ${word}, ${layer.on ? `covers ${percent(outcome?.coverage ?? 0)}` : 'off'}`"
+    :aria-label="`${layer.name}, ${word}, ${layer.on ? counted : 'off'}`"
     :data-layer="layer.id"
     @click="work.select(layer.id)"
     @keydown="key"
@@ -70,9 +76,16 @@ function key(event: KeyboardEvent) {
     </div>
     <div class="text muted">
       <span class="clip">{{ word }}</span>
-      <span class="share" data-testid="coverage">{{ layer.on ? percent(outcome?.coverage ?? 0) : 'off' }}</span>
+      <span
+        v-tooltip.bottom="layer.on ? counted : undefined"
+        class="share"
+        :class="{ placed: layer.on && work.look.kind === 'mask' }"
+        data-testid="coverage"
+      >
+        {{ layer.on ? percent(share) : 'off' }}
+      </span>
     </div>
-    <div class="meter"><i :style="{ width: `${(layer.on ? (outcome?.coverage ?? 0) : 0) * 100}%` }" /></div>
+    <div class="meter"><i :style="{ width: `${share * 100}%` }" /></div>
   </div>
 </template>
 

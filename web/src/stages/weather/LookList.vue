@@ -150,11 +150,22 @@ function resize(row: Row, value: number | null) {
     <LookRow
       :title="`Mask${work.selected ? ` of ${work.selected.name}` : ''}`"
       name="mask"
-      hint="Black and white: where the selected layer is"
+      hint="Black and white: where the selected layer may be"
       :picture="work.evaluation?.where?.picture"
       :on="work.look.kind === 'mask'"
       :disabled="!work.selected?.on"
       @pick="work.show({ kind: 'mask', layer: work.selectedId })"
+    >
+      <kbd>M</kbd>
+    </LookRow>
+    <LookRow
+      v-if="work.selected"
+      :title="`Where ${work.selected.name} acted`"
+      name="acted"
+      hint="White where it showed when it happened: what its mask allowed, and the effect made of it"
+      :on="work.look.kind === 'acted'"
+      :disabled="!work.selected.on"
+      @pick="work.show({ kind: 'acted', layer: work.selectedId })"
     >
       <kbd>M</kbd>
     </LookRow>

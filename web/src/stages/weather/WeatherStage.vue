@@ -38,9 +38,11 @@ useEventListener(
 )
 const acts = () => {
   const act: Record<string, () => void> = {
-    m: () =>
-      work.selected?.on &&
-      work.show(work.look.kind === 'mask' ? { kind: 'lit' } : { kind: 'mask', layer: work.selectedId }),
+    // Where it may be, where it acted, and back.
+    m: () => {
+      const next = work.look.kind === 'mask' ? 'acted' : work.look.kind === 'acted' ? 'lit' : 'mask'
+      if (work.selected?.on) work.show(next === 'lit' ? { kind: next } : { kind: next, layer: work.selectedId })
+    },
     p: () => work.look.kind !== 'lit' && (work.pinned = !work.pinned),
     b: () => work.peek(true),
     a: () => band.value?.add(),

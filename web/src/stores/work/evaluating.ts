@@ -267,7 +267,8 @@ export function evaluating(s: State, w: Verbs) {
     selectedEpisode.value = ''
     selectedId.value = id
     selectedTerm.value = -1
-    if (!pinned.value && look.value.kind === 'mask') look.value = { ...LIT, kind: 'mask', layer: id }
+    const ofLayer = ['mask', 'acted'].includes(look.value.kind)
+    if (!pinned.value && ofLayer) look.value = { ...LIT, kind: look.value.kind, layer: id }
     else if (!pinned.value && look.value.kind === 'term') look.value = { ...LIT }
     full()
   }
@@ -275,7 +276,7 @@ export function evaluating(s: State, w: Verbs) {
     if (selectedEpisode.value === id) return
     selectedEpisode.value = id
     selectedTerm.value = -1
-    if (!pinned.value && ['mask', 'term'].includes(look.value.kind)) look.value = { ...LIT }
+    if (!pinned.value && ['mask', 'acted', 'term'].includes(look.value.kind)) look.value = { ...LIT }
     full()
   }
   function playTo(id: string | null) {
