@@ -133,6 +133,7 @@ class WhereAnswer(BaseModel):
     share: float
     histogram: list[float]
     picture: str = ""
+    acted: str = Field("", description="Picture of where the layer acted; none of an episode")
     terms: list[TermAnswer]
 
 

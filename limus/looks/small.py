@@ -12,7 +12,7 @@ from limus.looks.answer import BaseAnswer, CoatAnswer, FrameAnswer, LayerAnswer,
 from limus.looks.catalogue import shown
 from limus.looks.gallery import Gallery
 from limus.looks.look import Look
-from limus.looks.seen import Seen
+from limus.looks.seen import EPISODE, Seen
 from limus.masks.coverage import histogram
 from limus.materials.channels import CHANNELS
 from limus.materials.encode import in_use
@@ -168,7 +168,8 @@ def recipe_shown(seen: Seen, gallery: Gallery, name: str) -> WhereAnswer | None:
         bars, share, picture = line(term.value(scope))
         terms.append(TermAnswer(histogram=bars, share=share, picture=picture, finding=term.finding(scope)))
     bars, share, picture = line(mask)
-    return WhereAnswer(share=share, histogram=bars, picture=picture, terms=terms)
+    acted = "" if name.startswith(EPISODE) else gallery.drawn(thumb.show(chapter.shown))
+    return WhereAnswer(share=share, histogram=bars, picture=picture, acted=acted, terms=terms)
 
 
 def bases_shown(seen: Seen, gallery: Gallery) -> list[BaseAnswer]:

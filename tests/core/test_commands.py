@@ -340,7 +340,7 @@ class Lines(CommandTest):
         self.do("move-line", place="episodes[winter]", line=0, to=2)
         kinds = lambda: [t["source"]["kind"] for t in self.document["episodes"][0]["where"]["terms"]]  # noqa: E731
         self.assertEqual(kinds(), ["noise", "height", "slope"])
-        self.do("duplicate-line", place="episodes[winter]", line=1)
+        self.assertEqual(self.do("duplicate-line", place="episodes[winter]", line=1).made, {"line": 2})
         self.do("remove-line", place="episodes[winter]", line=0)
         self.assertEqual(kinds(), ["height", "height", "slope"])
         self.assertIn("It has 3", self.refused("remove-line", place="episodes[winter]", line=3).remedy)
@@ -454,8 +454,10 @@ class Bases(CommandTest):
         self.do("move-base", base=1, to=0)
         self.assertEqual([b["name"] for b in self.document["bases"]], ["Slate copy", "Slate"])
         self.refused("move-base", base=0, to=2)
-        self.do("remove-base", base=0)
-        self.assertEqual(self.do("remove-base", base=0).notes, ["Without a base the object is made of cast iron"])
+        # The one that comes into its place is chosen, the last one where there is none.
+        self.assertEqual(self.do("remove-base", base=1).made, {"base": 0})
+        done = self.do("remove-base", base=0)
+        self.assertEqual((done.made, done.notes), ({"base": 0}, ["Without a base the object is made of cast iron"]))
         self.assertIn("base", self.refused("remove-base", base=0).where)
         self.do("put-base", material="oak")
         self.assertEqual(len(self.document["bases"]), 1)
@@ -467,7 +469,8 @@ class Bases(CommandTest):
 
 class ByHand(CommandTest):
     def test_strokes_go_into_the_line_that_is_open_else_the_last_else_a_new_one(self) -> None:
-        self.do("paint", place="layers[dust]", strokes=["strokes/a.json"])
+        before = len(self.layer("dust")["where"]["terms"])
+        self.assertEqual(self.do("paint", place="layers[dust]", strokes=["strokes/a.json"]).made, {"line": before})
         line = self.document["layers"][3]["where"]["terms"][-1]
         self.assertEqual((line["source"]["strokes"], line["combine"]), (["strokes/a.json"], "over"))
         self.do("add-line", place="layers[dust]", source="strokes")

@@ -8326,6 +8326,12 @@ export interface components {
        * @default
        */
       picture: string
+      /**
+       * Acted
+       * @description Picture of where the layer acted; none of an episode
+       * @default
+       */
+      acted: string
       /** Terms */
       terms: components['schemas']['TermAnswer'][]
     }

@@ -151,6 +151,7 @@ h2 {
 }
 .name {
   text-align: left;
+  font-weight: 400;
 }
 .name i {
   width: 18px;

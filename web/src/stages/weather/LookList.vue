@@ -160,7 +160,8 @@ function resize(row: Row, value: number | null) {
     </LookRow>
     <LookRow
       v-if="work.selected"
-      :title="`Where ${work.selected.name} acted`"
+      title="Where it acted"
+      :picture="work.evaluation?.where?.acted"
       name="acted"
       hint="White where it showed when it happened: what its mask allowed, and the effect made of it"
       :on="work.look.kind === 'acted'"
