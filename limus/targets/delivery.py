@@ -80,7 +80,7 @@ def deliver(
     out += mask_files(scene.name, texels, taker, bits, packed=along.packed)
     if progress:
         progress(1.0, "Done")
-    return out, notes + said
+    return out, notes + said + taker.said()
 
 
 def write_all(files: list[Written], folder: Path) -> None:

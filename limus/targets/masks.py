@@ -162,6 +162,16 @@ class MaskTaker:
                     total += shown
             self.fields[one] = np.minimum(total, np.float32(1.0))
 
+    def said(self) -> list[str]:
+        """What there is to say of them: one that is black says so."""
+        out = []
+        for one, values in self.fields.items():
+            layer = self.scene.layer(one.layer)
+            if layer is not None and not bool((values > 0).any()):
+                what = {"place": "mask", "acted": "mask of where it acted", "line": f"mask of line {one.line + 1}"}
+                out.append(f"{layer.name}: the {what.get(one.shows, 'mask of its coat')} is black everywhere")
+        return out
+
 
 def mask_files(name: str, texels: Texels, taker: MaskTaker, bits: int, *, packed: bool) -> list[Written]:
     """PNG masks of ``bits`` 8 or 16, linear, black not and white fully; packed: four to a file in R, G, B, A, what is

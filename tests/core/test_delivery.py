@@ -18,7 +18,8 @@ from limus.common.colour import to_linear
 from limus.common.errors import Cancelled, InputError
 from limus.document.scene import Layer
 from limus.effects.paint import Paint
-from limus.masks.recipe import Recipe
+from limus.masks.recipe import Recipe, term
+from limus.masks.sources.even import Even
 from limus.playing.session import Session
 from limus.targets.delivery import Along, deliver, will_be_written
 from limus.targets.kinds.gltf import gltf_maps
@@ -214,6 +215,14 @@ class Masks(TestCase):
         first, second = about.values()
         self.assertEqual([c["layer"] for c in first["channels"].values()], ["paint", "chips", "rust", "dirt"])
         self.assertEqual(list(second["channels"]), ["R"])
+
+    def test_a_black_one_says_so(self) -> None:
+        dark = scene(*STORY)
+        dark.layers[4].where = Recipe(terms=[term(Even(level=0.0))])
+        session = Session.on(self.session.mesh, dark)
+        _, notes = deliver(session, "maps", 64, along=Along(("dust", "paint")))
+        self.assertIn("dust: the mask is black everywhere", notes)
+        self.assertFalse([note for note in notes if note.startswith("paint: the mask")])
 
     def test_none_are_asked_for(self) -> None:
         names = [f.name for f in deliver(self.session, "maps", 64)[0]]
