@@ -51,26 +51,25 @@ function tick(value: string, on: boolean) {
   <section data-testid="masks">
     <h2>Masks to take along</h2>
     <p v-if="!rows.length" class="muted">There is no layer yet that has a mask.</p>
-    <div v-else class="table" role="table" aria-label="Masks to take along">
-      <div class="head muted" role="row">
-        <span role="columnheader">Layer</span>
-        <span v-tooltip.left="'Where its recipe lets it be'" role="columnheader">may be</span>
-        <span v-tooltip.left="'Where it did something'" role="columnheader">acted</span>
+    <div v-else class="table" role="group" aria-label="Masks to take along">
+      <div class="head muted" aria-hidden="true">
+        <span>Layer</span>
+        <span v-tooltip.left="'Where its recipe lets it be'">may be</span>
+        <span v-tooltip.left="'Where it did something'">acted</span>
       </div>
       <template v-for="row in rows" :key="row.id">
-        <div class="line" role="row" :data-layer="row.id">
+        <div class="line" :data-layer="row.id">
           <button
             type="button"
             class="name clip"
             :aria-expanded="!!open[row.id]"
-            role="cell"
             :title="row.name"
             @click="open = { ...open, [row.id]: !open[row.id] }"
           >
             <i class="pi" :class="open[row.id] ? 'pi-chevron-down' : 'pi-chevron-right'" />
             {{ row.name }}
           </button>
-          <span role="cell">
+          <span>
             <Checkbox
               binary
               size="small"
@@ -79,7 +78,7 @@ function tick(value: string, on: boolean) {
               @update:model-value="(on: boolean) => tick(row.id, on)"
             />
           </span>
-          <span role="cell">
+          <span>
             <Checkbox
               binary
               size="small"
