@@ -56,7 +56,7 @@ test('masks go along with an export', async () => {
   await screen.findByText('gate-hoist.glb')
   const files = () => [...document.querySelectorAll('aside li')].map(words)
   const box = (name: string) => screen.getByRole('checkbox', { name })
-  await bench.click(box('Rust: where it may be'))
+  await bench.click(await screen.findByRole('checkbox', { name: 'Rust: where it may be' }))
   await screen.findByText('masks.json')
   expect(files()).toContain('gate-hoist_hoist_mask-rust.png')
   expect(screen.queryByRole('group', { name: 'How masks are packed' })).toBeNull()

@@ -20,7 +20,7 @@ const bits = ref(8)
 const masks = ref<string[]>([])
 const packed = ref(false)
 /** Layers may have gone, or be off, since they were ticked. */
-const along = computed(() => masks.value.filter((one) => work.outcome.has(one.split(':')[0])))
+const along = computed(() => masks.value.filter((one) => !work.evaluation || work.outcome.has(one.split(':')[0])))
 const job = ref<Job>()
 const trouble = ref('')
 let gone = false

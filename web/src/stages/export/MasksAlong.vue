@@ -15,7 +15,10 @@ interface Row {
   name: string
   more: { value: string; label: string }[]
 }
-const layers = computed(() => (work.scene?.layers ?? []).filter((layer) => work.outcome.has(layer.id)))
+/** Those that happen, by the core's account; until it has said so, those that are on. */
+const layers = computed(() =>
+  (work.scene?.layers ?? []).filter((layer) => (work.evaluation ? work.outcome.has(layer.id) : layer.on)),
+)
 const rows = computed<Row[]>(() =>
   layers.value.map((layer) => {
     const effect = work.effects.get(layer.effect.kind)
