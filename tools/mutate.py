@@ -81,18 +81,16 @@ def _sampled(session: Path, cases: int) -> int:
     """Leave so many changes to be tried, spread over the room; the rest is marked as skipped."""
     with use_db(str(session), WorkDB.Mode.open) as found:
         # `int | None` of an annotation is never reckoned: a change there can be noticed by nothing.
+        items = list(found.work_items)
         ids = [
             item.job_id
-            for item in found.work_items
+            for item in items
             if not any("ReplaceBinaryOperator_BitOr_" in change.operator_name for change in item.mutations)
         ]
-        for item in found.work_items:
-            if item.job_id not in ids:
-                found.set_result(item.job_id, WorkResult(worker_outcome=WorkerOutcome.SKIPPED))
         chosen = set(ids if not cases or cases >= len(ids) else random.Random(1).sample(ids, cases))
-        for job in ids:
-            if job not in chosen:
-                found.set_result(job, WorkResult(worker_outcome=WorkerOutcome.SKIPPED))
+        for item in items:
+            if item.job_id not in chosen:
+                found.set_result(item.job_id, WorkResult(worker_outcome=WorkerOutcome.SKIPPED))
         return len(chosen)
 
 

@@ -27,34 +27,23 @@ else:
     ChannelName = Literal[tuple(CHANNELS)]
 
 
+def _flag(title: str, unit: str, start: float, about: str, **limits: Any) -> Any:
+    return Field(
+        None,
+        title=title,
+        description=about,
+        json_schema_extra={"control": "optional", "unit": unit, "empty": "as the material", "start": start},
+        **limits,
+    )
+
+
 class Flags(Document):
     """Physical flags that differ from those of the material; empty ones are the material's own."""
 
     family: Family | None = None
-    porosity: float | None = Field(
-        None,
-        ge=0.0,
-        le=1.0,
-        title="Porosity",
-        description="Share of open pores: wetting darkens by it",
-        json_schema_extra={"control": "optional", "unit": "%", "empty": "as the material", "start": 0.1},
-    )
-    brittleness: float | None = Field(
-        None,
-        ge=0.0,
-        le=1.0,
-        title="Brittleness",
-        description="0 scuffs, 1 flakes",
-        json_schema_extra={"control": "optional", "unit": "%", "empty": "as the material", "start": 0.5},
-    )
-    hide_um: float | None = Field(
-        None,
-        gt=0.0,
-        le=1e6,
-        title="Hides at",
-        description="Thickness at which it hides what is below",
-        json_schema_extra={"control": "optional", "unit": "µm", "empty": "as the material", "start": 10.0},
-    )
+    porosity: float | None = _flag("Porosity", "%", 0.1, "Share of open pores: wetting darkens by it", ge=0.0, le=1.0)
+    brittleness: float | None = _flag("Brittleness", "%", 0.5, "0 scuffs, 1 flakes", ge=0.0, le=1.0)
+    hide_um: float | None = _flag("Hides at", "µm", 10.0, "Thickness at which it hides what is below", gt=0.0, le=1e6)
 
 
 class BaseChoice(Document):

@@ -11,10 +11,12 @@ import importlib
 import multiprocessing
 import re
 from collections.abc import Callable
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
 from numba import types
+from numba.core.errors import NumbaError
 
 from limus.common.kernel import Kernel
 from limus.common.parallel import WORKERS
@@ -75,15 +77,18 @@ def listed() -> dict[str, list[str]]:
 
 
 def compile_lines(lines: list[str]) -> int:
-    """Compile lines of the list, or load what was compiled; how many there were. One that is out of date is left."""
+    """Compile lines of the list, or load what was compiled; how many there were. One that is out of date is left: it
+    is compiled as it is called, when it is.
+    """
     done = 0
     for line in lines:
         name, _, arguments = line.removesuffix(")").partition("(")
         module, _, function = name.rpartition(".")
         found: Any = getattr(importlib.import_module(module), function, None)
         if isinstance(found, Kernel):
-            found.compile(tuple(type_of(text) for text in arguments.split("; ") if text))
-            done += 1
+            with suppress(NumbaError, TypeError):
+                found.compile(tuple(type_of(text) for text in arguments.split("; ") if text))
+                done += 1
     return done
 
 

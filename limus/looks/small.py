@@ -105,7 +105,7 @@ def layer_cards(seen: Seen, gallery: Gallery, *, pictures: bool) -> list[LayerAn
             LayerAnswer(
                 id=chapter.layer.id,
                 coverage=chapter.coverage,
-                placed=seen.chronicle.texels.share(chapter.mask),
+                placed=chapter.placed,
                 note=chapter.note,
                 picture=name,
                 frame=frame,

@@ -60,7 +60,7 @@ class Chapter:
     """What one layer did.
 
     ``mask`` (n,) is its recipe; ``shown`` (n,) where it showed when it happened; ``coverage`` the area-weighted mean
-    of ``shown``;
+    of ``shown``, ``placed`` that of the mask;
     ``pile`` the surface after it; ``note`` why it did nothing, or ""; ``frame`` what it can be taken hold of by.
     """
 
@@ -71,6 +71,7 @@ class Chapter:
     pile: Pile
     note: str
     frame: Frame | None = None
+    placed: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -98,6 +99,7 @@ class LayerMasks:
         #: Made once for all layers of the scene.
         self.place, self.made = chronicle.place(scene), chronicle.as_made(scene)
         self._scopes: dict[str, Scope] = {}
+        self._chapters: dict[str, Chapter | None] = {}
 
     def scope(self, layer: Layer) -> Scope:
         """What the recipe of ``layer`` may look at; earlier layers are played only where it looks back at them."""
@@ -129,8 +131,10 @@ class LayerMasks:
 
     def _chapter(self, name: str) -> Chapter | None:
         """What a layer did, None where it is off; earlier layers are played, through the cache."""
-        layer = self._layer(name)
-        return self.chronicle.chapter_of(self.scene, name) if self.scene.plays(layer) else None
+        if name not in self._chapters:
+            plays = self.scene.plays(self._layer(name))
+            self._chapters[name] = self.chronicle.chapter_of(self.scene, name) if plays else None
+        return self._chapters[name]
 
     def acted(self, name: str) -> np.ndarray:
         """(n,) float32 0..1: where a layer showed when it happened; nowhere where it is off."""
@@ -314,7 +318,7 @@ class Chronicle:
                 note = f"It changes nothing here: {layer.effect.louder}"
             elif coverage < SCARCE and hardly_seen(before, pile, outcome.shown):
                 note = f"Hardly to be seen on an object of this size: {layer.effect.louder}"
-        return Chapter(layer, mask, outcome.shown, coverage, pile, note, outcome.frame)
+        return Chapter(layer, mask, outcome.shown, coverage, pile, note, outcome.frame, self.texels.share(mask))
 
     def finish(self, pile: Pile) -> Surface:
         """What shows: channels, relief, and the normal that follows from the relief."""

@@ -7,29 +7,11 @@ from __future__ import annotations
 import logging
 import threading
 
-import numpy as np
 from django.db import connection
 
-from limus.common.object_size import ObjectSize
-from limus.common.store import Store
-from limus.document.scene import Layer, Scene
-from limus.effects.catalogue import EFFECTS
-from limus.intake.object_file import ObjectFile
+from limus.common.compiling import compile_lines, listed
 from limus.looks.answer import Question
 from limus.looks.answering import answer
-from limus.masks.hand.painting import Canvas, footprint
-from limus.masks.hand.stroke import Stroke
-from limus.masks.hand.vertex_paint import vertex_canvas
-from limus.masks.recipe import SOURCES, Term
-from limus.masks.source import Scope
-from limus.masks.sources.picks import Pick, Picks
-from limus.playing.chronicle import Chronicle
-from limus.readings.exposure import measure_exposure
-from limus.readings.measured import Measured
-from limus.readings.reading import Place
-from limus.readings.setting import Setting
-from limus.surface.mesh import Mesh, Part
-from limus.surface.pyramid import texels_of
 from server.projects.gate import gate
 from server.projects.models import SceneVersion, WorkObject
 from server.projects.workshop import session_of
@@ -46,35 +28,9 @@ def evaluate_once(item: WorkObject, resolution: int) -> bool:
 
 
 def compile_once() -> None:
-    """Compile what every effect, drawing by hand and the rarer patterns need, on a small plate; kept on disk for the
-    next start, and loaded from there before anybody waits for it.
-    """
-    plate = Mesh(
-        positions=np.array([[0, 0, 0], [0.1, 0, 0], [0.1, 0, 0.1], [0, 0, 0.1]], np.float32),
-        normals=np.tile(np.array([[0, 1, 0]], np.float32), (4, 1)),
-        triangles=np.array([[0, 2, 1], [0, 3, 2]], np.int32),
-        uv=np.array([[0.1, 0.1], [0.9, 0.1], [0.9, 0.9], [0.1, 0.9]], np.float32),
-        parts=(Part("plate", 0, 2, 0),),
-    )
-    texels = texels_of(plate, 64)
-    size = ObjectSize(plate.diagonal)
-    layers = [
-        Layer(id=kind, name=kind, effect=effect.fitted(size), where=effect.default_where(size))
-        for kind, effect in EFFECTS.items()
-    ]
-    scene = Scene(object=ObjectFile(file="plate"), layers=layers)
-    chronicle = Chronicle(texels, Measured.blank(texels), Store(), measure_exposure(texels, scene.setting, rays=4))
-    chronicle.finish(chronicle.play(scene)[-1].pile)
-    footprint(Canvas.of(texels), Stroke(points=[(0.05, 0, 0.05, 0, 1, 0, 1, 0, 0)]))
-    footprint(vertex_canvas(plate), Stroke(points=[(0.05, 0, 0.05, 0, 1, 0, 1, 0, 0)]))
-    scope = Scope(Place(texels, Measured.blank(texels), Setting()), Store(), 1)
-    for kind in ("noise", "cells", "speckle", "scratches", "pieces"):
-        SOURCES[kind]().value(scope)
-    picked = Pick(at=(0.05, 0.0, 0.05), facing=(0.0, 1.0, 0.0))
-    curve = [(0.0, 0.0), (0.5, 0.4), (1.0, 1.0)]
-    Term(
-        source=Picks(picks=[picked]), grow_mm=4.0, breakup_mm=4.0, curve=curve, cover=0.4, sharpen=0.5, soften_mm=2.0
-    ).value(scope)
+    """Compile every kernel, or load what `limus compile` left on disk, before anybody waits for it."""
+    for lines in listed().values():
+        compile_lines(lines)
 
 
 def _run() -> None:

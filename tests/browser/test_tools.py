@@ -92,6 +92,13 @@ class Around(BrowserTest):
         self.page.get_by_role("link", name="Export").click()
         self.page.get_by_role("button", name="Maps", exact=True).click()
         self.page.get_by_text("gate-hoist_hoist_normal.png").wait_for()
+        # A mask is ticked by the middle of its box, and goes along.
+        tick = self.page.get_by_role("checkbox", name="Rust: where it acted")
+        tick.scroll_into_view_if_needed()
+        box: Any = tick.bounding_box()
+        self.page.mouse.click(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+        self.page.get_by_text("gate-hoist_hoist_mask-rust-acted.png").wait_for()
+        self.assertTrue(tick.is_checked())
         self.page.get_by_role("button", name="4096", exact=True).click()
         self.page.get_by_test_id("export").click()
         self.page.get_by_role("button", name="Cancel").click()

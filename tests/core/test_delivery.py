@@ -30,13 +30,20 @@ from tests.core import shapes
 from tests.core.test_effects import STORY, scene
 
 
-class Deliveries(TestCase):
+class OwnReadings(TestCase):
+    """What is measured stays in a folder of the test."""
+
     def setUp(self) -> None:
         folder = tempfile.TemporaryDirectory()
         self.addCleanup(folder.cleanup)
         patch = mock.patch.dict(os.environ, {"LIMUS_CACHE": folder.name})
         patch.start()
         self.addCleanup(patch.stop)
+
+
+class Deliveries(OwnReadings):
+    def setUp(self) -> None:
+        super().setUp()
         self.mesh = shapes.box(0.2)
         self.scene = scene(*STORY, name="Pier cap No. 4")
 
@@ -154,15 +161,11 @@ class Deliveries(TestCase):
         self.assertTrue((surface.channel("metalness") == 1).all())
 
 
-class Masks(TestCase):
+class Masks(OwnReadings):
     """Masks that go along, read back by another library (Pillow)."""
 
     def setUp(self) -> None:
-        folder = tempfile.TemporaryDirectory()
-        self.addCleanup(folder.cleanup)
-        patch = mock.patch.dict(os.environ, {"LIMUS_CACHE": folder.name})
-        patch.start()
-        self.addCleanup(patch.stop)
+        super().setUp()
         self.scene = scene(*STORY, name="Pier cap")
         self.session = Session.on(shapes.box(0.2), self.scene)
 

@@ -106,7 +106,8 @@ class Ahead(TestCase):
         fresh.__name__ = "_doubled"
         globals()["_doubled"], before = fresh, _doubled
         try:
-            self.assertEqual(compile_lines([line, line.replace("_doubled", "_gone")]), 1)
+            gone, changed = line.replace("_doubled", "_gone"), line.replace(")", "; int64)")
+            self.assertEqual(compile_lines([line, gone, changed]), 1)
             self.assertEqual(fresh.signatures, [signature])
             fresh(np.ones(3, np.float32), np.zeros(3, np.float32))
             self.assertEqual(fresh.signatures, [signature])
