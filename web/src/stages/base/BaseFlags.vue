@@ -30,7 +30,7 @@ function set(name: string, value: unknown) {
 <template>
   <div v-if="bases.base">
     <p class="muted lead">Effects look at these: rust needs iron, verdigris copper; wetting darkens by the pores.</p>
-    <div class="row">
+    <div class="family">
       <label for="family">Family</label>
       <Select
         input-id="family"
@@ -38,6 +38,7 @@ function set(name: string, value: unknown) {
         fluid
         :model-value="bases.base.flags.family ?? null"
         :options="families"
+        :placeholder="families[0].label"
         option-label="label"
         option-value="value"
         aria-label="Family of the substance"
@@ -59,7 +60,7 @@ function set(name: string, value: unknown) {
 .lead {
   padding-bottom: 6px;
 }
-.row {
+.family {
   display: grid;
   grid-template-columns: 106px minmax(0, 1fr);
   align-items: center;

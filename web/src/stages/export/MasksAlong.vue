@@ -147,9 +147,12 @@ h2 {
   background: var(--panel);
   z-index: 1;
 }
-.head span + span,
-.line span {
+.head span + span {
   text-align: center;
+}
+.line span {
+  display: flex;
+  justify-content: center;
 }
 .name {
   text-align: left;
