@@ -126,6 +126,9 @@ class Runner(DiscoverRunner):
 
     def suite_result(self, suite: Any, result: Any, **kwargs: Any) -> int:
         """Close with one plain line of figures."""
+        kept = os.environ.get("LIMUS_TIMES_FILE")
+        if kept:
+            Path(kept).write_text("".join(f"{seconds:8.2f}  {name}\n" for seconds, name in self._took))
         if len(self._took) > 5:
             print("\nThe slowest:\n" + "\n".join(f"{seconds:6.1f} s  {name}" for seconds, name in self._took[:10]))
         failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)

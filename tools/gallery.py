@@ -32,65 +32,16 @@ os.environ["LIMUS_DATA"] = str(DATA)
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.config.settings")
 os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"
 
-from limus.bases.choice import from_stock  # noqa: E402
-from limus.common.object_size import ObjectSize  # noqa: E402
-from limus.document.scene import Layer, ObjectFile, Scene  # noqa: E402
-from limus.document.start import fresh_effect  # noqa: E402
+from limus.document.scene import ObjectFile, Scene  # noqa: E402
 from limus.effects.catalogue import EFFECTS  # noqa: E402
+from limus.guide.shown_on import scene_of  # noqa: E402
 from limus.intake.preparation import unwrapped_once  # noqa: E402
-from limus.readings.setting import Setting  # noqa: E402
 from limus.review.change import Change, changed  # noqa: E402
 from limus.surface.mesh import Mesh, Part  # noqa: E402
 from tests.core import shapes  # noqa: E402
 from tests.core.reference import bunny  # noqa: E402
 from tools.screenshots import FLAGS, settle  # noqa: E402
 
-#: Fields that say how much of an effect there is, raised for the severe picture.
-MUCH = (
-    "coverage",
-    "amount",
-    "deep",
-    "thickness_um",
-    "runs",
-    "stain",
-    "tone",
-    "gloss",
-    "piece_tone",
-    "prints",
-    "smears",
-    "green",
-    "worn",
-    "yellowing",
-    "scratches",
-    "trails",
-    "curl_mm",
-    "melt",
-    "film",
-    "beads",
-    "glints",
-    "dirt",
-    "opened",
-    "fade",
-    "chalk",
-    "dark",
-)
-#: What an effect is shown on, and what happened before it.
-BASES = {
-    "patina": "copper",
-    "salt": "brick in mortar",
-    "soot": "smooth concrete",
-    "debris": "smooth concrete",
-    "variation": "rolled steel",
-    "lacquer": "brass",
-    "leaks": "smooth concrete",
-    **dict.fromkeys(("wetness", "water", "snow", "cracks", "algae", "moss", "mud", "washing"), "smooth concrete"),
-    "lichen": "slate",
-}
-BEFORE = {"chipping": ("paint",), "peeling": ("paint",), "rubbing": ("paint",), "scratching": ("paint",),
-    "rust": ("paint", "chipping"), "decal": ("paint",), "dirt": ("paint",), "dust": ("paint",),
-          "grease": ("paint",), "smears": ("paint", "lacquer"), "splash": ("paint",), "fading": ("paint",),
-          "staining": ("paint", "chipping"), "washing": ("dirt", "dust"),
-          "frost": ("paint",)}  # fmt: skip
 THUMB = (250, 200)
 
 
@@ -171,38 +122,6 @@ def objects() -> dict[str, Mesh]:
     return out | {
         f"{name} {size:g} m": sized(shapes_[name], size) for name in ("box", "figure") for size in (0.05, 5.0, 20.0)
     }
-
-
-def story(kind: str, level: str, size: ObjectSize) -> list[Layer]:
-    """What happened before, and the effect with little, its default, or much of it."""
-    setting = Setting()
-    out = []
-    for k, name in enumerate((*BEFORE.get(kind, ()), kind)):
-        effect = fresh_effect(name, size, setting)
-        strength = 1.0
-        if name == kind and level == "low":
-            strength = 0.4
-        elif name == kind and level == "high":
-            fields = type(effect).model_json_schema()["properties"]
-            effect = effect.model_copy(update={f: fields[f]["soft"][1] for f in MUCH if f in fields})
-            if "years" in fields:
-                effect = effect.model_copy(update={"years": 40.0})
-        out.append(
-            Layer(
-                id=f"{name}-{k}", name=name, effect=effect, where=EFFECTS[name].default_where(size), strength=strength
-            )
-        )
-    return out
-
-
-def scene_of(kind: str, level: str, name: str, mesh: Mesh, file: str) -> Scene:
-    """The scene of one picture."""
-    return Scene(
-        name=name,
-        object=ObjectFile(file=file),
-        bases=[from_stock(BASES.get(kind, "cast iron"))],
-        layers=story(kind, level, ObjectSize(mesh.diagonal)),
-    )
 
 
 def measures(session: Any, scene: Scene) -> tuple[float, Change, str]:

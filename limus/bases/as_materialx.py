@@ -6,8 +6,9 @@ import numpy as np
 
 from limus.bases.choice import BaseChoice
 from limus.bases.ground import Ground
-from limus.bases.laying import Site, finished, laid
+from limus.bases.laying import finished, laid
 from limus.bases.materials.map_set import MapSet
+from limus.bases.site import Site
 from limus.formats.materialx_write import MapNode, materialx
 from limus.map_sets.roles import ROLES
 from limus.materials.channels import CHANNELS, spread

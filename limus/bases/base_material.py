@@ -9,6 +9,11 @@ from limus.bases.placing import Placing
 from limus.common.fields import Document, colour, number
 from limus.materials.substance import Substance
 
+#: Fields of a placing that mean something for pictures only.
+_OF_PICTURES = {
+    "size_cm", "stretch", "broken", "turned", "turn_step_deg", "scaled", "scale_low", "scale_high", "patch", "blend",
+}  # fmt: skip
+
 
 class BaseMaterial(Document):
     """A substance as it comes: its fields, and how it looks at points of a surface.
@@ -40,11 +45,11 @@ class BaseMaterial(Document):
         """
         idle = set() if cls.grained else {"grain"}
         if cls.solid:
-            idle |= {"way", "size_cm", "broken", "turned", "scaled"}
+            idle |= {"way", *_OF_PICTURES}
         elif cls.tile:
             idle |= {"grain", "scale"}
         else:
-            idle |= {"size_cm", "broken", "turned", "scaled", "grain"}
+            idle |= {"grain", *_OF_PICTURES}
         return [name for name in Placing.model_fields if name not in idle]
 
     @property

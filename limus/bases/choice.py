@@ -1,60 +1,24 @@
-"""A base as it stands in a scene: a material, where it is, how it is laid, and what was set about it."""
+"""A base as it stands in a scene: a material as it is laid, and where."""
 
 from __future__ import annotations
 
-from dataclasses import fields, replace
-from typing import TYPE_CHECKING, Any, Literal
+from typing import Any
 
-from pydantic import Field, field_validator, model_validator
+from pydantic import Field, field_validator
 
-from limus.bases.base_material import BaseMaterial
-from limus.bases.catalogue import AnyMaterial
-from limus.bases.placing import Placing
-from limus.bases.store_room import STOCK, stock
-from limus.common.fields import Document, Name, number
+from limus.bases.laid_material import LaidMaterial
+from limus.common.fields import number
 from limus.common.refusal import refusal
-from limus.common.wording import one_of
 from limus.masks.recipe import Recipe
-from limus.materials.channels import CHANNELS
-from limus.materials.levels import Levels
-from limus.materials.substance import Family, Substance
-
-#: What an object is made of where nobody says.
-USUAL = "cast iron"
-if TYPE_CHECKING:
-    ChannelName = str
-else:
-    ChannelName = Literal[tuple(CHANNELS)]
 
 
-def _flag(title: str, unit: str, start: float, about: str, **limits: Any) -> Any:
-    return Field(
-        None,
-        title=title,
-        description=about,
-        json_schema_extra={"control": "optional", "unit": unit, "empty": "as the material", "start": start},
-        **limits,
-    )
-
-
-class Flags(Document):
-    """Physical flags that differ from those of the material; empty ones are the material's own."""
-
-    family: Family | None = None
-    porosity: float | None = _flag("Porosity", "%", 0.1, "Share of open pores: wetting darkens by it", ge=0.0, le=1.0)
-    brittleness: float | None = _flag("Brittleness", "%", 0.5, "0 scuffs, 1 flakes", ge=0.0, le=1.0)
-    hide_um: float | None = _flag("Hides at", "µm", 10.0, "Thickness at which it hides what is below", gt=0.0, le=1e6)
-
-
-class BaseChoice(Document):
+class BaseChoice(LaidMaterial):
     """A base material on some parts (no names: on every part that no later entry takes).
 
     ``material`` may be given as a name of the store room. With ``where`` it lies over the bases before it, as far as
     that mask goes.
     """
 
-    name: Name = Field("", max_length=80)
-    material: AnyMaterial = Field(default_factory=lambda: _made(USUAL))
     parts: list[str] | None = Field(None, max_length=5000)
     where: Recipe | None = None
     blend_mm: float = number(
@@ -63,39 +27,11 @@ class BaseChoice(Document):
     stands_mm: float = number(
         0.0, "Stands", "mm", -500.0, 500.0, (-10.0, 10.0), "How much higher than the base below it lies"
     )
-    placing: Placing = Field(default_factory=Placing)
-    relief: float = number(
-        1.0, "Relief", "", -10.0, 10.0, (0.0, 3.0), "Strength of its relief; below 0 it is turned inside out"
-    )
     file_maps: bool = Field(
         True,
         description="Colour, roughness and metalness as they came with the object, where it brought some; off where "
         "a base was chosen instead",
     )
-    occlusion: float = number(
-        0.0, "Occlusion in colour", "%", 0.0, 1.0, about="Its own occlusion multiplied into its colour"
-    )
-    levels: dict[ChannelName, Levels] = Field(default_factory=dict)
-    flags: Flags = Field(default_factory=Flags)
-
-    @model_validator(mode="before")
-    @classmethod
-    def _named(cls, given: Any) -> Any:
-        """A name of the store room stands for its material, its flags and how it is laid, as far as nothing else is
-        said.
-        """
-        if isinstance(given, dict) and isinstance(given.get("material"), str):
-            found = stock(given["material"])
-            if found is None:
-                raise refusal(
-                    "material", f"there is no base '{given['material'][:60]}'", one_of(STOCK, given["material"])
-                )
-            given = {**given, "material": found.material, "name": given.get("name") or found.name.capitalize()}
-            for field, usual in (("flags", found.flags), ("placing", found.placing)):
-                more = given.get(field) or {}
-                if usual and isinstance(more, dict):
-                    given[field] = {**usual, **more}
-        return given
 
     @field_validator("where")
     @classmethod
@@ -109,30 +45,6 @@ class BaseChoice(Document):
                     "Use a reading, a pattern, a picture or strokes",
                 )
         return where
-
-    @property
-    def substance(self) -> Substance:
-        """The material's physical flags with what was set."""
-        own = self.material.made_of
-        given = {f.name: getattr(self.flags, f.name, None) for f in fields(Substance)}
-        return replace(own, **{k: v for k, v in given.items() if v is not None})
-
-    @property
-    def files(self) -> tuple[str, ...]:
-        """Names of the files its material reads."""
-        return self.material.files
-
-    @property
-    def title(self) -> str:
-        """What it is called where it shows."""
-        return self.name or type(self.material).title
-
-
-def _made(name: str) -> BaseMaterial:
-    from limus.bases.catalogue import MATERIALS
-
-    found = STOCK[name]
-    return MATERIALS[found.kind].model_validate(found.material)
 
 
 def from_stock(name: str, **more: Any) -> BaseChoice:

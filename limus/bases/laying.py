@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 
-from limus.bases.choice import BaseChoice
 from limus.bases.ground import Ground, Keeping, Skin
+from limus.bases.laid_material import LaidMaterial
+from limus.bases.site import Site
 from limus.common.parallel import map_blocks
 from limus.masks.shape import smoothstep
 from limus.materials.channels import CHANNELS, is_even, one, spread
@@ -22,46 +23,7 @@ _BLOCK = 1 << 18
 _TO_FRONT = np.array([[0, 1, 2], [1, 2, 0], [2, 0, 1]])
 
 
-@dataclass(frozen=True)
-class Site:
-    """The surface that bases are laid on.
-
-    Attributes
-    ----------
-    position : (n, 3) float32 m. normal : (n, 3). texel_mm : typical side of a texel.
-    part, island : (n,) int numbers, or None where all is one. long_axis : for each part 0, 1 or 2, its longest side.
-    uv : (n, 2) float32 places in the map sets, or None; mm_per_uv : real length that one unit of it stands for.
-        extent_mm : diagonal of the
-    whole object.
-    """
-
-    position: np.ndarray
-    normal: np.ndarray
-    texel_mm: float
-    part: np.ndarray | None = None
-    island: np.ndarray | None = None
-    long_axis: np.ndarray | None = None
-    uv: np.ndarray | None = None
-    mm_per_uv: float = 1000.0
-    extent_mm: float = 1000.0
-
-    def at(self, rows: np.ndarray | slice) -> Site:
-        """The same at chosen points."""
-
-        def pick(values: np.ndarray | None) -> np.ndarray | None:
-            return None if values is None else values[rows]
-
-        return replace(
-            self,
-            position=self.position[rows],
-            normal=self.normal[rows],
-            part=pick(self.part),
-            island=pick(self.island),
-            uv=pick(self.uv),
-        )
-
-
-def _scattered(site: Site, choice: BaseChoice) -> np.ndarray:
+def _scattered(site: Site, choice: LaidMaterial) -> np.ndarray:
     """(n, 3) positions, each part or island moved somewhere else."""
     groups = {"part": site.part, "island": site.island, "none": None}[choice.placing.scatter]
     if groups is None or not len(groups):
@@ -74,7 +36,7 @@ def _scattered(site: Site, choice: BaseChoice) -> np.ndarray:
 
 
 def laid(
-    choice: BaseChoice,
+    choice: LaidMaterial,
     site: Site,
     seed: int,
     files: Callable[[str], Path] | None = None,
@@ -126,7 +88,7 @@ def laid(
 
 
 def laid_in_blocks(
-    choice: BaseChoice, site: Site, seed: int, files: Callable[[str], Path] | None, keep: Keeping | None, label: str
+    choice: LaidMaterial, site: Site, seed: int, files: Callable[[str], Path] | None, keep: Keeping | None, label: str
 ) -> Skin:
     """``laid`` on both cores, block by block: a large surface needs no more memory at once than a small one, and
     gives the same.
@@ -197,7 +159,7 @@ def _unlike_itself(skin: Skin, site: Site, seed: int) -> Skin:
     return replace(skin, sheet=sheet)
 
 
-def _along_grain(points: np.ndarray, site: Site, choice: BaseChoice) -> np.ndarray:
+def _along_grain(points: np.ndarray, site: Site, choice: LaidMaterial) -> np.ndarray:
     """Points moved and turned by the placing, with the grain along x."""
     placing = choice.placing
     at = points.astype(np.float32)
@@ -214,7 +176,7 @@ def _along_grain(points: np.ndarray, site: Site, choice: BaseChoice) -> np.ndarr
     return np.ascontiguousarray(at, np.float32)
 
 
-def _turned(x: np.ndarray, y: np.ndarray, choice: BaseChoice) -> tuple[np.ndarray, np.ndarray]:
+def _turned(x: np.ndarray, y: np.ndarray, choice: LaidMaterial) -> tuple[np.ndarray, np.ndarray]:
     placing = choice.placing
     a = np.radians(placing.turn_deg)
     c, s = np.float32(np.cos(a)), np.float32(np.sin(a))
@@ -225,7 +187,7 @@ def _turned(x: np.ndarray, y: np.ndarray, choice: BaseChoice) -> tuple[np.ndarra
 
 
 def _in_planes(
-    choice: BaseChoice,
+    choice: LaidMaterial,
     points: np.ndarray,
     normals: np.ndarray,
     texel_mm: float,
@@ -318,7 +280,7 @@ def _weighed(count: int, pieces: list[tuple[np.ndarray, np.ndarray, Skin]]) -> S
     return Skin(sheet, relief, joint, piece)
 
 
-def finished(choice: BaseChoice, skin: Skin, area: np.ndarray | None = None) -> Skin:
+def finished(choice: LaidMaterial, skin: Skin, area: np.ndarray | None = None) -> Skin:
     """A skin as it was laid, with the levels, the strength of relief and the occlusion of ``choice``."""
     sheet = dict(skin.sheet)
     for name, levels in choice.levels.items():

@@ -5,9 +5,10 @@ from __future__ import annotations
 from typing import get_args
 
 from limus.bases.catalogue import MATERIALS
-from limus.bases.choice import BaseChoice, Flags
+from limus.bases.choice import BaseChoice
+from limus.bases.laid_material import Flags
 from limus.bases.placing import Placing
-from limus.catalogue.entries import Catalogue, ChannelEntry, KindEntry, ReadingEntry, RoleEntry, TargetEntry
+from limus.catalogue.entries import BrushEntry, Catalogue, ChannelEntry, KindEntry, ReadingEntry, RoleEntry, TargetEntry
 from limus.commands.edit import COMMANDS
 from limus.common.blending import Blend
 from limus.common.object_size import ObjectSize
@@ -17,6 +18,7 @@ from limus.formats.picture_read import PICTURES
 from limus.formats.read import COMPANIONS, SUFFIXES
 from limus.intake.object_file import ObjectFile
 from limus.map_sets.roles import ROLES
+from limus.masks.hand.brushes import SHIPPED
 from limus.masks.hand.stroke import Brush
 from limus.masks.recipe import SOURCES, Cut, Term
 from limus.materials.albedo import RANGES
@@ -40,6 +42,9 @@ def catalogue_for(size: ObjectSize) -> Catalogue:
         term={"properties": {k: v for k, v in size.schema(Term)["properties"].items() if k != "source"}},
         cut=Cut.model_json_schema(),
         brush=size.schema(Brush),
+        brushes=[
+            BrushEntry(name=name, title=b.title, about=b.about, settings=b.settings) for name, b in SHIPPED.items()
+        ],
         readings=[_reading(kind, size) for kind in READINGS],
         uv_looks=UV_LOOKS,
         setting=Setting.model_json_schema(),
@@ -97,7 +102,7 @@ def _effect(kind: str, size: ObjectSize) -> KindEntry:
         needs=list(effect.reads),
         acts_on=list(effect.acts_on),
         pieces=effect.pieces,
-        schema_=size.schema(effect),
+        schema_={k: v for k, v in size.schema(effect).items() if k != "$defs"},
         where=effect.default_where(size).model_dump(mode="json"),
         defaults=effect.fitted(size).model_dump(mode="json"),
     )

@@ -84,6 +84,15 @@ class TargetEntry(BaseModel):
     depths: list[int]
 
 
+class BrushEntry(BaseModel):
+    """A brush that ships."""
+
+    name: str
+    title: str
+    about: str
+    settings: dict[str, Any] = Field(description="What differs from a fresh brush")
+
+
 class Catalogue(BaseModel):
     """Everything the interface draws its controls from."""
 
@@ -93,6 +102,7 @@ class Catalogue(BaseModel):
     term: dict[str, Any]
     cut: dict[str, Any]
     brush: dict[str, Any]
+    brushes: list[BrushEntry]
     readings: list[ReadingEntry]
     uv_looks: dict[str, tuple[str, str]]
     setting: dict[str, Any]

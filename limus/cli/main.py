@@ -33,6 +33,7 @@ COMMANDS = {
     "start": "a scene document that works, with sizes that fit the object",
     "edit": "one edit of a scene document: add, remove, move, set ...",
     "catalogue": "effects, sources, readings, channels and bases with their fields, as JSON",
+    "guide": "what everything is for, as pages with pictures",
     "schema": "JSON Schema of the scene document",
     "compile": "make ready: what Limus computes with is compiled ahead",
 }

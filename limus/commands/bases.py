@@ -7,7 +7,8 @@ from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import Field
 
-from limus.bases.choice import USUAL, BaseChoice
+from limus.bases.choice import BaseChoice
+from limus.bases.laid_material import USUAL
 from limus.commands.command import Command
 from limus.commands.draft import Draft, Json, plain
 from limus.commands.lines import fresh_line

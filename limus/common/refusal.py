@@ -17,7 +17,7 @@ from limus.common.errors import InputError
 #: Type of the errors that our own validators raise.
 OWN = "refused"
 #: Fields that hold one of several models: the step behind them in a location is the tag, not a field.
-_UNIONS = ("effect", "source", "material")
+_UNIONS = ("effect", "source", "material", "white", "black")
 #: Control characters but for tabs and line breaks, and halves of surrogate pairs: no text holds them.
 _ODD = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f\ud800-\udfff]")
 

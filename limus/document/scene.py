@@ -12,7 +12,8 @@ from typing import Any, Literal
 from pydantic import Field, ValidationError, model_validator
 from pydantic_core import PydanticCustomError
 
-from limus.bases.choice import USUAL, BaseChoice, from_stock
+from limus.bases.choice import BaseChoice, from_stock
+from limus.bases.laid_material import USUAL
 from limus.common.blending import Blend
 from limus.common.errors import InputError
 from limus.common.fields import Document, Name, number, switch
@@ -26,7 +27,7 @@ from limus.effects.effect import Effect
 from limus.formats.files import need_regular
 from limus.intake.object_file import ObjectFile
 from limus.masks.hand.vertex_paint import VertexStroke
-from limus.masks.recipe import STANDING, Recipe
+from limus.masks.recipe import STANDING, Recipe, Term
 from limus.materials.channels import Voice
 from limus.materials.substance import FAMILIES
 from limus.readings.reading import asks_weather
@@ -201,6 +202,9 @@ class Scene(Document):
         linked: dict[str, tuple[str, dict[str, Any]]] = {}
         self._check_episodes()
         self._check_snapshots(all_ids)
+        for k, base in enumerate(self.bases):
+            for j, term in enumerate(base.where.terms if base.where is not None else []):
+                _same_where_linked(f"bases[{k}].where.terms[{j}]", base.title, term, linked)
         for k, layer in enumerate(self.layers):
             if layer.id in seen:
                 raise refusal(
@@ -214,15 +218,7 @@ class Scene(Document):
                 lines += [(f"episodes[{n}].where.terms[{j}]", term) for j, term in enumerate(episode.where.terms)]
             for path, term in lines:
                 self._reference(f"{path}.source", term.source, layer, seen, all_ids)
-                if term.link:
-                    body = term.model_dump(exclude=STANDING)
-                    first = linked.setdefault(term.link, (layer.name, body))
-                    if first[1] != body:
-                        raise refusal(
-                            f"{path}.link",
-                            f"the line is linked as '{term.link}' with one of '{first[0]}', but they differ",
-                            "Make them alike, or clear the link",
-                        )
+                _same_where_linked(path, layer.name, term, linked)
             seen[layer.id] = type(layer.effect)
         loop = self._loop()
         if loop:
@@ -360,6 +356,20 @@ class Scene(Document):
             if found:
                 return found
         return []
+
+
+def _same_where_linked(path: str, holder: str, term: Term, linked: dict[str, tuple[str, dict[str, Any]]]) -> None:
+    """Lines with the same link are the same line; ``linked``: link -> (name of whose line came first, its fields)."""
+    if not term.link:
+        return
+    body = term.model_dump(exclude=STANDING)
+    first = linked.setdefault(term.link, (holder, body))
+    if first[1] != body:
+        raise refusal(
+            f"{path}.link",
+            f"the line is linked as '{term.link}' with one of '{first[0]}', but they differ",
+            "Make them alike, or clear the link",
+        )
 
 
 def scene_from(document: Any, where: str = "scene", *, trusted: bool = False) -> Scene:

@@ -6,7 +6,8 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-from limus.bases.choice import USUAL, BaseChoice
+from limus.bases.choice import BaseChoice
+from limus.bases.laid_material import USUAL
 from limus.bases.store_room import STOCK, stock
 from limus.common.errors import InputError
 from limus.common.object_size import ObjectSize

@@ -16,13 +16,11 @@ from pydantic import BaseModel, Field, ValidationError
 
 from limus.common.errors import InputError
 from limus.common.fields import Document, Name
-from limus.common.named_files import named_files
 from limus.common.object_size import ONE_METRE, ObjectSize, within
 from limus.common.refusal import first_refusal, refuse_odd_text
 from limus.document.episode import Episode
 from limus.document.scene import Layer, Scene, scene_from
 from limus.effects.catalogue import EFFECTS
-from limus.effects.effect import Effect
 from limus.masks.recipe import SOURCES, Recipe, Term
 
 #: Kinds of lines that mean one object's own places, and are not taken along.
@@ -50,8 +48,7 @@ class Treatment(Document):
             acts = EFFECTS[layer.effect.kind].acts_on
             if acts and not brings.intersection(acts):
                 out += [family for family in acts if family not in out]
-            if layer.effect.kind == "paint":
-                brings.add("coating")
+            brings.update(EFFECTS[layer.effect.kind].brings)
         return out
 
     @property
@@ -122,11 +119,6 @@ def _portable(where: Recipe, mine: dict[str, str], called: str, notes: list[str]
     return where.model_copy(update={"terms": terms})
 
 
-def _without_files(effect: Effect) -> Effect:
-    """The effect with no file named, in use or not."""
-    return effect.model_copy(update=dict.fromkeys(named_files(effect), ""))
-
-
 def _general(name: str) -> bool:
     return name == "base" or name.startswith("family:")
 
@@ -148,12 +140,9 @@ def treatment_of(
     kept = []
     for layer in layers:
         where = _portable(layer.where, same, layer.name, notes)
-        effect = layer.effect
-        if effect.files:
-            notes.append(f"{layer.name}: its picture belongs to its object; choose one again where it is used")
-        effect = _without_files(effect)
-        if "at" in type(effect).model_fields:
-            effect = effect.model_copy(update={"at": None})
+        effect, said = layer.effect.portable()
+        if said:
+            notes.append(f"{layer.name}: {said}")
         kept.append(layer.model_copy(update={"where": where, "effect": effect}))
     names = {layer.episode for layer in kept}
     episodes = [
@@ -178,7 +167,7 @@ def treated(scene: Scene, treatment: Treatment, size: ObjectSize) -> Treated:
     layers = []
     for layer in treatment.layers:
         where = _scaled_recipe(_portable(layer.where, mine, layer.name, notes), factor)
-        effect = _without_files(layer.effect)
+        effect, _ = layer.effect.portable()
         effect = effect.model_copy(update=scaled(effect, factor))
         layers.append(
             layer.model_copy(

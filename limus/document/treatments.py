@@ -6,6 +6,7 @@ from functools import lru_cache
 
 from limus.document.treatment import Treatment, made
 from limus.masks.recipe import Recipe, term
+from limus.masks.sources.hollows import Hollows
 from limus.masks.sources.low import LowDown
 from limus.masks.sources.noise import Noise
 from limus.masks.sources.sheltered import Sheltered
@@ -30,6 +31,16 @@ def _low() -> Recipe:
         terms=[
             term(LowDown(top_mm=320.0), gamma=1.4),
             term(Noise(size_mm=120.0, octaves=4, seed=5), low=0.15, high=0.7, amount=0.8),
+        ]
+    )
+
+
+def _hollow() -> Recipe:
+    return Recipe(
+        terms=[
+            term(Hollows(radius_mm=14.0), low=0.03, high=0.22),
+            term(Sheltered(reach_mm=30.0), low=0.25, high=0.8, combine="screen", amount=0.7),
+            term(Noise(size_mm=60.0, octaves=5, seed=6), low=0.15, high=0.6, amount=0.6),
         ]
     )
 
@@ -160,6 +171,42 @@ def shipped() -> dict[str, Treatment]:
                 "Green foot", {"effect": {"foot_mm": 220.0}}),
             ("lichen", "Lichen", {"effect": {"years": 25.0}}), ("moss", "Moss", {"effect": {"amount": 0.25}}),
             episode="Thirty years by the water",
+        ),
+        "wet-paving": made(
+            "Wet paving", "Dark and shining after rain, with water standing in joints and dips",
+            ("wetness", "Damp", {"effect": {"amount": 0.75, "film": 0.5}}), ("water", "In joints and dips",
+                {"effect": {"level_mm": 2.0}}), episode="Just after the rain",
+        ),
+        "distressed": made(
+            "Distressed paint", "Cream over green, rubbed through on edges and handles, with a little dirt worked in",
+            ("paint", "Green below", {"effect": {**_BLUE, "color": _GREEN["color"]}}), ("paint", "Cream on top",
+                {"effect": {**_CREAM, "undercoat": False, "primer": False}}),
+            ("rubbing", "Rubbed through", {"effect": {"coverage": 0.12}}), ("dirt", "Worked in",
+                {"effect": {"thickness_um": 16.0}}), episode="Made to look old",
+        ),
+        "oxide-in-hollows": made(
+            "Oxide in hollows", "A dark oxide without metal's shine where nobody polishes: gold, silver, brass",
+            ("substance", "Oxide", {"effect": {"substance": None, "values": {"metalness": {"white": 0.0},
+                "base_color": {"white": (0.020, 0.016, 0.012)}, "roughness": {"black": 0.3, "white": 0.75}}},
+                "where": _hollow()}), episode="Never polished",
+        ),
+        "gilding": made(
+            "Worn gilding", "Leaf on red ground, rubbed away on what stands out",
+            ("paint", "Red ground", {"effect": {"color": (0.20, 0.030, 0.016), "roughness": 0.6, "primer": False}}),
+            ("substance", "Gold leaf", {"effect": {"substance": {"material": "gold"}, "thickness_um": 2.0},
+                "where": Recipe()}),
+            ("rubbing", "Rubbed off", {"effect": {"coverage": 0.09}}), episode="Gilded",
+        ),
+        "snow-on-ledges": made(
+            "Snow on the ledges", "Fresh snow that lies only where it is level, with its meltwater below",
+            ("snow", "On the ledges", {"effect": {"depth_mm": 20.0, "melt": 0.6}, "where": _level()}),
+            episode="A winter's day",
+        ),
+        "oil-on-water": made(
+            "Oil film", "Colours of a thin film that run with its thickness, over whatever is dark and smooth",
+            ("substance", "Film", {"effect": {"substance": None, "values": {
+                "thin_film_weight": {"white": 0.9}, "thin_film_thickness": {"black": 180.0, "white": 620.0},
+                "thin_film_ior": {"white": 1.45}, "roughness": {"white": 0.08}}}}), episode="Spilt",
         ),
         "after-the-flood": made(
             "After the flood", "Silt up to a line, cracked where it lies thick, washed again by rain",

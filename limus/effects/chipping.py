@@ -70,6 +70,7 @@ class Chipping(Effect):
     title: ClassVar[str] = "Chipping"
     acts_on: ClassVar[tuple[str, ...]] = ("coating",)
     suits: ClassVar[tuple[str, ...]] = ("ferrous", "zinc", "aluminium", "other metal", "timber", "polymer")
+    figures: ClassVar[str] = "Classes of flaking: ISO 4628-5 (from memory)"
     summary: ClassVar[str] = "Paint broken off edges, and here and there on faces, through the primer to the bare base"
     law: ClassVar[Law] = "even"
     group: ClassVar[Group] = "Paint and its losses"

@@ -38,6 +38,9 @@ class CrackLayer(Effect):
     law: ClassVar[Law] = "root"
     acts_on: ClassVar[tuple[str, ...]] = CRACKS
     louder: ClassVar[str] = "raise the width; cracks narrower than a texel are seen only at a higher resolution"
+    figures: ClassVar[str] = (
+        "Young cracks meet old ones at right angles: Bohn et al. 2005; widths: EN 1992-1-1, ACI 224R (from memory)"
+    )
     summary: ClassVar[str] = "Networks of shrinkage, cracks from corners and holes, crazing, splits along the grain"
     when: ClassVar[str] = (
         "On concrete, plaster, stone, timber, old paint and glaze; before damp, dirt and growth, which gather in them"

@@ -146,6 +146,11 @@ class Decal(Effect):
         """Names of the files it reads."""
         return (self.file,) if self.what == "picture" and self.file else ()
 
+    def portable(self) -> tuple[Effect, str]:
+        """Without its picture, and on the front again."""
+        effect, said = super().portable()
+        return effect.model_copy(update={"at": None}), said
+
     def apply(self, event: Event) -> Outcome:
         """Throw it on."""
         nothing = np.zeros(len(event.mask), np.float32)

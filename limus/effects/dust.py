@@ -35,6 +35,9 @@ class Dust(Effect):
     begins: ClassVar[bool] = True
     law: ClassVar[Law] = "even"
     reads: ClassVar[tuple[str, ...]] = ("rays",)
+    figures: ClassVar[str] = (
+        "It settles with the cosine of the slope, in step with time: Hinds, Aerosol Technology (from memory)"
+    )
     summary: ClassVar[str] = (
         "Settles in grains on what faces up, thin on edges that are touched, with the trails of fingers"
     )

@@ -11,6 +11,7 @@ import numpy as np
 
 from limus.common.fields import Document
 from limus.common.hashing import key_of
+from limus.common.named_files import named_files
 from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.masks.recipe import Recipe
 from limus.masks.source import Scope
@@ -197,6 +198,8 @@ class Effect(Document):
     reads: ClassVar[tuple[str, ...]] = ()
     #: Families of substances it acts on where they are exposed; empty: any.
     acts_on: ClassVar[tuple[str, ...]] = ()
+    #: Families of what later effects act on that it lays, see ``acts_on``.
+    brings: ClassVar[tuple[str, ...]] = ()
     #: Families of bases for which a new document begins with it; empty: all of them.
     suits: ClassVar[tuple[str, ...]] = ()
     #: The coats it leaves, where it leaves more than one: piece -> title.
@@ -211,6 +214,8 @@ class Effect(Document):
     law: ClassVar[Law] = "at once"
     #: Raised when the same settings come out looking different, see ``limus.document.editions``.
     edition: ClassVar[int] = 1
+    #: Where its figures come from.
+    figures: ClassVar[str] = "Common practice, no source"
     #: What to do where it can hardly be seen, in words that follow a colon.
     louder: ClassVar[str] = "raise its strength and amounts, or widen its place"
 
@@ -233,6 +238,19 @@ class Effect(Document):
     def files(self) -> tuple[str, ...]:
         """Names of the files it reads."""
         return ()
+
+    def ranges(self, event: Event) -> dict[str, tuple[float, float]]:
+        """Field -> where it does something on this very surface, for its slider; those that hang on no surface are left
+        out.
+        """
+        return {}
+
+    def portable(self) -> tuple[Effect, str]:
+        """The effect as it can go to another object of another project, naming no file, in use or not; and what was
+        left behind, in words, or "".
+        """
+        said = "its picture belongs to its object; choose one again where it is used" if self.files else ""
+        return self.model_copy(update=dict.fromkeys(named_files(self), "")), said
 
     def apply(self, event: Event) -> Outcome:
         """Play the event. Never changes arrays of ``event.pile``."""

@@ -14,10 +14,10 @@ THERE = np.float32(0.5)
 
 
 def paints_of(pile: Pile) -> list[int]:
-    """Numbers of the coats that are paint, oldest first. Lacquer and decals lie on paint and go with it; where there
-    is nothing else, they are meant.
+    """Numbers of the coats that are paint or another skin that was laid on, oldest first. Lacquer and decals lie on
+    paint and go with it; where there is nothing else, they are meant.
     """
-    coatings = [k for k, c in enumerate(pile.coats) if c.substance.family == "coating"]
+    coatings = [k for k, c in enumerate(pile.coats) if c.substance.family == "coating" or c.substance.laid]
     solid = [k for k in coatings if not pile.coats[k].substance.clear and pile.coats[k].substance is not DECAL]
     return solid or coatings
 

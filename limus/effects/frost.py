@@ -30,6 +30,7 @@ class Frost(Effect):
     title: ClassVar[str] = "Frost"
     group: ClassVar[Group] = "Weather"
     reads: ClassVar[tuple[str, ...]] = ("rays",)
+    figures: ClassVar[str] = "Albedo: Oke, Boundary Layer Climates, table 1.1 (from memory)"
     summary: ClassVar[str] = "A thin crust of crystals, edges and what faces up first"
     when: ClassVar[str] = "On a clear cold morning, instead of snow or before it"
 

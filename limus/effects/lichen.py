@@ -45,6 +45,7 @@ class Lichen(Effect):
     law: ClassVar[Law] = "years"
     reads: ClassVar[tuple[str, ...]] = HABITAT_READS
     louder: ClassVar[str] = "raise the years, or the resolution; it grows a few tenths of a millimetre a year"
+    figures: ClassVar[str] = "Growth by years: handbooks of lichenometry (from memory)"
     summary: ClassVar[str] = "Rosettes by age and kind, grey, pale, yellow and dark, with lobed rims"
     when: ClassVar[str] = "After decades outside on stone, slates, concrete and timber; before moss grows over it"
 

@@ -56,6 +56,7 @@ class Patina(Effect):
     acts_on: ClassVar[tuple[str, ...]] = ("copper alloy", "zinc", "aluminium", "other metal")
     suits: ClassVar[tuple[str, ...]] = ("copper alloy", "zinc", "aluminium", "other metal")
     pieces: ClassVar[dict[str, str]] = {"film": "Tarnish", "crust": "Crust"}
+    figures: ClassVar[str] = "Exponents of corrosion of copper, zinc and aluminium: ISO 9224 (from memory)"
     summary: ClassVar[str] = (
         "Brown and green on copper and brass, black on silver, white rust on zinc, chalk on aluminium"
     )

@@ -39,6 +39,7 @@ class Peeling(Effect):
     group: ClassVar[Group] = "Paint and its losses"
     acts_on: ClassVar[tuple[str, ...]] = ("coating",)
     suits: ClassVar[tuple[str, ...]] = ("ferrous", "zinc", "aluminium", "other metal", "timber", "polymer", "mineral")
+    figures: ClassVar[str] = "Growth by the square of time: common practice, no source"
     summary: ClassVar[str] = "Sheets of the topmost paint let go along its cracks and curl at the torn line"
     when: ClassVar[str] = "For thick or old paint that lost its hold: sunny walls, damp feet, paint on timber and zinc"
 

@@ -169,6 +169,11 @@ class Rust(Effect):
     acts_on: ClassVar[tuple[str, ...]] = ("ferrous",)
     suits: ClassVar[tuple[str, ...]] = ("ferrous",)
     pieces: ClassVar[dict[str, str]] = {"oxide": "Oxide", "runs": "Runs"}
+    figures: ClassVar[str] = (
+        "Corrosivity: ISO 9223; depth r t^0.523 for 20 years, then the rate of the twentieth: ISO 9224; "
+        "degrees and grades of rusting: ISO 4628-3, ASTM D610; room of the oxide: Pilling-Bedworth 2.14 (all "
+        "from memory)"
+    )
     summary: ClassVar[str] = (
         "Bare iron corrodes by class and years, swells, creeps under paint, blisters it and runs down"
     )

@@ -59,12 +59,19 @@ class Snow(Effect):
     group: ClassVar[Group] = "Weather"
     reads: ClassVar[tuple[str, ...]] = ("rays", "setting.wind_from_deg", "setting.north_deg")
     pieces: ClassVar[dict[str, str]] = {"snow": "Snow", "damp": "Meltwater"}
+    figures: ClassVar[str] = (
+        "Slope law: EN 1991-1-3, table 5.2; albedos: Oke, Boundary Layer Climates, table 1.1 (from memory)"
+    )
     summary: ClassVar[str] = "Lies by slope, sky and wind, rounds edges, ends in crumbs, wets what is below"
     when: ClassVar[str] = "Last of all, in winter; fresh, packed by the wind, or old and wet"
 
     state: Literal["fresh", "packed", "old"] = choice(
         "fresh", "Snow", "How old it is", fresh="fresh", packed="packed by wind", old="old and wet"
     )
+    lies: Literal["fell", "round"] = choice(
+        "fell", "It lies", "Where slope, sky and wind leave it, or pressed on from all sides: a ball of it, a wall",
+        fell="as it fell", round="packed all round",
+    )  # fmt: skip
     depth_mm: float = number(
         26.0, "Depth", "mm", 0.0, 3000.0, (0.0, 150.0), "On a level place under the open sky", place="amount", grows=0.5
     )
@@ -75,6 +82,7 @@ class Snow(Effect):
         0.0,
         1.0,
         about="Blown off what faces the wind of the setting, gathered in its lee and in corners",
+        when={"lies": "fell"},
     )
     drift_mm: float = number(
         60.0,
@@ -86,6 +94,7 @@ class Snow(Effect):
         "Of edges and corners that the wind goes by",
         log=True,
         grows=0.75,
+        when={"lies": "fell"},
     )
     uneven: float = number(0.45, "Uneven", "%", 0.0, 1.0, about="How far its depth differs from place to place")
     uneven_mm: float = number(
@@ -93,7 +102,9 @@ class Snow(Effect):
     )
     crumble: float = number(0.6, "Crumbling edge", "%", 0.0, 1.0, about="How far it breaks into crumbs where it ends")
     crumb_mm: float = number(5.0, "Crumb size", "mm", 0.3, 100.0, (1.0, 20.0), log=True, grows=0.3)
-    grain: float = number(0.5, "Grain", "%", 0.0, 1.0, about="Relief of its grains and clumps")
+    grain: float = number(0.5, "Grain", "%", 0.0, 1.0, about="Relief of its grains, clumps and lumps")
+    clump_mm: float = number(11.0, "Clump size", "mm", 0.5, 1000.0, (3.0, 40.0), "The finer relief", log=True, grows=0)
+    lump_mm: float = number(46.0, "Lump size", "mm", 1.0, 5000.0, (10.0, 200.0), "The wider relief", log=True, grows=0)
     glints: float = number(0.5, "Glints", "%", 0.0, 1.0, about="Crystals that flash")
     melt: float = number(0.4, "Meltwater", "%", 0.0, 1.0, about="Wets what comes lower")
     melt_mm: float = number(
@@ -113,16 +124,20 @@ class Snow(Effect):
         deep = self.depth_mm * event.strength
         if deep <= 0:
             return Outcome(pile, nothing, "The depth is 0")
-        fields = [self.wind, self.drift_mm, self.uneven, self.uneven_mm, self.crumble, self.crumb_mm]
+        fields = [self.lies, self.wind, self.drift_mm, self.uneven, self.uneven_mm, self.crumble, self.crumb_mm]
         height = event.kept(["snow", event.mask_key, deep, *fields], lambda: self._height(event, deep))
         if not bool((height > 0.01).any()):
-            return Outcome(pile, nothing, "Nothing here faces up and sees the sky: no snow stays")
+            return Outcome(
+                pile,
+                nothing,
+                "Nothing here faces up and sees the sky: no snow stays. Pack it all round, or widen its place",
+            )
         albedo, grain_mm, rough, clump_mm, glints, melts = KINDS[self.state]
         thickness = self._rounded(event, pile, height)
         there = ramp(height, 0.05, 2.0)
         fine = event.noise(grain_mm, octaves=2, gain=0.7, salt=211)
-        clumps = event.noise(11.0, octaves=4, gain=0.6, salt=212)
-        lumps = event.noise(46.0, octaves=4, gain=0.55, salt=220)
+        clumps = event.noise(self.clump_mm, octaves=4, gain=0.6, salt=212)
+        lumps = event.noise(self.lump_mm, octaves=4, gain=0.55, salt=220)
         bumps = np.float32(self.grain) * (
             np.float32(0.10 * grain_mm) * fine
             + np.float32(clump_mm * 0.7) * clumps
@@ -161,7 +176,8 @@ class Snow(Effect):
     def _height(self, event: Event, deep: float) -> np.ndarray:
         """(n,) float32 mm above what lies below."""
         place, texels = event.scope.place, event.pile.texels
-        lies = self.settles(event, texels) * openness(place)
+        fell = self.lies == "fell"
+        lies = self.settles(event, texels) * openness(place) if fell else np.ones(len(texels), np.float32)
         if self.uneven > 0:
             heaps = event.noise(self.uneven_mm, octaves=5, gain=0.5, salt=214)
             wide = event.noise(self.uneven_mm * 6.0, octaves=3, salt=215)
@@ -197,7 +213,8 @@ class Snow(Effect):
         rounded = target * np.sqrt(np.maximum(np.float32(1.0) - np.square(np.float32(1.0) - inwards), 0.0))
         height = np.minimum(rounded, np.float32(STEEP) * away)
         height = blur(texels, height, min(0.12 * deep, 0.4 * self.crumb_mm + texels.texel_mm))
-        height = np.where(texels.normal[:, 1] > np.float32(0.05), height, np.float32(0.0))
+        if fell:
+            height = np.where(texels.normal[:, 1] > np.float32(0.05), height, np.float32(0.0))
         if bool(goes_on.any()):
             # Where two bodies meet the snow of both is as high as that of the lower, and rises from there.
             top = max(float(height.max()), 1e-3)

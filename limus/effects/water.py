@@ -99,6 +99,10 @@ class Water(Effect):
     pieces: ClassVar[dict[str, str]] = {"film": "Water", "damp": "Damp shore"}
     reads: ClassVar[tuple[str, ...]] = ("setting.ground_mm", "setting.wind_from_deg", "setting.north_deg")
     louder: ClassVar[str] = "raise the unevenness or the level; water needs hollows"
+    figures: ClassVar[str] = (
+        "Filling of hollows: Barnes 2014; what depth takes of light: Beer and Lambert; absorption over about "
+        "3 m: common practice"
+    )
     summary: ClassVar[str] = "Puddles in hollows up to where they spill, water in joints, or a level of the world"
     when: ClassVar[str] = (
         "After rain on what lies level; last but for snow. Raise the level until it just shows in the joints"
@@ -258,6 +262,24 @@ class Water(Effect):
             (np.float32(0.5) * wide + np.float32(1.5) * (np.float32(1.0) - event.mask)) * np.float32(self.uneven_mm),
             np.float32,
         )
+
+    def ranges(self, event: Event) -> dict[str, tuple[float, float]]:
+        """Levels from where the first place is wet to where the last one is."""
+        ground = self._ground(event)
+        if self.by == "hollows":
+            shape: list[object] = [self.uneven_mm, self.uneven_size_mm, event.mask_key]
+            hollows: Hollows = event.before("hollows", shape, lambda: filled(event.pile.texels, ground))
+            deepest = float((hollows.level - hollows.bottom).max(initial=0.0))
+            return {"level_mm": (0.0, deepest)} if deepest > 0.01 else {}
+        field = "over_mm" if self.by == "relief" else "above_mm"
+        relief = event.pile.relief()
+        if self.by == "relief":
+            heights = relief + self._dips(event)
+        else:
+            up = event.pile.texels.normal[:, 1]
+            heights = np.asarray(READINGS["height"].value(event.scope.place, 0.0) + relief * up)
+        low, high = (float(v) for v in np.quantile(heights[:: max(1, len(heights) // 200000)], (0.002, 0.998)))
+        return {field: (low, high)} if high - low > 1e-3 else {}
 
     def _ground(self, event: Event) -> np.ndarray:
         """(n,) float32 mm: how high the ground of the water lies."""

@@ -37,6 +37,9 @@ class Wetness(Effect):
     group: ClassVar[Group] = "Weather"
     reads: ClassVar[tuple[str, ...]] = tuple(sorted({*RAIN_READS, *SUN_READS, "setting.ground_mm"}))
     louder: ClassVar[str] = "raise the amount and the film"
+    figures: ClassVar[str] = (
+        "Darkening of what is damp: Lekner and Dorf 1988; refraction of water 1.33: Hecht (from memory)"
+    )
     summary: ClassVar[str] = (
         "Damp where rain, run-off, ground and cracks bring water; beads on paint; drying edges first"
     )

@@ -23,7 +23,9 @@ class Question(BaseModel):
     resolution: int = Field(512, ge=16, le=8192)
     until: str | None = Field(None, max_length=40, description="Play up to this layer; '' for as made")
     look: Look = Field(default_factory=Look)
-    selected: str = Field("", max_length=50, description="A layer, or 'episode:' and the id of one")
+    selected: str = Field(
+        "", max_length=50, description="A layer, or 'episode:' and the id of one, or 'base:' and its number"
+    )
     bases: bool = Field(False, description="Ask for what there is to say of each base")
     relief: bool = Field(False, description="Ask for the relief too, for a view that is near enough to show it")
     pictures: bool = False
@@ -104,6 +106,10 @@ class LayerAnswer(BaseModel):
     coverage: float = Field(description="Share of the surface where it acted")
     placed: float = Field(0.0, description="Share of the surface that its mask allows")
     note: str
+    speaks: list[str] = Field(default_factory=list, description="Voices that it changes something in")
+    ranges: dict[str, tuple[float, float]] = Field(
+        default_factory=dict, description="Where its fields do something on this very surface"
+    )
     picture: str = ""
     frame: FrameAnswer | None = None
 
@@ -128,12 +134,12 @@ class TermAnswer(BaseModel):
 
 
 class WhereAnswer(BaseModel):
-    """The selected layer's recipe as a whole: mean over the surface, histogram, picture, and its lines."""
+    """The selected recipe as a whole: mean over the surface, histogram, picture, and its lines."""
 
     share: float
     histogram: list[float]
     picture: str = ""
-    acted: str = Field("", description="Picture of where the layer acted; none of an episode")
+    acted: str = Field("", description="Picture of where the layer acted; none of an episode or a base")
     terms: list[TermAnswer]
 
 

@@ -11,7 +11,7 @@ from limus.common.store import give_back
 from limus.looks.answer import Answer, CoatAnswer, LayerAnswer, Question
 from limus.looks.gallery import Blob, Gallery
 from limus.looks.maps import finished_maps, look_through
-from limus.looks.seen import Seen
+from limus.looks.seen import BASE, Seen
 from limus.looks.small import (
     READING_CARD,
     bases_shown,
@@ -165,6 +165,7 @@ def answer_as_made(session: Session, question: Question, check: Callable[[], Non
         coats=[],
         pictures=pictures,
         bases=bases_shown(seen, gallery) if question.bases else [],
+        where=recipe_shown(seen, gallery, question.selected) if question.selected.startswith(BASE) else None,
         lies_on=lies_on(scene, session.mesh) if question.bases else [],
         channels=channels_shown(seen) if question.bases else {},
     )

@@ -14,6 +14,21 @@ from limus.strata.pile import Pile
 
 #: Before the id of an episode, where a name may mean a layer or an episode.
 EPISODE = "episode:"
+#: Before the number of a base.
+BASE = "base:"
+
+
+@dataclass(frozen=True)
+class Opened:
+    """A recipe that is worked on: what it belongs to, its (n,) mask 0..1, what its lines may look at, and (n,) where a
+    layer acted; None of an episode and of a base.
+    """
+
+    title: str
+    recipe: Recipe
+    mask: np.ndarray
+    scope: Scope
+    acted: np.ndarray | None = None
 
 
 @dataclass(frozen=True)
@@ -38,16 +53,31 @@ class Seen:
         before = self.chapters[k - 1].pile if k else self.chronicle.as_made(self.session.scene)
         return self.chronicle.scope(self.session.scene, before)
 
-    def recipe(self, name: str) -> tuple[Chapter, Recipe, np.ndarray, str] | None:
-        """(chapter, recipe, (n,) mask, title) of a layer, or of "episode:" and the id of one, seen from its first
-        layer; None where it is off.
+    def recipe(self, name: str) -> Opened | None:
+        """The recipe of a layer, of "episode:" and the id of one, seen from its first layer, or of "base:" and its
+        number; None where it is off, does not exist, or lies everywhere.
         """
         scene = self.session.scene
+        if name.startswith(BASE):
+            return self._of_base(name.removeprefix(BASE))
         if not name.startswith(EPISODE):
             chapter = next((c for c in self.chapters if c.layer.id == name), None)
-            return (chapter, chapter.layer.where, chapter.mask, chapter.layer.name) if chapter is not None else None
+            if chapter is None:
+                return None
+            return Opened(chapter.layer.name, chapter.layer.where, chapter.mask, self.scope_of(chapter), chapter.shown)
         episode = next((e for e in scene.episodes if e.id == name.removeprefix(EPISODE)), None)
         chapter = next((c for c in self.chapters if episode is not None and c.layer.episode == episode.id), None)
         if episode is None or chapter is None:
             return None
-        return chapter, episode.where, episode.where.value(self.scope_of(chapter)), episode.name
+        scope = self.scope_of(chapter)
+        return Opened(episode.name, episode.where, episode.where.value(scope), scope)
+
+    def _of_base(self, number: str) -> Opened | None:
+        scene = self.session.scene
+        if not (number.isascii() and number.isdigit()) or int(number) >= len(scene.bases):
+            return None
+        base = scene.bases[int(number)]
+        if base.where is None:
+            return None
+        scope = self.chronicle.scope(scene, None)
+        return Opened(base.title, base.where, base.where.value(scope), scope)

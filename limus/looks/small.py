@@ -12,7 +12,7 @@ from limus.looks.answer import BaseAnswer, CoatAnswer, FrameAnswer, LayerAnswer,
 from limus.looks.catalogue import shown
 from limus.looks.gallery import Gallery
 from limus.looks.look import Look
-from limus.looks.seen import EPISODE, Seen
+from limus.looks.seen import Seen
 from limus.masks.coverage import histogram
 from limus.materials.channels import CHANNELS
 from limus.materials.encode import in_use
@@ -107,6 +107,8 @@ def layer_cards(seen: Seen, gallery: Gallery, *, pictures: bool) -> list[LayerAn
                 coverage=chapter.coverage,
                 placed=chapter.placed,
                 note=chapter.note,
+                speaks=list(chapter.speaks),
+                ranges=dict(chapter.ranges),
                 picture=name,
                 frame=frame,
             )
@@ -151,24 +153,22 @@ def families_exposed(seen: Seen) -> dict[str, float]:
 
 
 def recipe_shown(seen: Seen, gallery: Gallery, name: str) -> WhereAnswer | None:
-    """The recipe of the selected layer or episode, line by line; its small pictures follow every drag."""
+    """The recipe of the selected layer, episode or base, line by line; its small pictures follow every drag."""
     found = seen.recipe(name)
     if found is None:
         return None
-    chapter, recipe, mask, _ = found
     thumb = _whole(seen, *THUMB)
-    scope = seen.scope_of(chapter)
     texels = seen.chronicle.texels
 
     def line(values: np.ndarray) -> tuple[list[float], float, str]:
         return histogram(values, texels.area, 24), texels.share(values), gallery.drawn(thumb.show(values))
 
     terms = []
-    for term in recipe.terms:
-        bars, share, picture = line(term.value(scope))
-        terms.append(TermAnswer(histogram=bars, share=share, picture=picture, finding=term.finding(scope)))
-    bars, share, picture = line(mask)
-    acted = "" if name.startswith(EPISODE) else gallery.drawn(thumb.show(chapter.shown))
+    for term in found.recipe.terms:
+        bars, share, picture = line(term.value(found.scope))
+        terms.append(TermAnswer(histogram=bars, share=share, picture=picture, finding=term.finding(found.scope)))
+    bars, share, picture = line(found.mask)
+    acted = "" if found.acted is None else gallery.drawn(thumb.show(found.acted))
     return WhereAnswer(share=share, histogram=bars, picture=picture, acted=acted, terms=terms)
 
 

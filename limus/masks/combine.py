@@ -10,7 +10,9 @@ from limus.common.blending import MODES, blend_value
 from limus.common.kernel import kernel
 from limus.common.parallel import for_ranges
 
-Combine = Literal["multiply", "add", "subtract", "darken", "lighten", "screen", "overlay", "difference", "over"]
+Combine = Literal[
+    "multiply", "add", "subtract", "darken", "lighten", "screen", "overlay", "difference", "over", "breaks"
+]
 
 
 @kernel

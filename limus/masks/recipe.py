@@ -14,7 +14,7 @@ from limus.common.registry import discover
 from limus.masks import sources
 from limus.masks.combine import Combine, combine
 from limus.masks.coverage import level_for
-from limus.masks.edge import broken_up, sharpened
+from limus.masks.edge import Character, Way, broken_up, sharpened
 from limus.masks.shape import curved, shape, smoothstep
 from limus.masks.source import Scope, Source
 from limus.patterns.noise import evened, fractal
@@ -77,9 +77,14 @@ class Term(Document):
         unless={"breakup_mm": 0},
         grows=0.5,
     )
-    breakup_way: Literal["across", "along"] = choice(
-        "across", "Pulls", "The edge in and out, or what lies along it to and fro", hints={"unless": {"breakup_mm": 0}},
-        across="across the edge", along="along the edge",
+    breakup_way: Way = choice(
+        "across", "Pulls", "Which way the edge is pulled", hints={"unless": {"breakup_mm": 0}},
+        across="in and out", inward="inwards only: it is bitten into", outward="outwards only: it spreads",
+        along="to and fro along the edge", down="drawn out downwards",
+    )  # fmt: skip
+    breakup_as: Character = choice(
+        "soft", "Edge", "What the broken edge looks like", hints={"unless": {"breakup_mm": 0}},
+        soft="rolling", crumbled="crumbled in pieces", sharp="sharp teeth", scalloped="scalloped, in arcs",
     )  # fmt: skip
     cover: float | None = Field(
         None, ge=0.0, le=1.0, title="Coverage",
@@ -94,7 +99,7 @@ class Term(Document):
         "multiply", "Combine", "How this line meets the lines above",
         multiply="multiply", add="add", subtract="subtract", darken="darken", lighten="lighten", screen="screen",
         overlay="overlay",
-        difference="difference", over="paint over",
+        difference="difference", over="paint over", breaks="break up the edges above",
     )  # fmt: skip
     amount: float = number(1.0, "Amount", "%", 0.0, 1.0, about="How much of the operation")
     muted: bool = switch(False, "Muted", "The line is kept but does nothing")
@@ -121,6 +126,9 @@ class Term(Document):
 
     def value(self, scope: Scope) -> np.ndarray:
         """(n,) float32 0..1: the source, shaped, through the cache; before it meets other lines."""
+        if self.combine == "breaks" and self.breakup_mm:
+            # Its break-up is for the lines above; itself it says where.
+            return self.model_copy(update={"breakup_mm": 0.0}).value(scope)
         if self.plain:
             # Nothing but a range: as quick as looking it up, and not worth the memory.
             return shape(
@@ -148,15 +156,26 @@ class Term(Document):
         if self.grow_mm:
             values = grow(texels, values, self.grow_mm)
         if self.breakup_mm:
-            values = broken_up(
-                texels, values, self.breakup_mm, self.breakup_size_mm, self.breakup_way, scope.seed * 7919 + 31
-            )
+            values = self.breaking(scope, values)
         if self.cover is not None:
             level = level_for(values, texels.area, self.cover)
             values = np.clip(values + np.float32(0.5 - level), 0.0, 1.0)
         if self.sharpen > 0:
             values = sharpened(values, self.sharpen)
         return shape(values, 0.0, 1.0, 1.0, False, self.out_low, self.out_high)
+
+    def breaking(self, scope: Scope, values: np.ndarray, where: np.ndarray | None = None) -> np.ndarray:
+        """(n,) field with its edges broken up as this line says, as far as (n,) ``where`` allows."""
+        return broken_up(
+            scope.place.texels,
+            values,
+            self.breakup_mm,
+            self.breakup_size_mm,
+            self.breakup_way,
+            scope.seed * 7919 + 31,
+            self.breakup_as,
+            where,
+        )
 
     def laid_over(self, scope: Scope) -> tuple[np.ndarray, np.ndarray]:
         """(n,) what is laid over the lines above, and (n,) how much it hides; what is drawn is shaped by its
@@ -182,6 +201,8 @@ class Term(Document):
         found = self.source.finding(scope)
         if found or self.muted:
             return found
+        if self.combine == "breaks" and not self.breakup_mm:
+            return "It breaks nothing up: say how far under Break up"
         if self.cover is not None:
             texels = scope.place.texels
             share = texels.share((self.value(scope) > 0.5 * (self.out_low + self.out_high)).astype(np.float32))
@@ -257,6 +278,10 @@ class Recipe(Document):
                 out = white * hides if out is None else out + hides * (white - out)
                 continue
             value = term.value(scope)
+            if term.combine == "breaks":
+                if out is not None and term.breakup_mm:
+                    out = term.breaking(scope, out, value * np.float32(term.amount))
+                continue
             if out is None:
                 # The first line stands on white; subtracting from white is the only operation that then differs from
                 # setting.

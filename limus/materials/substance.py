@@ -44,7 +44,8 @@ class Substance:
     hide_um : thickness in micrometres at which 1 - 1/e of what lies below is hidden; coats cover ``1 - exp(-t /
         hide_um)``.
     porosity : 0..1 share of open pores (wetting darkens by it). brittleness : 0 scuffs .. 1 flakes.
-    clear : hides nothing; leaves every channel alone that it does not speak in.
+    clear : hides nothing; leaves every channel alone that it does not speak in. laid : a skin that was put on, whatever
+        it is made of: it chips, peels and wears like paint.
     """
 
     family: Family
@@ -52,6 +53,7 @@ class Substance:
     porosity: float = 0.0
     brittleness: float = 0.5
     clear: bool = False
+    laid: bool = False
 
 
 @kernel

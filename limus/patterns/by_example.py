@@ -26,7 +26,6 @@ _DEVIATION = 8192.0
 _STEPS = 1024
 #: A patch or a side that counts for less than this is left out.
 _LEAST = 0.02
-_TURNS = 36
 #: A value that more than this share of a picture has is a plateau; deviation of what is looked at around it, of the
 #: picture's side.
 MANY = 0.02
@@ -159,11 +158,12 @@ def _add(codes, u, v, weight, acc):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _patches(codes, u, v, weight, turned, scaled, salt, turns, acc):  # type: ignore[no-untyped-def]
-    """Adds up to three patches; the sum of the squares of their weights."""
+def _patches(codes, u, v, weight, patch, salt, turns, acc):  # type: ignore[no-untyped-def]
+    """Adds up to three patches; the sum of the squares of their weights. ``patch`` as ``Patches.numbers`` gives it."""
+    low, counts, wide, power = patch[0], patch[1], patch[2], patch[3]
     # Corners of a lattice of triangles of about the picture's size, and how near the place is to each.
-    s = v * np.float32(1.1547005)
-    r = u - np.float32(0.5) * s
+    s = v * np.float32(1.1547005) / wide
+    r = u / wide - np.float32(0.5) * s
     a, b = np.floor(r), np.floor(s)
     fr, fs = r - a, s - b
     upper = fr + fs >= np.float32(1.0)
@@ -172,7 +172,7 @@ def _patches(codes, u, v, weight, turned, scaled, salt, turns, acc):  # type: ig
     w1 = (np.float32(1.0) - fs) if upper else fr
     w2 = (np.float32(1.0) - fr) if upper else fs
     # Narrow blends: most places show one patch only, which is neither a ghost of two nor three times the work.
-    w0, w1, w2 = w0 * w0 * w0 * w0, w1 * w1 * w1 * w1, w2 * w2 * w2 * w2
+    w0, w1, w2 = max(w0, np.float32(0.0)) ** power, max(w1, np.float32(0.0)) ** power, max(w2, np.float32(0.0)) ** power
     total = w0 + w1 + w2
     for k in range(3):
         part = (w0 if k == 0 else (w1 if k == 1 else w2)) / total
@@ -183,15 +183,10 @@ def _patches(codes, u, v, weight, turned, scaled, salt, turns, acc):  # type: ig
         else:
             da, db = (0, 0) if k == 0 else ((1, 0) if k == 1 else (0, 1))
         h = hashed(np.int32(a + da), np.int32(b + db), np.int32(0), salt)
-        # Turned in steps of ten degrees, 70 to 120 % of the size in steps of ten.
-        turn = np.int32(unit(again(h, 1)) * np.float32(36.0)) if turned else np.int32(0)
-        size = (
-            np.float32(0.7) + np.float32(0.1) * np.floor(unit(again(h, 2)) * np.float32(6.0))
-            if scaled
-            else np.float32(1.0)
-        )
-        cy = (b + db) * np.float32(0.8660254)
-        cx = (a + da) + np.float32(0.5) * (b + db)
+        turn = np.int32(unit(again(h, 1)) * np.float32(len(turns)))
+        size = low + np.float32(0.1) * np.floor(unit(again(h, 2)) * counts)
+        cy = (b + db) * np.float32(0.8660254) * wide
+        cx = ((a + da) + np.float32(0.5) * (b + db)) * wide
         x, y = (u - cx) / size, (v - cy) / size
         co, si = turns[turn, 0], turns[turn, 1]
         w = part * weight
@@ -214,15 +209,13 @@ def _back(acc, scale, tables, out, i):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _flat(start, end, codes, tables, broken, turned, scaled, salt, turns, u, v, out):  # type: ignore[no-untyped-def]
+def _flat(start, end, codes, tables, broken, patch, salt, turns, u, v, out):  # type: ignore[no-untyped-def]
     acc = np.empty(codes.shape[2], np.float32)
     for i in range(start, end):
         acc[:] = np.float32(0.0)
         scale = np.float32(1.0)
         if broken:
-            scale = np.float32(1.0) / np.sqrt(
-                _patches(codes, u[i], v[i], np.float32(1.0), turned, scaled, salt, turns, acc)
-            )
+            scale = np.float32(1.0) / np.sqrt(_patches(codes, u[i], v[i], np.float32(1.0), patch, salt, turns, acc))
         else:
             _add(codes, u[i], v[i], np.float32(1.0), acc)
         _back(acc, scale, tables, out, i)
@@ -236,8 +229,7 @@ def _three_sides(  # type: ignore[no-untyped-def]
     tables,
     gaussian,
     broken,
-    turned,
-    scaled,
+    patch,
     hard,
     salt,
     turns,
@@ -281,18 +273,45 @@ def _three_sides(  # type: ignore[no-untyped-def]
             u, v = co * a - si * b + du, (si * a + co * b) / tall + dv
             sum_ += weight
             if broken:
-                square += _patches(
-                    codes, u, v, weight, turned, scaled, np.uint32(salt + np.uint32(k * 7919)), turns, acc
-                )
+                square += _patches(codes, u, v, weight, patch, np.uint32(salt + np.uint32(k * 7919)), turns, acc)
             else:
                 square += weight * weight
                 _add(codes, u, v, weight, acc)
         _back(acc, np.float32(1.0) / (np.sqrt(square) if gaussian else sum_), tables, out, i)
 
 
-_TABLE_OF_TURNS = np.stack(
-    [np.cos(np.arange(_TURNS) * 2 * np.pi / _TURNS), np.sin(np.arange(_TURNS) * 2 * np.pi / _TURNS)], axis=1
-).astype(np.float32)
+@dataclass(frozen=True)
+class Patches:
+    """How patches differ from one another where repetition is broken.
+
+    Attributes
+    ----------
+    turn_deg : they are turned by whole steps of this, degrees; 0: not at all. low, high : of their scale, in steps of
+        a tenth. wide : how large they are, in widths of the picture. blend : share of a patch, 0..1, in which it blends
+        with its neighbours; at 0.25 most places show one patch only, which is neither a ghost of two nor three times
+        the work.
+    """
+
+    turn_deg: float = 10.0
+    low: float = 0.7
+    high: float = 1.2
+    wide: float = 1.0
+    blend: float = 0.25
+
+    def numbers(self) -> np.ndarray:
+        """(4,) float32: lowest scale, number of scales, size, and the power that narrows the blends."""
+        counts = round((max(self.high, self.low) - self.low) * 10.0) + 1
+        return np.array([self.low, counts, self.wide, 1.0 / max(self.blend, 0.02)], np.float32)
+
+    def turns(self) -> np.ndarray:
+        """(k, 2) float32: cosine and sine of every turn that a patch may have."""
+        count = max(1, int(360.0 / self.turn_deg + 1e-6)) if self.turn_deg > 0 else 1
+        angles = np.radians(np.arange(count) * self.turn_deg)
+        return np.stack([np.cos(angles), np.sin(angles)], axis=1).astype(np.float32)
+
+
+#: As a picture is broken up unless told.
+USUAL = Patches()
 
 
 def _along_axes(out: np.ndarray, laid: Laid) -> np.ndarray:
@@ -307,15 +326,14 @@ def lay_flat(
     v: np.ndarray,
     *,
     break_up: bool = False,
-    turned: bool = True,
-    scaled: bool = True,
+    patches: Patches = USUAL,
     seed: int = 0,
 ) -> np.ndarray:
     """(c, n) float32: pictures read at (n,) places, in widths and heights of the picture, repeating.
 
     Parameters
     ----------
-    break_up : patches are shifted, and ``turned`` and ``scaled``, each in its own way; ``laid`` must be ``broken``.
+    break_up : ``patches`` are shifted, turned and scaled, each in its own way; ``laid`` must be ``broken``.
     """
     out = np.empty((laid.codes.shape[2], len(u)), np.float32)
     u, v = np.ascontiguousarray(u, np.float32), np.ascontiguousarray(v, np.float32)
@@ -325,10 +343,9 @@ def lay_flat(
         laid.codes,
         laid.tables,
         break_up and laid.broken,
-        turned,
-        scaled,
+        patches.numbers(),
         salt_of(seed),
-        _TABLE_OF_TURNS,
+        patches.turns(),
         u,
         v,
         out,
@@ -344,9 +361,9 @@ def lay_on_sides(
     hard: bool = False,
     turn_deg: float = 0.0,
     offset: tuple[float, float] = (0.0, 0.0),
+    stretch: float = 1.0,
     break_up: bool = False,
-    turned: bool = True,
-    scaled: bool = True,
+    patches: Patches = USUAL,
     seed: int = 0,
 ) -> np.ndarray:
     """(c, n) float32: pictures laid on from three sides, upright and unmirrored on each.
@@ -354,16 +371,17 @@ def lay_on_sides(
     Parameters
     ----------
     points : (n, 3) float32 in widths of the picture. normals : (n, 3). hard : each place sees one side only; else they
-        blend where the surface turns, without loss of contrast where ``laid`` is ``broken``.
+        blend where the surface turns, without loss of contrast where ``laid`` is ``broken``. stretch : the
+        picture is laid so many times as high as it is.
     """
     out = np.empty((laid.codes.shape[2], len(points)), np.float32)
     f = np.float32
     c, s = np.cos(np.radians(turn_deg)), np.sin(np.radians(turn_deg))
     for_ranges(
-        _three_sides, len(points), laid.codes, laid.tables, laid.broken, break_up and laid.broken, turned, scaled,
-        hard, salt_of(seed), _TABLE_OF_TURNS,
+        _three_sides, len(points), laid.codes, laid.tables, laid.broken, break_up and laid.broken,
+        patches.numbers(), hard, salt_of(seed), patches.turns(),
         np.ascontiguousarray(points, np.float32), np.ascontiguousarray(normals, np.float32),
-        f(laid.codes.shape[0] / laid.codes.shape[1]),
+        f(laid.codes.shape[0] / laid.codes.shape[1] * stretch),
         f(c), f(s), f(offset[0]), f(offset[1]), out,
     )  # fmt: skip
     return _along_axes(out, laid)

@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import replace
-from pathlib import Path
 
 import numpy as np
 
 from limus.bases.choice import BaseChoice
 from limus.bases.ground import Skin
-from limus.bases.laying import Site, finished, joined, laid_in_blocks, over
+from limus.bases.laid_skin import Find, laid_skin, stamps_of
+from limus.bases.laying import joined, over
 from limus.common.hashing import key_of
 from limus.document.scene import Scene
 from limus.masks.source import Keep, Scope
@@ -20,11 +19,6 @@ from limus.materials.substance import Substance
 from limus.readings.reading import Place
 from limus.strata.pile import Marks, Pile
 from limus.surface.mesh import Mesh
-from limus.surface.texels import Texels
-
-Find = Callable[[str], Path] | None
-#: Texels of a base up to which its patterns are kept one by one, for dragging; more are made again.
-MOST_KEPT = 1_200_000
 
 
 def owner_of_parts(scene: Scene, mesh: Mesh) -> np.ndarray:
@@ -64,49 +58,13 @@ def lies_on(scene: Scene, mesh: Mesh) -> list[str]:
     return out
 
 
-def site_of(texels: Texels) -> Site:
-    """The texels as a place to lay bases on."""
-    mesh = texels.mesh
-    long_axis = np.zeros(len(mesh.parts), np.int64)
-    for k, part in enumerate(mesh.parts):
-        points = mesh.positions[mesh.triangles[part.first : part.first + part.count].ravel()]
-        if len(points):
-            long_axis[k] = int(np.argmax(points.max(axis=0) - points.min(axis=0)))
-    _, u, v = texels.page_xy
-    per_uv = float(np.sqrt(texels.area.mean(dtype=np.float64))) * texels.size * 1000.0
-    return Site(
-        texels.position,
-        texels.normal,
-        texels.texel_mm,
-        texels.part,
-        texels.island,
-        long_axis,
-        np.stack([u, v], axis=1),
-        per_uv,
-        mesh.diagonal * 1000.0,
-    )
-
-
-def _stamps(files: tuple[str, ...], find: Find) -> list[object]:
-    out: list[object] = []
-    for name in files:
-        if find is None:
-            continue
-        try:
-            about = find(name).stat()
-            out.append([name, about.st_size, about.st_mtime_ns])
-        except OSError:
-            out.append(name)
-    return out
-
-
 def as_made(place: Place, keep: Keep, scene: Scene, find: Find = None) -> Pile:
     """The pile before anything happened: one base for each part, and what lies over them by masks."""
     texels = place.texels
     bases = scene.bases or [BaseChoice()]
     scope = Scope(place, keep, scene.seed, None, None, None, find)
     wheres = [b.where.key(scope) if b.where is not None else "" for b in bases]
-    stamps = [_stamps(b.files, find) for b in bases]
+    stamps = [stamps_of(b.files, find) for b in bases]
     own = scene.object.own_maps
     key = key_of(
         "as made 3", texels.key, [b.model_dump(exclude={"where"}) for b in bases], wheres, stamps, scene.seed, own
@@ -116,34 +74,9 @@ def as_made(place: Place, keep: Keep, scene: Scene, find: Find = None) -> Pile:
         shown = replace_empty(scene, bases)
         owner = owner_of_parts(shown, texels.mesh)
         of_texel = owner[texels.part]
-        site = keep.get(key_of("site", texels.key), lambda: site_of(texels))
 
         def skin_on(k: int, rows: np.ndarray, name: object) -> Skin:
-            choice = bases[k]
-            whole = len(rows) == len(texels)
-            # Levels, relief and flags are not among the parts of the key: dragging them lays nothing again.
-            raw_key = key_of(
-                "laid base",
-                texels.key,
-                choice.material.model_dump(),
-                choice.placing.model_dump(),
-                scene.seed,
-                stamps[k],
-                name,
-            )
-            label = key_of(
-                "ground of a base",
-                texels.key,
-                choice.material.is_solid,
-                choice.placing.model_dump(),
-                choice.material.kind,
-                name,
-            )
-            kept = keep.get if len(rows) <= MOST_KEPT else None
-            raw: Skin = keep.get(
-                raw_key, lambda: laid_in_blocks(choice, site if whole else site.at(rows), scene.seed, find, kept, label)
-            )
-            return finished(choice, raw, texels.area if whole else texels.area[rows])
+            return laid_skin(bases[k], texels, scene.seed, keep, find, rows, name)
 
         used = [int(k) for k in np.unique(of_texel)]
         names = [sorted(p.name for p, o in zip(texels.mesh.parts, owner, strict=True) if o == k) for k in used]

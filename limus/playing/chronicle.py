@@ -6,8 +6,8 @@ and nothing before; masks and noises of later layers are found in the cache unle
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 import numpy as np
@@ -22,7 +22,7 @@ from limus.effects.effect import Event, Frame
 from limus.masks.hand.vertex_paint import painted_colours
 from limus.masks.recipe import Recipe
 from limus.masks.source import Scope
-from limus.materials.channels import CHANNELS, Sheet, spread
+from limus.materials.channels import CHANNELS, VOICES, Sheet, spread
 from limus.materials.substance import Substance
 from limus.playing.ageing import aged
 from limus.playing.as_made import as_made
@@ -61,7 +61,9 @@ class Chapter:
 
     ``mask`` (n,) is its recipe; ``shown`` (n,) where it showed when it happened; ``coverage`` the area-weighted mean
     of ``shown``, ``placed`` that of the mask;
-    ``pile`` the surface after it; ``note`` why it did nothing, or ""; ``frame`` what it can be taken hold of by.
+    ``pile`` the surface after it; ``note`` why it did nothing, or ""; ``frame`` what it can be taken hold of by;
+    ``speaks`` the voices that it changes something in when each is fully on; ``ranges`` where its fields do something
+    here, see ``Effect.ranges``.
     """
 
     layer: Layer
@@ -72,6 +74,8 @@ class Chapter:
     note: str
     frame: Frame | None = None
     placed: float = 0.0
+    speaks: tuple[str, ...] = ()
+    ranges: Mapping[str, tuple[float, float]] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -145,6 +149,27 @@ class LayerMasks:
         """Hash of everything that depends on."""
         chapter = self._chapter(name)
         return "off" if chapter is None else chapter.pile.key
+
+
+def voices_of(layer: Layer, before: Pile, after: Pile) -> tuple[str, ...]:
+    """Voices that a layer changes something in: those of the coats it left, of what it did to the base and, where it
+    took something away, of all that was there; in the order of the registry.
+    """
+    if after is before:
+        return ()
+    was = {(coat.id, coat.name): coat.sheet for coat in before.coats}
+    names: set[str] = set()
+    for coat in after.coats:
+        old = was.get((coat.id, coat.name), {})
+        names.update(name for name, value in coat.sheet.items() if old.get(name) is not value)
+    if layer.effect.family == "loss":
+        names.update(before.used)
+    names.update(name for name, value in after.base.items() if before.base.get(name) is not value)
+    voices = {CHANNELS[name].voice for name in names}
+    solid = any(c.layer == layer.id and c.substance.family != "veil" for c in after.coats)
+    if solid or layer.effect.family == "loss" or after.skin is not before.skin:
+        voices.add("relief")
+    return tuple(voice for voice in VOICES if voice in voices)
 
 
 #: Layers that cover more than this are seen.
@@ -290,6 +315,7 @@ class Chronicle:
         event = Event(layer.id, layer.name, before, mask, where, strength, scope, reads, {} if loss else uses)
         outcome = layer.effect.apply(event)
         pile, note = outcome.pile, outcome.note
+        speaks = voices_of(layer, before, pile)
         quiet = {voice: Use(1.0 - use.weight) for voice, use in uses.items() if use.weight < 1}
         if loss and quiet and pile is not before:
             # Opaque wherever something was lost: what showed there goes on showing, to the share that the voice is
@@ -318,7 +344,18 @@ class Chronicle:
                 note = f"It changes nothing here: {layer.effect.louder}"
             elif coverage < SCARCE and hardly_seen(before, pile, outcome.shown):
                 note = f"Hardly to be seen on an object of this size: {layer.effect.louder}"
-        return Chapter(layer, mask, outcome.shown, coverage, pile, note, outcome.frame, self.texels.share(mask))
+        return Chapter(
+            layer,
+            mask,
+            outcome.shown,
+            coverage,
+            pile,
+            note,
+            outcome.frame,
+            self.texels.share(mask),
+            speaks,
+            layer.effect.ranges(event),
+        )
 
     def finish(self, pile: Pile) -> Surface:
         """What shows: channels, relief, and the normal that follows from the relief."""

@@ -9,8 +9,9 @@ from pathlib import Path
 import numpy as np
 
 from limus.bases.choice import BaseChoice
-from limus.bases.laying import Site, finished, laid
+from limus.bases.laying import finished, laid
 from limus.bases.materials.map_set import MapSet
+from limus.bases.site import Site
 from limus.common.colour import luminance, to_srgb
 from limus.common.hashing import key_of
 from limus.materials.albedo import plausible

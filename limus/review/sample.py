@@ -9,7 +9,8 @@ from pathlib import Path
 import numpy as np
 
 from limus.bases.choice import BaseChoice
-from limus.bases.laying import Site, finished, laid
+from limus.bases.laying import finished, laid
+from limus.bases.site import Site
 from limus.review.lit import lit
 
 #: Exponent of the block: 2 would be a ball, much more a box.

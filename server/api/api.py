@@ -24,6 +24,7 @@ from server.api import (
     catalogue,
     evaluation,
     glimpses,
+    guide,
     history,
     intakes,
     jobs,
@@ -80,6 +81,7 @@ class _Api(NinjaAPI):
 api = _Api(title="Limus", version="1", auth=django_auth, docs_url=None, docs_decorator=login_required, parser=_Parser())
 SUBJECTS = (
     catalogue, projects, intakes, objects, history, pictures, map_sets, store_room, treatments, evaluation, glimpses,
+    guide,
     jobs,
 )  # fmt: skip
 for subject in SUBJECTS:

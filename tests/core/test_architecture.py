@@ -35,6 +35,7 @@ ORDER = [
     "looks",
     "targets",
     "catalogue",
+    "guide",
     "cli",
 ]
 
@@ -134,6 +135,7 @@ class Server(TestCase):
         "stores",
         "controls",
         "view3d",
+        "recipe",
         "frame",
         "stages",
         "router",

@@ -13,6 +13,8 @@ from unittest.mock import patch
 import MaterialX as Mx
 import numpy as np
 from PIL import Image
+from pydantic import ValidationError
+from scipy import ndimage
 from scipy.ndimage import map_coordinates
 from scipy.stats import ks_2samp
 from skimage import data
@@ -21,8 +23,9 @@ from limus.bases.as_materialx import base_materialx
 from limus.bases.catalogue import MATERIALS
 from limus.bases.choice import BaseChoice, from_stock
 from limus.bases.ground import Skin
-from limus.bases.laying import Site, finished, laid, laid_in_blocks, over
+from limus.bases.laying import finished, laid, laid_in_blocks, over
 from limus.bases.placing import Placing
+from limus.bases.site import Site, site_of
 from limus.bases.store_room import RENAMED, STOCK, guessed, searched
 from limus.common.colour import luminance, to_linear
 from limus.common.errors import InputError
@@ -44,10 +47,10 @@ from limus.materials.optics import (
     roughness_from_gloss,
 )
 from limus.materials.substance import FAMILIES
-from limus.patterns.by_example import lay_flat, lay_on_sides, prepared
+from limus.patterns.by_example import Patches, lay_flat, lay_on_sides, prepared
 from limus.patterns.repetition import SEEN, repetition
 from limus.patterns.tiling import tiling
-from limus.playing.as_made import as_made, lies_on, owner_of_parts, site_of
+from limus.playing.as_made import as_made, lies_on, owner_of_parts
 from limus.review.base_review import repeats
 from limus.review.sample import sample_picture
 from limus.targets.kinds.gltf import gltf_maps
@@ -106,6 +109,7 @@ class StoreRoom(TestCase):
         other = {
             "way": "box", "size_cm": 37.0, "scale": 1.7, "turn_deg": 31.0, "across_cm": 3.0, "up_cm": 3.0,
             "scatter": "none", "grain": "x", "broken": True, "turned": False, "scaled": False,
+            "stretch": 1.6, "turn_step_deg": 30.0, "scale_low": 0.5, "scale_high": 1.9, "patch": 2.0, "blend": 0.6,
         }  # fmt: skip
         self.assertEqual(set(other), set(Placing.model_fields))
         for name, stock in STOCK.items():
@@ -254,6 +258,72 @@ class ByExample(TestCase):
             far = np.random.default_rng(2).uniform(0, 500, (2, 400000))
             self.assertLess(ks_2samp(lay_flat(broken, *far, break_up=True)[0], image.ravel()).statistic, 0.03, name)
 
+    def stripes(self, patches: Patches) -> tuple[np.ndarray, np.ndarray]:
+        """Of a picture of upright stripes with its repetition broken, over 24 of its widths: (h, w) cosine of twice
+        the way that the grain runs (1 across, -1 up), and (h, w) how clearly it has one, 0 to 1.
+        """
+        x = np.arange(128) / 128.0
+        image = np.tile(0.5 + 0.5 * np.sin(2 * np.pi * 8 * x), (128, 1)).astype(np.float32)
+        image += np.random.default_rng(8).normal(0, 0.02, image.shape).astype(np.float32)
+        laid_ = prepared(image[:, :, None], broken=True)
+        at = (np.arange(1200) + 0.5) / 50.0
+        u, v = (g.ravel() for g in np.meshgrid(at, at))
+        field = lay_flat(laid_, u, v, break_up=True, patches=patches, seed=3)[0].reshape(1200, 1200)
+        gy, gx = np.gradient(ndimage.gaussian_filter(field, 1.0))
+        xx, yy, xy = (ndimage.gaussian_filter(product, 8.0) for product in (gx * gx, gy * gy, gx * gy))
+        return (xx - yy) / (xx + yy), np.hypot(xx - yy, 2 * xy) / (xx + yy)
+
+    def test_patches_are_turned_by_whole_steps(self) -> None:
+        for step, low, high in ((0.0, 0.999, 1.0), (180.0, 0.999, 1.0), (90.0, 0.35, 0.65)):
+            way, clear = self.stripes(Patches(turn_deg=step, low=1.0, high=1.0))
+            upright = float((way[clear > 0.95] > 0).mean())
+            self.assertTrue(low <= upright <= high, f"{step}: {upright}")
+            # In whole steps there is nothing between the two.
+            self.assertGreater(float((np.abs(way[clear > 0.95]) > 0.9).mean()), 0.97, step)
+        way, clear = self.stripes(Patches(turn_deg=45.0, low=1.0, high=1.0))
+        self.assertGreater(float((np.abs(way[clear > 0.95]) < 0.1).mean()), 0.3)
+
+    def test_patches_have_a_size_and_a_blend(self) -> None:
+        def changes(patches: Patches) -> float:
+            way, _ = self.stripes(patches)
+            return float((np.diff(np.sign(way[::20]), axis=1) != 0).mean())
+
+        quarter = {"turn_deg": 90.0, "low": 1.0, "high": 1.0}
+        self.assertGreater(changes(Patches(wide=0.5, **quarter)), 2.2 * changes(Patches(wide=2.0, **quarter)))
+        narrow, wide = (float((self.stripes(Patches(blend=b, **quarter))[1] > 0.9).mean()) for b in (0.08, 1.0))
+        self.assertGreater(narrow, wide + 0.15)
+
+    def test_patches_are_scaled_within_their_range(self) -> None:
+        def widths(patches: Patches) -> np.ndarray:
+            image = np.tile(np.sin(2 * np.pi * 8 * np.arange(256) / 256.0), (256, 1)).astype(np.float32)
+            laid_ = prepared(image[:, :, None] * 0.4 + 0.5, broken=True)
+            u = (np.arange(200000) + 0.5) / 400.0
+            line = lay_flat(laid_, u, np.full(len(u), 0.3), break_up=True, patches=patches, seed=5)[0] - 0.5
+            up = np.flatnonzero((line[:-1] < 0) & (line[1:] >= 0))
+            # An eighth of the picture is one stripe.
+            return np.asarray(np.diff(up) / 400.0 * 8.0)
+
+        for low, high in ((1.0, 1.0), (0.5, 0.5), (2.0, 2.0), (0.7, 1.2)):
+            found = widths(Patches(turn_deg=0.0, low=low, high=high, wide=3.0))
+            inside = (found > 0.95 * low) & (found < 1.05 * high)
+            self.assertGreater(float(inside.mean()), 0.75, (low, high))
+        many = widths(Patches(turn_deg=0.0, wide=3.0))
+        self.assertGreater(float(np.quantile(many, 0.9) / np.quantile(many, 0.1)), 1.4)
+
+    def test_a_picture_is_laid_higher_than_it_is(self) -> None:
+        rows = np.repeat(np.arange(64, dtype=np.float32)[:, None] / 64.0, 64, axis=1)
+        laid_ = prepared(rows[:, :, None])
+        points = np.zeros((3, 3), np.float32)
+        points[:, 1] = (-0.1, -0.3, -0.5)
+        front = np.tile(np.array([[0.0, 0.0, 1.0]], np.float32), (3, 1))
+        plain, tall = (lay_on_sides(laid_, points, front, stretch=k)[0] for k in (1.0, 2.0))
+        np.testing.assert_allclose(plain, (0.1, 0.3, 0.5), atol=0.01)
+        np.testing.assert_allclose(tall, (0.05, 0.15, 0.25), atol=0.01)
+
+    def test_smallest_above_largest_is_refused(self) -> None:
+        with self.assertRaisesRegex(ValidationError, "above the largest scale"):
+            from_stock("granite", placing={"scale_low": 2.0})
+
     def test_contrast_stays_where_sides_and_patches_meet(self) -> None:
         image = data.gravel().astype(np.float32) / 255
         broken = prepared(image[:, :, None], broken=True)
@@ -365,6 +435,10 @@ class LevelsOfChannels(TestCase):
             without_light(albedo, np.ones(3))
 
 
+#: Fields of a placing that say how patches differ, where repetition is broken.
+OF_PATCHES = {"turned", "turn_step_deg", "scaled", "scale_low", "scale_high", "patch", "blend"}
+
+
 class OnAnObject(TestCase):
     @classmethod
     def setUpClass(cls) -> None:
@@ -467,7 +541,7 @@ class OnAnObject(TestCase):
 
     def test_levels_lay_nothing_again(self) -> None:
         self.made(from_stock("granite"))
-        with patch("limus.playing.as_made.laid_in_blocks", side_effect=AssertionError("laid again")):
+        with patch("limus.bases.laid_skin.laid_in_blocks", side_effect=AssertionError("laid again")):
             pile = self.made(from_stock("granite", levels={"roughness": {"value": [0.1]}}, relief=0.5))
         self.assertAlmostEqual(float(pile.base["roughness"]), 0.1)
 
@@ -539,12 +613,14 @@ class OnAnObject(TestCase):
             maps = {"kind": "map_set", "maps": [{"file": "g.png", "role": "height"}]}
             # Which material shows what a field does.
             shown: dict[str, Any] = {"grain": "slate", "scale": "slate"}
-            for name, changed in {
+            moved: dict[str, Any] = {
                 "way": "uv", "size_cm": 7.0, "scale": 1.7, "turn_deg": 30.0, "across_cm": 3.0, "up_cm": 2.0,
                 "scatter": "island", "grain": "y",
                 "broken": True, "turned": False, "scaled": False,
-            }.items():  # fmt: skip
-                base = {"broken": name in ("turned", "scaled"), "size_cm": 10.0}
+                "stretch": 1.6, "turn_step_deg": 90.0, "scale_low": 0.5, "scale_high": 1.9, "patch": 2.0, "blend": 0.6,
+            }  # fmt: skip
+            for name, changed in moved.items():
+                base = {"broken": name in OF_PATCHES, "size_cm": 10.0}
                 piles = [
                     as_made(
                         place,
@@ -557,23 +633,7 @@ class OnAnObject(TestCase):
                 if np.allclose(piles[0].skin, piles[1].skin, atol=1e-6):
                     idle.append(name)
         self.assertEqual(idle, [])
-        self.assertEqual(
-            set(Placing.model_fields)
-            - {
-                "way",
-                "size_cm",
-                "scale",
-                "turn_deg",
-                "across_cm",
-                "up_cm",
-                "scatter",
-                "grain",
-                "broken",
-                "turned",
-                "scaled",
-            },
-            set(),
-        )
+        self.assertEqual(set(Placing.model_fields), set(moved))
 
 
 class Documents(TestCase):

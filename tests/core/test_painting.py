@@ -15,6 +15,7 @@ from scipy.spatial import cKDTree
 
 from limus.common.errors import InputError
 from limus.common.store import Store
+from limus.masks.hand.brushes import SHIPPED
 from limus.masks.hand.painting import Canvas, dabs_of, footprint, painted
 from limus.masks.hand.stroke import Brush, Mirror, Stroke, dab_count, lines_of, load_stroke, stroke_from
 from limus.masks.hand.vertex_paint import VertexStroke, painted_colours, vertex_canvas
@@ -375,3 +376,26 @@ class Picking(TestCase):
         white, hides = source.shown_over(scope)
         self.assertTrue((hides == 1).all())
         self.assertTrue((white == value).all())
+
+
+class Shipped(TestCase):
+    def test_every_brush_leaves_a_mark_of_its_own(self) -> None:
+        texels = Texels.of(shapes.plane(0.3), 128)
+        marks: dict[str, np.ndarray] = {}
+        for name, shipped in SHIPPED.items():
+            self.assertTrue(shipped.title and shipped.about)
+            # Whatever the size of the hand, it is no business of the brush's.
+            self.assertNotIn("size_mm", shipped.settings)
+            drawn = stroke(straight((-0.1, 0, 0), (0.1, 0, 0), (0, 1, 0)), 40.0)
+            drawn = drawn.model_copy(update={"brush": shipped.brush.model_copy(update={"size_mm": 40.0})})
+            rows, alpha = footprint(Canvas.of(texels), drawn)
+            field = np.zeros(len(texels), np.float32)
+            field[rows] = alpha
+            self.assertGreater(texels.share(field), 0.01, name)
+            for other, mark in marks.items():
+                self.assertGreater(float(np.abs(field - mark).mean()), 0.004, f"{name} and {other}")
+            marks[name] = field
+        # Stamps have room between them, the line has none and is even along its middle.
+        middle = (np.abs(texels.position[:, 2]) < 0.004) & (np.abs(texels.position[:, 0]) < 0.08)
+        self.assertLess(float(marks["stamp"][middle].min()), 0.02)
+        self.assertGreater(float(marks["line"][middle].min()), 0.98)

@@ -16,6 +16,7 @@ from limus.common.errors import InputError
 from limus.common.store import Store
 from limus.document.scene import Scene, scene_from
 from limus.formats.picture_read import read_picture
+from limus.masks.edge import broken_up
 from limus.masks.hand.stroke import Brush, Stroke
 from limus.masks.recipe import SOURCES, Recipe, Term
 from limus.masks.shape import curved
@@ -129,6 +130,79 @@ class OnAPlane(TestCase):
             Term(source=Even(), breakup_mm=8.0, breakup_way=w).shaped(self.scope, blotches) for w in ("across", "along")
         )  # type: ignore[arg-type]
         self.assertGreater(float(np.abs(across - along).mean()), 0.01)
+
+    def broken_edge(self, way: str, character: str = "soft", **more: Any) -> tuple[np.ndarray, np.ndarray]:
+        """(n,) change of a half plane, white at +x, and (bins,) mm by which its edge moved out along z."""
+        x, z = self.texels.position[:, 0], self.texels.position[:, 2]
+        half = (x > 0).astype(np.float32)
+        shaping: dict[str, Any] = {"breakup_mm": 8.0, "breakup_size_mm": 24.0, **more}
+        line = Term.model_validate({"source": Even(), "breakup_way": way, "breakup_as": character, **shaping})
+        change = line.shaped(self.scope, half) - half
+        near = np.abs(x) < 0.02
+        bins = np.floor((z[near] - z.min()) / 0.003).astype(np.int64)
+        area = self.texels.area[near].astype(np.float64)
+        moved = np.bincount(bins, change[near] * area) / np.bincount(bins, area) * 40.0
+        return change, moved[2:-2]
+
+    def test_an_edge_is_bitten_into_or_spreads(self) -> None:
+        for way, sign in (("inward", -1.0), ("outward", 1.0)):
+            change, moved = self.broken_edge(way)
+            with self.subTest(way=way):
+                self.assertGreaterEqual(float((sign * change).min()), 0.0)
+                # Half the way on average, nowhere beyond the whole of it and a texel.
+                self.assertAlmostEqual(float((sign * moved).mean()), 4.0, delta=1.0)
+                self.assertLess(float((sign * moved).max()), 8.0 + 1.5 * self.texels.texel_mm)
+
+    def test_characters_of_an_edge(self) -> None:
+        # Teeth come to a point where they stand out furthest, arcs where they reach in furthest.
+        for character, sign in (("sharp", 1.0), ("scalloped", -1.0)):
+            _, moved = self.broken_edge("across", character, breakup_size_mm=40.0)
+            bend = np.abs(np.diff(moved, 2))
+            middle = moved[1:-1]
+            out = (middle > moved[:-2]) & (middle > moved[2:])
+            inwards = (middle < moved[:-2]) & (middle < moved[2:])
+            self.assertGreater(sign * (float(bend[out].mean()) - float(bend[inwards].mean())), 0.0, character)
+        # Pieces: the outline keeps its distance over a piece and then jumps; a rolling one never rests.
+        steps = {}
+        for character in ("soft", "crumbled"):
+            _, moved = self.broken_edge("across", character, breakup_size_mm=40.0)
+            steps[character] = np.abs(np.diff(moved)) / moved.std()
+        self.assertGreater(float((steps["crumbled"] < 0.12).mean()), 1.15 * float((steps["soft"] < 0.12).mean()))
+        self.assertGreater(float(steps["crumbled"].max()), 1.3 * float(steps["soft"].max()))
+
+    def test_an_edge_is_drawn_out_downwards(self) -> None:
+        texels = Texels.of(shapes.plane(0.3, 90.0), 128)
+        y = texels.position[:, 1]
+        band = (np.abs(y - y.mean()) < 0.02).astype(np.float32)
+        drawn = broken_up(texels, band, 30.0, 12.0, "down", 3)
+        below, above = y < y.mean() - 0.02, y > y.mean() + 0.02
+        # The edge itself is half a texel soft.
+        self.assertLess(float(np.abs((drawn - band)[above]).max()), 0.1)
+        self.assertGreaterEqual(float((drawn - band).min()), 0.0)
+        reached = float(texels.area[below] @ drawn[below]) / 0.3 * 1000.0
+        self.assertAlmostEqual(reached, 15.0, delta=5.0)
+        self.assertGreater(float(y[drawn > 0.5].min()), y.mean() - 0.02 - 0.030 * 1.1)
+
+    def test_edges_above_are_broken_only_where_a_line_says(self) -> None:
+        x, z = self.texels.position[:, 0], self.texels.position[:, 2]
+        halves = [Gradient(towards="east", start=0.499, end=0.501), Gradient(towards="south", start=0.45, end=0.55)]
+        plain = Recipe(terms=[Term(source=halves[0])]).value(self.scope)
+        line = Term(source=halves[1], combine="breaks", breakup_mm=8.0, breakup_size_mm=20.0)
+        broken = Recipe(terms=[Term(source=halves[0]), line]).value(self.scope)
+        guide = halves[1].value(self.scope)
+        changed = np.abs(broken - plain) > 0.5
+        self.assertTrue(changed.any())
+        self.assertEqual(float(np.abs(broken - plain)[guide == 0].max()), 0.0)
+        self.assertGreater(float(np.abs(x[changed]).max()), 0.004)
+        self.assertLess(float(np.abs(x[changed]).max()), 0.012)
+        self.assertTrue((np.sign(z[changed]) == np.sign(z[guide == 1].mean())).mean() > 0.9)
+        half = Recipe(terms=[Term(source=halves[0]), line.model_copy(update={"amount": 0.5})]).value(self.scope)
+        self.assertLess(self.texels.share(np.abs(half - plain)), 0.7 * self.texels.share(np.abs(broken - plain)))
+        idle = line.model_copy(update={"breakup_mm": 0.0})
+        self.assertIn("say how far", idle.finding(self.scope))
+        np.testing.assert_array_equal(Recipe(terms=[Term(source=halves[0]), idle]).value(self.scope), plain)
+        # By itself there is no edge to break.
+        self.assertEqual(float(Recipe(terms=[line]).value(self.scope).min()), 1.0)
 
     def test_coverage_sharpening_and_curve(self) -> None:
         soft = Noise(size_mm=60.0)

@@ -47,6 +47,7 @@ from limus.readings.flow import flow
 from limus.readings.open_weather import rain_by_sky, sun_by_sky
 from limus.readings.reading import Place
 from limus.readings.setting import Setting
+from limus.surface.blur import blur
 from limus.surface.filling import filled
 from limus.surface.marching import distance_along
 from limus.surface.mesh import Mesh
@@ -382,6 +383,37 @@ class SnowLaw(TestCase):
         up = bench.texels.normal[:, 1]
         self.assertEqual(float(chapter.shown[up < 0.2].max()), 0.0)
         self.assertGreater(float(chapter.shown[up > 0.9].mean()), 0.3)
+
+    def test_packed_all_round_it_lies_on_every_side(self) -> None:
+        bench = sized(shapes.sphere(0.3), 128)
+        snow = Snow(depth_mm=20.0, lies="round", uneven=0.0, crumble=0.0, grain=0.0, melt=0.0)
+        chapter = play(bench, layer("snow", snow, Recipe()), **CONCRETE)[-1]
+        self.assertEqual(chapter.note, "")
+        deep = chapter.pile.coat_thickness("snow") / 1000.0
+        up = bench.texels.normal[:, 1]
+        for side in (up > 0.7, np.abs(up) < 0.3, up < -0.7):
+            self.assertAlmostEqual(float(np.median(deep[side])), 20.0, delta=1.0)
+        fell = play(bench, layer("snow", snow.model_copy(update={"lies": "fell"}), Recipe()), **CONCRETE)[-1]
+        self.assertEqual(float(fell.shown[up < -0.3].max()), 0.0)
+
+    def test_its_relief_has_two_sizes(self) -> None:
+        bench = sized(tile(), 256)
+
+        def relief(**fields: float) -> np.ndarray:
+            snow = Snow(depth_mm=60.0, wind=0.0, uneven=0.0, crumble=0.0, melt=0.0, **fields)  # type: ignore[arg-type]
+            return np.asarray(play(bench, layer("snow", snow, Recipe()), **CONCRETE)[-1].pile.relief())
+
+        smooth = relief(grain=0.0)
+        inside = np.abs(bench.texels.position[:, [0, 2]]).max(axis=1) < 0.35 * np.ptp(bench.texels.position[:, 0])
+
+        def left(blurred_mm: float, **fields: float) -> float:
+            return float(blur(bench.texels, relief(**fields) - smooth, blurred_mm)[inside].std())
+
+        # What is three times as wide is still there when as much is softened away as takes the usual one out.
+        for field, other in (("clump_mm", {"lump_mm": 1.0}), ("lump_mm", {"clump_mm": 0.5})):
+            usual = float(Snow.model_fields[field].default)
+            narrow, wide = (left(usual * 0.6, **{field: usual * k}, **other) for k in (1, 3))
+            self.assertGreater(wide, 1.25 * narrow, field)
 
     def test_a_roof_upside_down_stays_bare(self) -> None:
         bench = sized(tilted(180.0), 64)

@@ -539,7 +539,7 @@ class Published(ServerTest):
         controls = {
             "slider", "colour", "choice", "switch", "parts", "exposed", "seed", "optional", "curve", "picture",
             "layer", "coat",
-            "line", "strokes", "picks", "text", "place",
+            "line", "strokes", "picks", "text", "place", "substance", "ranges",
         }  # fmt: skip
         for entry in [
             *found["effects"],

@@ -157,7 +157,9 @@ class NoFieldCarriesAPath(ServerTest):
 
         look(Scene.model_validate(self.whole()))
         self.assertEqual(
-            {m.__name__ for m in models_in(Scene)} - seen, {"ChannelUse", "Levels", "Cut"}, "models without any text"
+            {m.__name__ for m in models_in(Scene)} - seen,
+            {"ChannelUse", "ChannelRange", "Levels", "Cut"},
+            "models without any text",
         )
 
     def test_a_field_by_the_name_of_a_file_field_is_one_everywhere(self) -> None:

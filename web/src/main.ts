@@ -5,7 +5,7 @@ import { createPinia } from 'pinia'
 import PrimeVue from 'primevue/config'
 import ConfirmationService from 'primevue/confirmationservice'
 import ToastService from 'primevue/toastservice'
-import Tooltip from 'primevue/tooltip'
+import { tooltip } from './controls/tooltip'
 import { createApp } from 'vue'
 import App from './App.vue'
 import { router } from './router'
@@ -26,5 +26,5 @@ createApp(App)
   })
   .use(ToastService)
   .use(ConfirmationService)
-  .directive('tooltip', Tooltip)
+  .directive('tooltip', tooltip)
   .mount('#app')

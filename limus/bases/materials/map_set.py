@@ -102,20 +102,21 @@ class MapSet(BaseMaterial):
                 {"base_color": one((0.5, 0.5, 0.5)), "metalness": one(0.0), "roughness": one(0.6)},
                 np.zeros(len(ground), np.float32),
             )
-        # A pixel for about a texel; what a smaller scale of patches asks for is within that.
+        # A pixel for about a texel; scales of patches down to 70 % are within that.
         gaussian = placing.broken
-        laid, layout = self._laid(ground, tile_mm / max(ground.texel_mm, 1e-6), gaussian)
+        finest = min(1.0, placing.patches.low / 0.7) if gaussian else 1.0
+        across = tile_mm * min(1.0, placing.stretch) * finest
+        laid, layout = self._laid(ground, across / max(ground.texel_mm, 1e-6), gaussian)
         offset = (-placing.across_cm / placing.size_cm, placing.up_cm / placing.size_cm)
         how = {
             "break_up": placing.broken,
-            "turned": placing.turned,
-            "scaled": placing.scaled,
+            "patches": placing.patches,
             "seed": ground.seed * 31 + 5,
         }
         if placing.way == "uv" and ground.uv_mm is not None:
             a = np.radians(placing.turn_deg)
             x, y = ground.uv_mm[:, 0] / tile_mm, ground.uv_mm[:, 1] / tile_mm
-            tall = laid.codes.shape[0] / laid.codes.shape[1]
+            tall = laid.codes.shape[0] / laid.codes.shape[1] * placing.stretch
             u, v = np.cos(a) * x - np.sin(a) * y + offset[0], (np.sin(a) * x + np.cos(a) * y) / tall + offset[1]
             planes = lay_flat(laid, u, v, **how)  # type: ignore[arg-type]
         else:
@@ -127,6 +128,7 @@ class MapSet(BaseMaterial):
                 hard=placing.way == "box",
                 turn_deg=placing.turn_deg,
                 offset=offset,
+                stretch=placing.stretch,
                 **how,  # type: ignore[arg-type]
             )
         return self._skin(planes, layout, tile_mm)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import ClassVar
 
+from limus.common.errors import InputError
 from limus.looks.kinds.mask import recipe_of
 from limus.looks.look import Look, LookThrough, Shown
 from limus.looks.seen import Seen
@@ -16,5 +17,7 @@ class ActedLook(LookThrough):
 
     def shown(self, seen: Seen, look: Look) -> Shown:
         """See the class."""
-        chapter, _, _, title = recipe_of(seen, look)
-        return Shown(f"Where {title} acted", chapter.shown, words=("nothing", "fully"))
+        found = recipe_of(seen, look)
+        if found.acted is None:
+            raise InputError("only layers act", where="look.layer", remedy="Choose a layer, or look at its mask")
+        return Shown(f"Where {found.title} acted", found.acted, words=("nothing", "fully"))

@@ -1,4 +1,4 @@
-"""One line of the recipe of a layer or an episode."""
+"""One line of the recipe of a layer, an episode or a base."""
 
 from __future__ import annotations
 
@@ -17,10 +17,10 @@ class LineLook(LookThrough):
 
     def shown(self, seen: Seen, look: Look) -> Shown:
         """See the class."""
-        chapter, recipe, _, title = recipe_of(seen, look)
-        if look.index >= len(recipe.terms):
+        found = recipe_of(seen, look)
+        if look.index >= len(found.recipe.terms):
             raise InputError(
                 f"the recipe has no line {look.index + 1}", where="look.index", remedy="Choose a line of the recipe"
             )
-        values = recipe.terms[look.index].value(seen.scope_of(chapter))
-        return Shown(f"{title}: line {look.index + 1}", values, words=HERE)
+        values = found.recipe.terms[look.index].value(found.scope)
+        return Shown(f"{found.title}: line {look.index + 1}", values, words=HERE)

@@ -1,29 +1,29 @@
-"""The mask of a layer or an episode."""
+"""The mask of a layer, an episode or a base."""
 
 from __future__ import annotations
 
 from typing import ClassVar
 
-import numpy as np
-
 from limus.common.errors import InputError
 from limus.looks.look import Look, LookThrough, Shown
-from limus.looks.seen import Seen
-from limus.masks.recipe import Recipe
-from limus.playing.chronicle import Chapter
+from limus.looks.seen import BASE, Opened, Seen
 
 #: What black and white mean.
 HERE = ("not here", "here")
 
 
-def recipe_of(seen: Seen, look: Look) -> tuple[Chapter, Recipe, np.ndarray, str]:
+def recipe_of(seen: Seen, look: Look) -> Opened:
     """As ``Seen.recipe`` gives it.
 
     Raises
     ------
-    InputError : the layer is off or does not exist.
+    InputError : the layer is off or does not exist, or the base lies everywhere.
     """
     found = seen.recipe(look.layer)
+    if found is None and look.layer.startswith(BASE):
+        raise InputError(
+            "this base has no mask", where="look.layer", remedy="Let it lie over the others by a mask first"
+        )
     if found is None:
         raise InputError(
             f"the layer '{look.layer}' is off or does not exist", where="look.layer", remedy="Choose a layer that is on"
@@ -38,5 +38,5 @@ class MaskLook(LookThrough):
 
     def shown(self, seen: Seen, look: Look) -> Shown:
         """See the class."""
-        _, _, mask, title = recipe_of(seen, look)
-        return Shown(f"Mask of {title}", mask, words=HERE)
+        found = recipe_of(seen, look)
+        return Shown(f"Mask of {found.title}", found.mask, words=HERE)

@@ -46,6 +46,9 @@ export type Base = Omit<Whole<S['BaseChoice']>, 'material' | 'where' | 'placing'
   levels: Record<string, Levels>
   flags: Record<string, unknown>
 } & Named
+/** A material as an effect lays it on. */
+export type Laid = Pick<Base, 'name' | 'material' | 'placing' | 'relief' | 'occlusion' | 'levels' | 'flags'>
+export type ChannelRange = Whole<S['ChannelRange']>
 export type Scene = Omit<
   Whole<S['Scene']>,
   'object' | 'setting' | 'bases' | 'layers' | 'episodes' | 'snapshots' | 'vertex_paint'
@@ -78,6 +81,7 @@ export type Project = S['ProjectOut']
 export type Job = S['JobOut']
 export type Intake = Omit<S['IntakeOut'], 'facts' | 'report'> & { facts: unknown; report: unknown }
 export type Shelf = S['ShelfOut']
+export type GuideEntry = Whole<S['GuideEntry']>
 export type Recognised = Omit<S['RecognisedOut'], 'base'> & { base: unknown }
 export type ShelvedTreatment = S['TreatmentOut']
 export type BaseSaid = S['BaseAnswer']
@@ -106,6 +110,8 @@ export interface FieldSchema {
     | 'picks'
     | 'text'
     | 'place'
+    | 'substance'
+    | 'ranges'
   unit?: string
   /** Only layers before this one can be chosen. */
   earlier?: boolean

@@ -731,6 +731,26 @@ export interface paths {
     patch?: never
     trace?: never
   }
+  '/api/guide': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    /**
+     * Guide
+     * @description What everything is for, with its settings; defaults suit an object of ``size_m``.
+     */
+    get: operations['server_api_guide_guide']
+    put?: never
+    post?: never
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
   '/api/objects/{object_id}/jobs': {
     parameters: {
       query?: never
@@ -826,6 +846,25 @@ export interface components {
       demo: boolean
     }
     /**
+     * BrushEntry
+     * @description A brush that ships.
+     */
+    BrushEntry: {
+      /** Name */
+      name: string
+      /** Title */
+      title: string
+      /** About */
+      about: string
+      /**
+       * Settings
+       * @description What differs from a fresh brush
+       */
+      settings: {
+        [key: string]: unknown
+      }
+    }
+    /**
      * Catalogue
      * @description Everything the interface draws its controls from.
      */
@@ -851,6 +890,8 @@ export interface components {
       brush: {
         [key: string]: unknown
       }
+      /** Brushes */
+      brushes: components['schemas']['BrushEntry'][]
       /** Readings */
       readings: components['schemas']['ReadingEntry'][]
       /** Uv Looks */
@@ -1941,6 +1982,24 @@ export interface components {
         | components['schemas']['Terracotta']
         | components['schemas']['Timber']
         | components['schemas']['ZincCoated']
+      placing?: components['schemas']['Placing']
+      /**
+       * Relief
+       * @description Strength of its relief; below 0 it is turned inside out
+       * @default 1
+       */
+      relief: number
+      /**
+       * Occlusion in colour
+       * @description Its own occlusion multiplied into its colour
+       * @default 0
+       */
+      occlusion: number
+      /** Levels */
+      levels?: {
+        [key: string]: components['schemas']['Levels']
+      }
+      flags?: components['schemas']['Flags']
       /** Parts */
       parts?: string[] | null
       where?: components['schemas']['Recipe'] | null
@@ -1956,30 +2015,12 @@ export interface components {
        * @default 0
        */
       stands_mm: number
-      placing?: components['schemas']['Placing']
-      /**
-       * Relief
-       * @description Strength of its relief; below 0 it is turned inside out
-       * @default 1
-       */
-      relief: number
       /**
        * File Maps
        * @description Colour, roughness and metalness as they came with the object, where it brought some; off where a base was chosen instead
        * @default true
        */
       file_maps: boolean
-      /**
-       * Occlusion in colour
-       * @description Its own occlusion multiplied into its colour
-       * @default 0
-       */
-      occlusion: number
-      /** Levels */
-      levels?: {
-        [key: string]: components['schemas']['Levels']
-      }
-      flags?: components['schemas']['Flags']
     }
     /**
      * BaseMap
@@ -2254,6 +2295,105 @@ export interface components {
       uneven: number
     }
     /**
+     * Carving
+     * @description Relief by a place: pressed in or raised where its recipe is more than half white, with a profile across the edge,
+     *     and each piece tilted and set off by itself.
+     *
+     *     A line drawn on the surface with a width makes one groove, or one crack, where it is wanted.
+     */
+    Carving: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'carving'
+      /**
+       * Height
+       * @description Below 0 it is pressed in
+       * @default -1.6
+       */
+      height_mm: number
+      /**
+       * Profile
+       * @description From the edge to the end of the bevel
+       * @default u
+       * @enum {string}
+       */
+      profile: 'step' | 'v' | 'u' | 'rounded' | 'own'
+      /**
+       * Its curve
+       * @description From the edge at the left to the end of the bevel; up is the whole height
+       */
+      curve?: [number, number][] | null
+      /**
+       * Bevel
+       * @description How far from its edge it has its whole height
+       * @default 4
+       */
+      bevel_mm: number
+      /**
+       * Lips broken
+       * @description How far its edge has crumbled
+       * @default 0.3
+       */
+      lips: number
+      /**
+       * Size of crumbs
+       * @description Of what broke from the edge
+       * @default 6
+       */
+      lip_mm: number
+      /**
+       * Levels what is below
+       * @description How far it evens out the relief there
+       * @default 0
+       */
+      levels: number
+      /**
+       * Levels over
+       * @description Width of what it evens out
+       * @default 8
+       */
+      levels_mm: number
+      /**
+       * Polishes
+       * @description How smooth it leaves what shows
+       * @default 0
+       */
+      polish: number
+      /**
+       * Takes coats away
+       * @description Share of the paint and dirt there that goes
+       * @default 0
+       */
+      bares: number
+      /**
+       * Each piece
+       * @description What is tilted and set off by itself
+       * @default none
+       * @enum {string}
+       */
+      each: 'none' | 'part' | 'island' | 'piece' | 'cell'
+      /**
+       * Cells
+       * @description Width of one
+       * @default 160
+       */
+      cell_mm: number
+      /**
+       * Tilted by up to
+       * @description Each its own way
+       * @default 1.5
+       */
+      tilt_deg: number
+      /**
+       * Set off by up to
+       * @description In or out, each its own way
+       * @default 0
+       */
+      offset_mm: number
+    }
+    /**
      * CastMetal
      * @description The skin of the mould: fine grain, lumps, pits where sand or gas was; smoother and lighter where it was
      *     handled.
@@ -2352,6 +2492,17 @@ export interface components {
        * @default 0
        */
       seed: number
+    }
+    /**
+     * ChannelRange
+     * @description ``white`` where the mask is white; ``black`` where it is black, or nothing where the value is the same
+     *     everywhere. Which of the two is the larger does not matter.
+     */
+    ChannelRange: {
+      /** White */
+      white: number | [number, number, number]
+      /** Black */
+      black?: number | [number, number, number] | null
     }
     /**
      * ChannelUse
@@ -3724,6 +3875,62 @@ export interface components {
       edge_mm: number
     }
     /**
+     * LaidMaterial
+     * @description A base material as it is laid. ``material`` may be given as a name of the store room.
+     */
+    LaidMaterial: {
+      /**
+       * Name
+       * @default
+       */
+      name: string
+      /** Material */
+      material?:
+        | components['schemas']['Aggregate']
+        | components['schemas']['Asphalt']
+        | components['schemas']['Boards']
+        | components['schemas']['Brickwork']
+        | components['schemas']['Canvas']
+        | components['schemas']['CastMetal']
+        | components['schemas']['Concrete']
+        | components['schemas']['Enamel']
+        | components['schemas']['Glass']
+        | components['schemas']['Granite']
+        | components['schemas']['Limestone']
+        | components['schemas']['MapSet']
+        | components['schemas']['Plain']
+        | components['schemas']['Plaster']
+        | components['schemas']['Plastic']
+        | components['schemas']['RoofFelt']
+        | components['schemas']['RoofSlates']
+        | components['schemas']['Rubber']
+        | components['schemas']['Setts']
+        | components['schemas']['SheetMetal']
+        | components['schemas']['Slate']
+        | components['schemas']['SnowBody']
+        | components['schemas']['Terracotta']
+        | components['schemas']['Timber']
+        | components['schemas']['ZincCoated']
+      placing?: components['schemas']['Placing']
+      /**
+       * Relief
+       * @description Strength of its relief; below 0 it is turned inside out
+       * @default 1
+       */
+      relief: number
+      /**
+       * Occlusion in colour
+       * @description Its own occlusion multiplied into its colour
+       * @default 0
+       */
+      occlusion: number
+      /** Levels */
+      levels?: {
+        [key: string]: components['schemas']['Levels']
+      }
+      flags?: components['schemas']['Flags']
+    }
+    /**
      * Layer
      * @description One thing that happened.
      */
@@ -3746,6 +3953,8 @@ export interface components {
         | components['schemas']['Chipping']
         | components['schemas']['Lacquer']
         | components['schemas']['Peeling']
+        | components['schemas']['SubstanceLayer']
+        | components['schemas']['Carving']
         | components['schemas']['Rubbing']
         | components['schemas']['Scratching']
         | components['schemas']['Rust']
@@ -5010,6 +5219,12 @@ export interface components {
        */
       size_cm: number
       /**
+       * Stretched
+       * @description Height of its pictures against what it is
+       * @default 1
+       */
+      stretch: number
+      /**
        * Scale
        * @description Times its real size
        * @default 1
@@ -5060,11 +5275,41 @@ export interface components {
        */
       turned: boolean
       /**
+       * Turn step
+       * @description 180 for what is alike upside down, 90 for what has two ways
+       * @default 10
+       */
+      turn_step_deg: number
+      /**
        * Scale the patches
-       * @description 70 to 120 %, in steps
+       * @description In steps of a tenth
        * @default true
        */
       scaled: boolean
+      /**
+       * Smallest
+       * @description Scale of a patch
+       * @default 0.7
+       */
+      scale_low: number
+      /**
+       * Largest
+       * @description Scale of a patch
+       * @default 1.2
+       */
+      scale_high: number
+      /**
+       * Patch size
+       * @description In widths of the tile
+       * @default 1
+       */
+      patch: number
+      /**
+       * Blend of patches
+       * @description How wide one goes over into the next
+       * @default 0.25
+       */
+      blend: number
     }
     /**
      * Plain
@@ -6362,6 +6607,13 @@ export interface components {
        */
       state: 'fresh' | 'packed' | 'old'
       /**
+       * It lies
+       * @description Where slope, sky and wind leave it, or pressed on from all sides: a ball of it, a wall
+       * @default fell
+       * @enum {string}
+       */
+      lies: 'fell' | 'round'
+      /**
        * Depth
        * @description On a level place under the open sky
        * @default 26
@@ -6404,10 +6656,22 @@ export interface components {
       crumb_mm: number
       /**
        * Grain
-       * @description Relief of its grains and clumps
+       * @description Relief of its grains, clumps and lumps
        * @default 0.5
        */
       grain: number
+      /**
+       * Clump size
+       * @description The finer relief
+       * @default 11
+       */
+      clump_mm: number
+      /**
+       * Lump size
+       * @description The wider relief
+       * @default 46
+       */
+      lump_mm: number
       /**
        * Glints
        * @description Crystals that flash
@@ -6688,6 +6952,70 @@ export interface components {
       strokes?: string[]
     }
     /**
+     * SubstanceLayer
+     * @description A substance laid on in the course of time: anything of the store room, a map set, or nothing but values of
+     *     channels, each along its recipe from black to white.
+     *
+     *     What covers part of a texel is as thick as a film that hides that part, so it is full thickness only where it is
+     *     whole; thinner than it takes to hide (``hide_um`` of its flags) it lets what lies below show through.
+     */
+    SubstanceLayer: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'substance'
+      /**
+       * Made of
+       * @description What is laid on; nothing: only the values below change
+       */
+      substance?: components['schemas']['LaidMaterial'] | null
+      /**
+       * Thickness
+       * @description Where its place is white
+       * @default 200
+       */
+      thickness_um: number
+      /**
+       * It lies
+       * @description In its place, or everywhere: its place then only drives the values below
+       * @default place
+       * @enum {string}
+       */
+      covers: 'place' | 'all'
+      /**
+       * Values
+       * @description A value of your own for a channel, or two: where its place is black and where it is white
+       */
+      values?: {
+        [key: string]: components['schemas']['ChannelRange']
+      }
+      /**
+       * Raised where white
+       * @description Below 0 it is pressed in
+       * @default 0
+       */
+      raised_mm: number
+      /**
+       * Raised where black
+       * @description Between the two it follows its place
+       * @default 0
+       */
+      raised_black_mm: number
+      /**
+       * Levels what is below
+       * @description How far it evens out the relief under it
+       * @default 0
+       */
+      levels: number
+      /**
+       * Levels over
+       * @description Width of what it evens out
+       * @default 8
+       */
+      levels_mm: number
+    }
+    /**
      * Sun
      * @description Direct sun over the day or the year of the setting; open level ground is 1.
      */
@@ -6796,11 +7124,18 @@ export interface components {
       breakup_size_mm: number
       /**
        * Pulls
-       * @description The edge in and out, or what lies along it to and fro
+       * @description Which way the edge is pulled
        * @default across
        * @enum {string}
        */
-      breakup_way: 'across' | 'along'
+      breakup_way: 'across' | 'inward' | 'outward' | 'along' | 'down'
+      /**
+       * Edge
+       * @description What the broken edge looks like
+       * @default soft
+       * @enum {string}
+       */
+      breakup_as: 'soft' | 'crumbled' | 'sharp' | 'scalloped'
       /**
        * Coverage
        * @description Shift the level so that this share of the real surface is more than half white
@@ -6830,7 +7165,8 @@ export interface components {
        * @default multiply
        * @enum {string}
        */
-      combine: 'multiply' | 'add' | 'subtract' | 'darken' | 'lighten' | 'screen' | 'overlay' | 'difference' | 'over'
+      combine:
+        'multiply' | 'add' | 'subtract' | 'darken' | 'lighten' | 'screen' | 'overlay' | 'difference' | 'over' | 'breaks'
       /**
        * Amount
        * @description How much of the operation
@@ -8194,6 +8530,18 @@ export interface components {
       /** Note */
       note: string
       /**
+       * Speaks
+       * @description Voices that it changes something in
+       */
+      speaks?: string[]
+      /**
+       * Ranges
+       * @description Where its fields do something on this very surface
+       */
+      ranges?: {
+        [key: string]: [number, number]
+      }
+      /**
        * Picture
        * @default
        */
@@ -8314,7 +8662,7 @@ export interface components {
     }
     /**
      * WhereAnswer
-     * @description The selected layer's recipe as a whole: mean over the surface, histogram, picture, and its lines.
+     * @description The selected recipe as a whole: mean over the surface, histogram, picture, and its lines.
      */
     WhereAnswer: {
       /** Share */
@@ -8328,7 +8676,7 @@ export interface components {
       picture: string
       /**
        * Acted
-       * @description Picture of where the layer acted; none of an episode
+       * @description Picture of where the layer acted; none of an episode or a base
        * @default
        */
       acted: string
@@ -8364,7 +8712,7 @@ export interface components {
       look?: components['schemas']['Look']
       /**
        * Selected
-       * @description A layer, or 'episode:' and the id of one
+       * @description A layer, or 'episode:' and the id of one, or 'base:' and its number
        * @default
        */
       selected: string
@@ -8508,6 +8856,83 @@ export interface components {
        * @default 0
        */
       ticket: number
+    }
+    /**
+     * GuideEntry
+     * @description One thing. ``what`` is effect, source, base or treatment; ``kind`` what it is asked for by.
+     */
+    GuideEntry: {
+      /** What */
+      what: string
+      /** Kind */
+      kind: string
+      /** Title */
+      title: string
+      /** Group */
+      group: string
+      /** Summary */
+      summary: string
+      /**
+       * When
+       * @default
+       */
+      when: string
+      /** Looks At */
+      looks_at?: string[]
+      /** Acts On */
+      acts_on?: string[]
+      /**
+       * Grows
+       * @default
+       */
+      grows: string
+      /**
+       * Notes
+       * @description What it does and where its figures come from
+       */
+      notes?: string[]
+      /** Fields */
+      fields?: components['schemas']['GuideField'][]
+      /**
+       * Levels
+       * @description It has pictures with little, its default, and much of it
+       * @default false
+       */
+      levels: boolean
+      /**
+       * Pictures
+       * @default true
+       */
+      pictures: boolean
+    }
+    /**
+     * GuideField
+     * @description One setting.
+     */
+    GuideField: {
+      /** Name */
+      name: string
+      /** Title */
+      title: string
+      /** About */
+      about: string
+      /**
+       * Unit
+       * @default
+       */
+      unit: string
+      /**
+       * Usual
+       * @description Its default on an object of this size, in words
+       * @default
+       */
+      usual: string
+      /**
+       * Range
+       * @description What it can be set to
+       * @default
+       */
+      range: string
     }
     /**
      * JobOut
@@ -9973,6 +10398,29 @@ export interface operations {
           [name: string]: unknown
         }
         content?: never
+      }
+    }
+  }
+  server_api_guide_guide: {
+    parameters: {
+      query?: {
+        /** @description Diagonal of the object, metres */
+        size_m?: number
+      }
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['GuideEntry'][]
+        }
       }
     }
   }

@@ -1,9 +1,12 @@
 <script setup lang="ts">
 import ColorPicker from 'primevue/colorpicker'
 import InputText from 'primevue/inputtext'
+import Menu from 'primevue/menu'
 import { computed, ref, watch } from 'vue'
 import type { FieldSchema } from '../api/scene'
 import { fromHex, toHex } from './colour'
+import ColourFromPicture from './ColourFromPicture.vue'
+import { useEyedropper } from './eyedropper'
 
 const props = defineProps<{ field: FieldSchema; name: string; modelValue: number[] }>()
 const emit = defineEmits<{ drag: [value: number[]]; done: [value: number[]] }>()
@@ -21,6 +24,18 @@ function close() {
   if (moved) emit('done', props.modelValue)
   moved = false
 }
+const dropper = useEyedropper()
+const menu = ref<InstanceType<typeof Menu>>()
+const photograph = ref<InstanceType<typeof ColourFromPicture>>()
+function take(linear: number[]) {
+  const color = linear.map((x) => Number(Math.min(1, Math.max(0, x)).toFixed(6)))
+  emit('drag', color)
+  emit('done', color)
+}
+const WAYS = [
+  { label: 'From the view', icon: 'pi pi-box', command: () => dropper.wait(take) },
+  { label: 'From a photograph…', icon: 'pi pi-image', command: () => photograph.value?.open() },
+]
 function type() {
   const linear = fromHex(text.value)
   if (linear && toHex(linear) !== hex.value) {
@@ -43,6 +58,18 @@ function type() {
         @hide="close"
       />
       <span class="bar" :style="{ background: `#${hex}` }" aria-hidden="true" />
+      <button
+        v-tooltip.top="'Take a colour from the view or from a photograph'"
+        type="button"
+        class="take"
+        aria-haspopup="menu"
+        :aria-label="`${field.title}: take from the view or a photograph`"
+        @click="(e) => menu?.toggle(e)"
+      >
+        <i class="pi pi-eye" />
+      </button>
+      <Menu ref="menu" :model="WAYS" popup />
+      <ColourFromPicture ref="photograph" :title="field.title ?? 'Colour'" @picked="take" />
     </div>
     <InputText
       :id="`f-${name}`"
@@ -75,6 +102,16 @@ function type() {
   height: 8px;
   border-radius: 2px;
   border: 1px solid var(--line);
+}
+.take {
+  color: var(--muted);
+  width: 24px;
+  height: 24px;
+  display: grid;
+  place-items: center;
+}
+.take:hover {
+  color: var(--ink);
 }
 .value {
   width: 100%;

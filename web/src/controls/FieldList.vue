@@ -8,6 +8,8 @@ import CurveField from './CurveField.vue'
 import NumberField from './NumberField.vue'
 import OptionalField from './OptionalField.vue'
 import PictureField from './PictureField.vue'
+import RangesField from './RangesField.vue'
+import SubstanceField from './SubstanceField.vue'
 import TextField from './TextField.vue'
 
 /** Controls for the fields of an effect, a source, a line or a cut, drawn from the schema that the core publishes. */
@@ -19,6 +21,8 @@ const props = defineProps<{
   only?: string[]
   /** Share of the surface that the layer covers, for fields that say it. */
   coverage?: number
+  /** Where a field does something on this very object, instead of its usual range. */
+  ranges?: Record<string, [number, number]>
 }>()
 const emit = defineEmits<{
   drag: [name: string, value: unknown]
@@ -42,7 +46,7 @@ const isNumber = (field: FieldSchema) => field.control === 'slider'
   <template v-for="[name, field] in fields" :key="name">
     <NumberField
       v-if="isNumber(field)"
-      :field="field"
+      :field="ranges?.[name] ? { ...field, soft: ranges[name] } : field"
       :name="name"
       :model-value="values[name] as number"
       :said="field.says && coverage !== undefined ? `${percent(coverage)} ${field.says}` : ''"
@@ -88,6 +92,23 @@ const isNumber = (field: FieldSchema) => field.control === 'slider'
           emit('done', name, v, field.title ?? name)
         }
       "
+    />
+    <SubstanceField
+      v-else-if="field.control === 'substance'"
+      :field="field"
+      :name="name"
+      :model-value="(values[name] ?? null) as never"
+      @drag="(v) => emit('drag', name, v)"
+      @done="(v) => emit('done', name, v, field.title ?? name)"
+      @save="(title) => emit('done', name, values[name], title)"
+    />
+    <RangesField
+      v-else-if="field.control === 'ranges'"
+      :field="field"
+      :name="name"
+      :model-value="values[name] as never"
+      @drag="(v) => emit('drag', name, v)"
+      @done="(v) => emit('done', name, v, field.title ?? name)"
     />
     <TextField
       v-else-if="field.control === 'text'"

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import InputText from 'primevue/inputtext'
 import Slider from 'primevue/slider'
-import { computed, ref, watch } from 'vue'
+import { computed, nextTick, ref, watch } from 'vue'
 import type { FieldSchema } from '../api/scene'
 import { Plan } from '../rest'
 import { factor, withUnit } from './format'
@@ -54,18 +54,50 @@ function down() {
   window.addEventListener('pointerup', up, { once: true })
 }
 
+/** Arrow keys: a hundredth of the range in the field, a thousandth on the slider; with Shift a tenth of that. */
+function nudge(event: KeyboardEvent, places: number) {
+  const up = { ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1 }[event.key]
+  if (!up) return
+  event.preventDefault()
+  event.stopPropagation()
+  const share = (up * places * (event.shiftKey ? 0.1 : 1)) / 1000
+  const [a, b] = soft.value
+  const log = props.field.scale === 'log'
+  const step = Math.abs(log ? props.modelValue * ((b / a) ** share - 1) : (b - a) * share)
+  const moved = log ? props.modelValue * (b / a) ** share : props.modelValue + (b - a) * share
+  // As many digits as the step is worth, and what must be whole goes by one.
+  const digits = Math.max(0, Math.ceil(-Math.log10(Math.max(step, 1e-9))) + 1)
+  const next = whole.value ? props.modelValue + up : Number(moved.toFixed(Math.min(digits, 12)))
+  const { minimum = -Infinity, maximum = Infinity } = props.field
+  const kept = Math.min(maximum, Math.max(minimum, next))
+  if (kept === props.modelValue) return
+  if (editing.value) text.value = exact(kept)
+  emit('drag', kept)
+  later.after(450, () => emit('done', props.modelValue))
+}
+const tip = computed(() => [props.field.description, 'Arrow keys step, with Shift finely'].filter(Boolean).join('. '))
+
 const text = ref('')
 const wrong = ref('')
 const editing = ref(false)
 const shown = computed(() => withUnit(props.modelValue, props.field))
+/** With all its digits, as it stands in the field while that is typed in. */
+const exact = (value: number) =>
+  `${Number((value * factor(props.field)).toPrecision(7))}${props.field.unit ? ` ${props.field.unit}` : ''}`
 watch(shown, (value) => !editing.value && (text.value = value), { immediate: true })
 /** All of it is chosen, so that typing replaces it; the unit may stay or be typed over. */
 function enter(event: FocusEvent) {
   editing.value = true
-  ;(event.target as HTMLInputElement).select()
+  text.value = exact(props.modelValue)
+  void nextTick(() => (event.target as HTMLInputElement).select())
 }
 function leave() {
   editing.value = false
+  // Nothing was typed: what is shown may have fewer digits than the value.
+  if (text.value === exact(props.modelValue)) {
+    text.value = shown.value
+    return
+  }
   const typed = /[-+]?\d*[.,]?\d+(?:e[-+]?\d+)?/i.exec(text.value)?.[0].replace(',', '.') ?? ''
   const value = Number(typed) / factor(props.field)
   const { minimum = -Infinity, maximum = Infinity } = props.field
@@ -91,8 +123,8 @@ function reset() {
 
 <template>
   <div class="row" :data-field="name">
-    <label v-tooltip.left="field.description || undefined" class="clip" :for="`f-${name}`">{{ field.title }}</label>
-    <div class="track" @pointerdown="down">
+    <label v-tooltip.left="tip" class="clip" :for="`f-${name}`">{{ field.title }}</label>
+    <div class="track" @pointerdown="down" @keydown.shift.capture="(e) => nudge(e, 1)">
       <i
         v-if="tick !== undefined"
         v-tooltip.top="`Default: ${withUnit(usual!, field)}. Click to return to it`"
@@ -122,6 +154,8 @@ function reset() {
       @focus="enter"
       @blur="leave"
       @keydown.enter="($event.target as HTMLInputElement).blur()"
+      @keydown.up="(e: KeyboardEvent) => nudge(e, 10)"
+      @keydown.down="(e: KeyboardEvent) => nudge(e, 10)"
     />
     <p v-if="said" class="said muted" aria-live="polite">{{ said }}</p>
     <p v-if="wrong" class="wrong" role="alert">Use {{ wrong }}.</p>

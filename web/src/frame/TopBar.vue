@@ -6,12 +6,13 @@ import { useRoute, useRouter } from 'vue-router'
 import { STAGES } from './stages'
 import { useWork } from '../stores/work'
 import AddObject from './AddObject.vue'
-import ShortcutSheet from './ShortcutSheet.vue'
+import { useGuide } from '../stores/guide'
+import GuideDialog from './GuideDialog.vue'
 
 const work = useWork()
 const route = useRoute()
 const router = useRouter()
-const help = ref(false)
+const guide = useGuide()
 const dim = useLocalStorage('limus.dim', false)
 watchEffect(() => document.documentElement.classList.toggle('app-dim', dim.value))
 
@@ -126,11 +127,11 @@ function signOut() {
         <i :class="dim ? 'pi pi-sun' : 'pi pi-moon'" />
       </button>
       <button
-        v-tooltip.bottom="'Keyboard (?)'"
+        v-tooltip.bottom="'Guide and keyboard (?)'"
         type="button"
         class="icon-button"
-        aria-label="Keyboard shortcuts"
-        @click="help = true"
+        aria-label="Guide and keyboard"
+        @click="guide.show()"
       >
         <i class="pi pi-question-circle" />
       </button>
@@ -145,7 +146,7 @@ function signOut() {
         <i class="pi pi-sign-out" />
       </button>
     </div>
-    <ShortcutSheet v-model:visible="help" />
+    <GuideDialog />
   </header>
 </template>
 

@@ -2,7 +2,7 @@
 import Button from 'primevue/button'
 import ProgressBar from 'primevue/progressbar'
 import { computed, ref } from 'vue'
-import ShortcutSheet from '../frame/ShortcutSheet.vue'
+import { useGuide } from '../stores/guide'
 import { useWork } from '../stores/work'
 import SurfaceView from '../view3d/SurfaceView.vue'
 import { useShortcuts } from './useShortcuts'
@@ -22,12 +22,14 @@ const props = defineProps<{
 defineEmits<{ part: [part: number] }>()
 const work = useWork()
 const surface = ref<InstanceType<typeof SurfaceView>>()
-const shortcuts = ref(false)
+const guide = useGuide()
 useShortcuts(() => ({
   l: () => work.show({ kind: 'lit' }),
   f: () => surface.value?.frameObject(),
   u: () => surface.value?.toggleUv(),
-  '?': () => (shortcuts.value = true),
+  '[': () => surface.value?.turnLight(-15),
+  ']': () => surface.value?.turnLight(15),
+  '?': () => guide.show(),
   ...props.acts?.(),
 }))
 const unwrapped = computed(() => {
@@ -63,7 +65,6 @@ defineExpose({
     </SurfaceView>
     <slot name="sheet" />
     <slot name="below" />
-    <ShortcutSheet v-model:visible="shortcuts" />
     <slot />
   </main>
 </template>

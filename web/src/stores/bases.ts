@@ -22,6 +22,11 @@ export const useBases = defineStore('bases', () => {
       chosen.value = Math.max(0, Math.min(chosen.value, Number(count) - 1))
     },
   )
+  watch(
+    () => (work.bench === 'base' && base.value?.where ? chosen.value : -1),
+    (number) => work.selectBase(number),
+    { immediate: true },
+  )
   async function fromStore(name: string): Promise<Base | undefined> {
     if (!work.object) return undefined
     const { data, error } = await api.POST('/api/objects/{object_id}/store-room/take', {

@@ -7,7 +7,7 @@ import { useWork } from './work'
 
 export type Tool = '' | 'paint' | 'fill'
 /**
- * What the brush works on: the selected layer's mask, a line of its recipe that measures a distance, or a channel of
+ * What the brush works on: the mask of the selected layer or base, a line of its recipe that measures a distance, or a channel of
  * the vertex colours.
  */
 export type Target = 'mask' | 'line' | 'R' | 'G' | 'B' | 'A'
@@ -54,9 +54,28 @@ export const useHand = defineStore('hand', () => {
   })
   const settings = computed<Record<string, unknown>>(() => ({ ...usual.value, ...brush.value }))
   const size = computed(() => Number(settings.value.size_mm ?? 30))
-  function set(name: string, value: unknown) {
-    brush.value = { ...brush.value, [name]: value }
+  /** Each mask is painted on with the brush it was painted with the last time. */
+  const ofMask = useLocalStorage<Record<string, Record<string, unknown>>>('limus.brush.of', {})
+  const mask = computed(() => `${work.object?.id} ${work.inHand?.place}`)
+  function use(now: Record<string, unknown>) {
+    brush.value = now
+    const rest = Object.entries(ofMask.value).filter(([key]) => key !== mask.value)
+    ofMask.value = Object.fromEntries([...rest.slice(-60), [mask.value, now]])
   }
+  function set(name: string, value: unknown) {
+    use({ ...brush.value, [name]: value })
+  }
+  /** Another brush, of the size that the hand has now. */
+  function takeUp(kept: Record<string, unknown>) {
+    use({ ...kept, ...(brush.value.size_mm === undefined ? {} : { size_mm: brush.value.size_mm }) })
+  }
+  /** One's own brushes, kept in this browser. */
+  const own = useLocalStorage<{ title: string; settings: Record<string, unknown> }[]>('limus.brushes', [])
+  function keepBrush(title: string) {
+    const rest = Object.fromEntries(Object.entries(brush.value).filter(([field]) => field !== 'size_mm'))
+    own.value = [...own.value.filter((b) => b.title !== title), { title, settings: rest }].slice(-40)
+  }
+  const dropBrush = (title: string) => (own.value = own.value.filter((b) => b.title !== title))
 
   const toFile = (v: Triple): Triple => {
     const turn = work.object?.turn ?? [
@@ -71,7 +90,7 @@ export const useHand = defineStore('hand', () => {
   /** Keep the strokes of one gesture and put them into the scene as one step. */
   async function keep(strokes: DrawnStroke[], middle: Triple, sizeMm: number, adds: boolean) {
     const item = work.object
-    const layer = work.selected
+    const held = work.inHand
     if (!item || !strokes.length) return
     const wanted = target.value
     const axis = mirror.value === 'none' ? -1 : 'xyz'.indexOf(mirror.value)
@@ -130,8 +149,8 @@ export const useHand = defineStore('hand', () => {
       lookAtColours()
       return
     }
-    if (!layer) return
-    const place = `layers[${layer.id}]`
+    if (!held) return
+    const place = held.place
     if (wanted === 'line')
       void work.run('draw-line', { place, line: work.selectedTerm, strokes: files }, undefined, true)
     else
@@ -145,8 +164,8 @@ export const useHand = defineStore('hand', () => {
 
   /** Fill what belongs to a place of the surface. */
   function fill(point: Triple, normal: Triple, adds: boolean) {
-    const layer = work.selected
-    if (!layer) return
+    const held = work.inHand
+    if (!held) return
     const pick = {
       what: fillWhat.value,
       at: toFile(point),
@@ -155,7 +174,7 @@ export const useHand = defineStore('hand', () => {
       take: !adds,
       scale: work.object?.scale ?? 1,
     }
-    void work.run('fill', { place: `layers[${layer.id}]`, line: work.selectedTerm, pick }, adds ? 'Fill' : 'Empty')
+    void work.run('fill', { place: held.place, line: work.selectedTerm, pick }, adds ? 'Fill' : 'Empty')
   }
 
   /** Vertex colours are looked through while they are painted, as soon as there are any. */
@@ -166,8 +185,11 @@ export const useHand = defineStore('hand', () => {
     work.show({ kind: 'reading', name: 'vertex_colour', component: target.value })
   }
   function take(what: Tool, on: Target = 'mask') {
-    if (what && on === 'mask' && !work.selected) {
-      work.notice = 'Choose a layer first: its mask is what you paint.'
+    if (what && on === 'mask' && !work.inHand) {
+      work.notice =
+        work.bench === 'base'
+          ? 'Choose a base that lies over the others by a mask first: its mask is what you paint.'
+          : 'Choose a layer first: its mask is what you paint.'
       return
     }
     tool.value = what
@@ -184,14 +206,13 @@ export const useHand = defineStore('hand', () => {
     () => `${work.object?.id} ${work.bench}`,
     () => (tool.value = ''),
   )
-  watch(
-    () => work.selectedId,
-    () => {
-      if (target.value === 'line') put()
-    },
-  )
+  watch(mask, (now) => {
+    if (target.value === 'line') put()
+    if (now in ofMask.value) brush.value = ofMask.value[now]
+  })
   return {
     tool, target, takes, brush, sizeIn, pixels, mirror, reach, facing, fillWhat, fillAngle, usual, settings, size,
     set, keep, fill, take, put, toFile,
+    own, takeUp, keepBrush, dropBrush, reset: () => use({}),
   } // prettier-ignore
 })

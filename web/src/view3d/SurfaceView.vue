@@ -3,6 +3,7 @@ import type { Facts } from '../api/scene'
 import { useEventListener, useLocalStorage } from '@vueuse/core'
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
 import { during, Plan } from '../rest'
+import { useEyedropper } from '../controls/eyedropper'
 import { useWork } from '../stores/work'
 import type { CompassMarks } from './compass'
 import DecalHandles from './DecalHandles.vue'
@@ -119,6 +120,10 @@ onBeforeUnmount(() => surface.value?.dispose())
 watch(() => [work.object?.id, work.object?.digest].join(), load)
 watch(() => work.evaluation, put)
 watch(light, (value) => surface.value?.aim(value))
+/** Turn the light about up, in degrees. */
+function turnLight(by: number) {
+  light.value = { ...light.value, azimuth: ((light.value.azimuth + by + 540) % 360) - 180 }
+}
 watch(straight, (on) => surface.value?.straighten(on))
 
 /**
@@ -141,6 +146,19 @@ const holding = computed(() => brush.active.value)
 const { spot, said, point, leave, fromUv } = useProbe(surface)
 const { dropping, dragOver, drop } = useDrop(surface, canvas)
 
+const dropper = useEyedropper()
+useEventListener(
+  window,
+  'keydown',
+  (event: KeyboardEvent) => {
+    if (event.key !== 'Escape' || !dropper.taker) return
+    event.stopPropagation()
+    dropper.leave()
+  },
+  { capture: true },
+)
+onBeforeUnmount(() => dropper.leave())
+
 let downAt = [0, 0]
 function press(event: PointerEvent) {
   downAt = [event.clientX, event.clientY]
@@ -148,7 +166,12 @@ function press(event: PointerEvent) {
 function release(event: PointerEvent) {
   // A click, not a drag: choose the part under it.
   if (event.button !== 0 || Math.hypot(event.clientX - downAt[0], event.clientY - downAt[1]) > 3) return
-  emit('part', surface.value?.pick(event.offsetX, event.offsetY)?.part ?? -1)
+  const found = surface.value?.pick(event.offsetX, event.offsetY)
+  if (dropper.taker) {
+    if (found) void dropper.at(found.page, found.u, found.v)
+    return
+  }
+  emit('part', found?.part ?? -1)
 }
 /** While the camera moves, what lies over the view steps back. */
 const moving = ref(false)
@@ -163,6 +186,7 @@ useEventListener(window, 'pointerup', () => moving.value && stir())
 defineExpose({
   frameObject: () => surface.value?.frame(props.part),
   toggleUv: () => (uvOpen.value = !uvOpen.value),
+  turnLight,
   /** Hold to turn the camera with the left button while a brush is in hand. */
   turnInstead: (on: boolean) => (brush.turning.value = on),
   replayPen: (record: PenRecord) => replay(record, canvas.value!),
@@ -181,7 +205,7 @@ defineExpose({
     <canvas
       ref="canvas"
       tabindex="0"
-      :class="{ holding }"
+      :class="{ holding: holding || !!dropper.taker }"
       :aria-label="
         holding
           ? 'The object. Drag to draw on it, right drag to orbit, middle drag to pan, wheel to zoom'
@@ -197,7 +221,11 @@ defineExpose({
     <div class="top left">
       <ViewLabel :title="shown.title" :size="shown.size" :failed="!!failed" />
       <LookLegend v-if="work.evaluation?.look?.legend" :legend="work.evaluation.look.legend" />
-      <div v-if="said" class="chip probe" data-testid="probe">{{ said }}</div>
+      <div v-if="dropper.taker" class="chip" role="status" data-testid="eyedropper">
+        {{ dropper.wrong || 'Click the object: its base color is taken.' }}
+        <button type="button" class="link" @click="dropper.leave()">Cancel (Esc)</button>
+      </div>
+      <div v-else-if="said" class="chip probe" data-testid="probe">{{ said }}</div>
     </div>
 
     <div class="top right">

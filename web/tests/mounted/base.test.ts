@@ -38,8 +38,57 @@ test('a base lies over another by a mask', async () => {
   expect(lie.every((said) => said.length > 2)).toBe(true)
   expect(lie.at(-1)).toBe('by a mask')
   await tab(bench, 'Placing')
+  await bench.click(one('.term .words'))
   await bench.click(bench.button('Remove line'))
   expect((await bases(bench))[3].where!.terms).toEqual([])
+})
+
+test('the mask of a base is edited like that of a layer', async () => {
+  const bench = await base()
+  await find(bench, 'canvas', 'canvas')
+  await bench.pick(bench.button('More for Canvas'), 'menuitem', 'Lay over by a mask')
+  await tab(bench, 'Placing')
+  const where = () => one('[data-testid=where]')
+  // The mask as a whole, with the share that is white and how it is spread.
+  const share = Number.parseFloat(words(one('.whole b', where())))
+  expect(share).toBeGreaterThan(5)
+  expect(one('.whole svg, .whole .bars, .whole i', where())).toBeTruthy()
+  await bench.click(bench.button('Look through the whole mask'))
+  expect(words(one('[data-testid=view-label]'))).toContain('Mask of Canvas')
+  await bench.press('m')
+  expect(words(one('[data-testid=view-label]'))).toContain('Lit')
+  await bench.click(bench.button('Look through this line'))
+  expect(words(one('[data-testid=view-label]'))).toContain('Canvas: line 1')
+  await bench.press('l')
+  // Sources drawn by hand are there, those that look back are not.
+  await bench.click(bench.button(/^Add a line/))
+  const offered = (await screen.findAllByRole('menuitem')).map(words)
+  expect(offered).toContain('Painted by hand')
+  for (const later of ['Mask of a layer', 'Exposed', 'Where a layer acted']) expect(offered).not.toContain(later)
+  await bench.click(await screen.findByRole('menuitem', { name: 'Hollows' }))
+  // Solo, a coverage of its own, and a cut.
+  await bench.click(bench.button('Solo', one('.term.open')))
+  await bench.click(bench.button(/Curve, edge and coverage/))
+  await bench.click(one('[data-field=cover] .p-toggleswitch input'))
+  await bench.click(one('.cut .p-toggleswitch input'))
+  const kept = (await bases(bench))[3].where!
+  expect(kept.terms[1]).toMatchObject({ solo: true, source: { kind: 'hollows' } })
+  expect(kept.terms[1].cover).toBeGreaterThan(0)
+  expect(kept.cut).toBeTruthy()
+  // A line goes to a layer, linked: both say so.
+  await bench.click(bench.button('More for this line'))
+  await bench.user.hover(await screen.findByText('Link to'))
+  await bench.click(screen.getByText('Link to'))
+  await bench.click((await screen.findAllByText('Rust')).at(-1)!)
+  expect((await bench.kept('rust')).where.terms.at(-1)!.link).toBe((await bases(bench))[3].where!.terms[1].link)
+  await screen.findByText(/One line with Rust/)
+  // The brush takes the mask of this base; without one it says what to do.
+  await bench.press('h')
+  expect(words(one('[data-testid=brush-bar]'))).toContain('Mask of Canvas')
+  await bench.press('{Escape}')
+  await bench.click(one("[data-base='0']"))
+  await bench.press('h')
+  await screen.findByText(/Choose a base that lies over the others by a mask/)
 })
 
 test('the store room keeps favourites and bases of one’s own', async () => {

@@ -1,5 +1,5 @@
 import { expect, test } from 'vitest'
-import { last, one, opened, screen, words } from './bench'
+import { last, one, opened, screen, waitFor, words } from './bench'
 
 const openLine = () => one('.term.open')
 
@@ -141,4 +141,59 @@ test('a layer that others ask for is not removed', async () => {
   await screen.findByText(/Dust has a line that looks at this layer/)
   expect(bench.order()).toContain('rust')
   expect((await bench.saved()).layers).toHaveLength(5)
+})
+
+test('a tip comes when the pointer rests on a field, follows what it says, and goes', async () => {
+  const bench = await opened()
+  await bench.select('dust')
+  const label = one('[data-field=strength] label')
+  expect(document.querySelector('.p-tooltip')).toBeNull()
+  await bench.user.hover(label)
+  expect(words(await waitFor(() => one('.p-tooltip')))).toContain('The whole layer, weaker')
+  await bench.user.unhover(label)
+  await waitFor(() => expect(document.querySelector('.p-tooltip')).toBeNull())
+  const through = () => bench.button('Look through the whole mask')
+  await bench.user.hover(through())
+  expect(words(await waitFor(() => one('.p-tooltip')))).toContain('Look through the whole mask')
+  await bench.user.unhover(through())
+  await bench.click(through())
+  await bench.user.unhover(through())
+  await bench.user.hover(through())
+  expect(words(await waitFor(() => one('.p-tooltip')))).toContain('Back to the surface')
+})
+
+test('a number steps by arrow keys, finely with Shift, and keeps its digits', async () => {
+  const bench = await opened()
+  await bench.select('dust')
+  const field = one('[data-field=strength] input') as HTMLInputElement
+  await bench.type(field, '50')
+  field.focus()
+  await bench.user.keyboard('{ArrowDown}')
+  await bench.rest()
+  expect((await bench.kept('dust')).strength).toBeCloseTo(0.49, 6)
+  await bench.user.keyboard('{Shift>}{ArrowUp}{/Shift}')
+  await bench.rest()
+  expect((await bench.kept('dust')).strength).toBeCloseTo(0.491, 6)
+  expect(field.value).toContain('49.1')
+  const edits = bench.heard.filter((h) => h.path.endsWith('/edit')).length
+  field.blur()
+  await bench.rest()
+  // Leaving the field is no edit.
+  expect(bench.heard.filter((h) => h.path.endsWith('/edit'))).toHaveLength(edits)
+  const handle = one('[data-field=strength] [role=slider]')
+  handle.focus()
+  await bench.user.keyboard('{Shift>}{ArrowLeft}{/Shift}')
+  await bench.rest()
+  expect((await bench.kept('dust')).strength).toBeCloseTo(0.4909, 6)
+})
+
+test('keys turn the light', async () => {
+  const bench = await opened()
+  const light = () => Number(screen.getByLabelText('Direction of the light').getAttribute('aria-valuenow'))
+  const before = light()
+  await bench.press(']')
+  expect(light()).toBe(before + 15)
+  await bench.press('[[')
+  await bench.press('[[')
+  expect(light()).toBe(before - 15)
 })

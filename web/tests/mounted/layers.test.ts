@@ -125,7 +125,7 @@ test('effects are found by what they do, and laid on by Enter', async () => {
 test('the list of keys opens and closes', async () => {
   const bench = await opened()
   await bench.press('?')
-  await screen.findByRole('dialog', { name: 'Keyboard' })
+  await screen.findByRole('dialog', { name: 'Guide' })
   await bench.press('{Escape}')
   expect(screen.queryByRole('dialog')).toBeNull()
 })

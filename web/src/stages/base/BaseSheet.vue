@@ -99,7 +99,11 @@ const relief = computed(() =>
 </script>
 
 <template>
-  <aside class="sheet" aria-label="Selected base">
+  <aside
+    class="sheet"
+    aria-label="Selected base"
+    :data-guide="base ? `base:${bases.title(base).toLowerCase()}` : undefined"
+  >
     <div v-if="!base || !bases.material" class="empty">
       <h2>No base yet</h2>
       <p class="muted">

@@ -2,7 +2,10 @@
 import { ref } from 'vue'
 import { useBases } from '../../stores/bases'
 import { useWork } from '../../stores/work'
+import BrushBar from '../../recipe/BrushBar.vue'
+import { useHand } from '../../stores/hand'
 import StageFrame from '../StageFrame.vue'
+import { useHandKeys } from '../useHandKeys'
 import BaseList from './BaseList.vue'
 import BaseSheet from './BaseSheet.vue'
 import GuessBar from './GuessBar.vue'
@@ -37,7 +40,15 @@ function drop(event: DragEvent) {
   over.value = false
   intake.value?.open([...(event.dataTransfer?.files ?? [])])
 }
+const hand = useHand()
+const view = ref<InstanceType<typeof StageFrame>>()
+const handActs = useHandKeys((on) => view.value?.turnInstead(on))
 const acts = () => ({
+  m: () => {
+    if (work.maskedBase >= 0)
+      work.show(work.look.kind === 'mask' ? { kind: 'lit' } : { kind: 'mask', layer: work.focus })
+  },
+  ...handActs(),
   ',': () => (bases.chosen = Math.max(0, bases.chosen - 1)),
   '.': () => (bases.chosen = Math.min(bases.bases.length - 1, bases.chosen + 1)),
 })
@@ -45,6 +56,7 @@ const acts = () => ({
 
 <template>
   <StageFrame
+    ref="view"
     heading="Base"
     :acts="acts"
     unfit="No UVs yet: unwrap the object in the Object stage first."
@@ -55,7 +67,8 @@ const acts = () => ({
   >
     <template #left><BaseList /></template>
     <template #over>
-      <GuessBar />
+      <BrushBar v-if="hand.tool" @replay="(record) => view?.replayPen(record)" />
+      <GuessBar v-else />
       <div v-if="over" class="dropping" role="status">Drop the texture files of one material</div>
     </template>
     <template #sheet><BaseSheet @maps="intake?.open([])" /></template>

@@ -4,17 +4,17 @@ import { computed, ref } from 'vue'
 import type { ChannelFact, FieldSchema, Levels } from '../../api/scene'
 import { fieldsOf } from '../../api/scene'
 import ColourField from '../../controls/ColourField.vue'
+import ColourFromPicture from '../../controls/ColourFromPicture.vue'
 import FieldList from '../../controls/FieldList.vue'
 import NumberField from '../../controls/NumberField.vue'
 import { useBases } from '../../stores/bases'
 import { useWork } from '../../stores/work'
-import PickColour from './PickColour.vue'
 
 /** Levels of every channel, and one value instead of what the base brings. */
 const work = useWork()
 const bases = useBases()
 const open = ref('base_color')
-const picker = ref<InstanceType<typeof PickColour>>()
+const picker = ref<InstanceType<typeof ColourFromPicture>>()
 const inUse = computed(
   () => new Set([...Object.keys(work.evaluation?.channels ?? {}), ...Object.keys(bases.base?.levels ?? {})]),
 )
@@ -32,6 +32,14 @@ function change(c: ChannelFact, name: string, value: unknown) {
   const now = { ...levels(c), [name]: value }
   bases.base!.levels = { ...bases.base!.levels, [c.name]: now as Levels }
   work.preview()
+}
+function taken(color: number[]) {
+  work.edit('Base color from a picture', () => {
+    bases.base!.levels = {
+      ...bases.base!.levels,
+      base_color: { ...(bases.base!.levels.base_color ?? bases.freshLevels()), value: color } as Levels,
+    }
+  })
 }
 function one(c: ChannelFact, on: boolean) {
   change(c, 'value', on ? [...c.default] : null)
@@ -134,7 +142,7 @@ const valueField = (c: ChannelFact): FieldSchema => ({
         @update:model-value="add"
       />
     </div>
-    <PickColour ref="picker" />
+    <ColourFromPicture ref="picker" title="Base color" @picked="taken" />
   </div>
 </template>
 

@@ -9,6 +9,12 @@ import { useWork } from '../../stores/work'
 const props = defineProps<{ layer: Layer; family: string }>()
 const work = useWork()
 const channel = ref('')
+/** Those that it changes something in, and those that somebody set; all of them until that is known. */
+const shown = computed(() => {
+  const all = Object.entries(work.catalogue?.channels ?? {})
+  const speaks = work.outcome.get(props.layer.id)?.speaks ?? []
+  return speaks.length ? all.filter(([name]) => speaks.includes(name) || name in props.layer.channels) : all
+})
 const BLENDS = computed(() =>
   (work.catalogue?.blends ?? []).map((value) => ({ value, label: value.replace('-', ' ') })),
 )
@@ -48,7 +54,7 @@ const word = (name: string) => {
 
 <template>
   <div class="chips" role="group" aria-label="Channels">
-    <span v-for="(title, name) in work.catalogue?.channels" :key="name" class="pill" :class="{ off: !use(name).on }">
+    <span v-for="[name, title] in shown" :key="name" class="pill" :class="{ off: !use(name).on }">
       <button
         v-tooltip.top="use(name).on ? 'Leave this channel as it was' : 'Speak in this channel again'"
         type="button"
@@ -65,7 +71,7 @@ const word = (name: string) => {
         class="more"
         :aria-label="`${title}: amount and blend`"
         :aria-expanded="channel === name"
-        @click="openDetails(String(name))"
+        @click="openDetails(name)"
       >
         <i class="pi pi-angle-down" />
       </button>

@@ -6,7 +6,7 @@ import { computed, ref } from 'vue'
 import NumberField from '../../controls/NumberField.vue'
 import { percent } from '../../controls/format'
 import { useWork } from '../../stores/work'
-import RecipeEditor from './RecipeEditor.vue'
+import RecipeEditor from '../../recipe/RecipeEditor.vue'
 import TreatmentSaver from './TreatmentSaver.vue'
 
 /** The selected episode: layers that belong together, with one place and one strength over theirs. */

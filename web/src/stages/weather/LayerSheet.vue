@@ -8,13 +8,15 @@ import KindGlyph from '../../controls/KindGlyph.vue'
 import { fieldsOf } from '../../api/scene'
 import NumberField from '../../controls/NumberField.vue'
 import { percent } from '../../controls/format'
+import { useGuide } from '../../stores/guide'
 import { useWork } from '../../stores/work'
 import ChannelChips from './ChannelChips.vue'
-import RecipeEditor from './RecipeEditor.vue'
+import RecipeEditor from '../../recipe/RecipeEditor.vue'
 import TreatmentSaver from './TreatmentSaver.vue'
 
 /** The selected layer answers three questions: what happened, where, how much. */
 const work = useWork()
+const guide = useGuide()
 const layer = computed(() => work.selected)
 const effect = computed(() => (layer.value ? work.effects.get(layer.value.effect.kind) : undefined))
 const outcome = computed(() => work.outcome.get(work.selectedId))
@@ -127,6 +129,11 @@ const actions = computed(() => [
     command: () => saver.value?.open(layer.value!.name, [work.selectedId]),
   },
   { separator: true },
+  {
+    label: 'In the guide',
+    icon: 'pi pi-book',
+    command: () => guide.show({ what: 'effect', kind: layer.value!.effect.kind }),
+  },
   { label: 'Return settings to defaults', icon: 'pi pi-undo', command: resetAll },
   { label: 'Remove', icon: 'pi pi-trash', command: () => work.removeLayer(work.selectedId) },
 ])
@@ -144,7 +151,7 @@ const hasAmount = computed(
 </script>
 
 <template>
-  <aside class="sheet" aria-label="Selected layer">
+  <aside class="sheet" aria-label="Selected layer" :data-guide="layer ? `effect:${layer.effect.kind}` : undefined">
     <div v-if="!layer || !effect" class="empty">
       <h2>No layer is selected</h2>
       <p class="muted">Choose a card in the chronicle below, or add what happened next.</p>
@@ -193,6 +200,7 @@ const hasAmount = computed(
           <FieldList
             :schema="effect.schema"
             :values="layer.effect"
+            :ranges="outcome?.ranges as Record<string, [number, number]>"
             place=""
             @drag="dragEffect"
             @done="(_n, _v, title) => done(title)"
@@ -215,6 +223,7 @@ const hasAmount = computed(
             v-if="hasAmount"
             :schema="effect.schema"
             :values="layer.effect"
+            :ranges="outcome?.ranges as Record<string, [number, number]>"
             place="amount"
             :coverage="outcome?.coverage"
             @drag="dragEffect"

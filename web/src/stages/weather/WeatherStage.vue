@@ -3,8 +3,9 @@ import { useEventListener } from '@vueuse/core'
 import { ref } from 'vue'
 import { useWork } from '../../stores/work'
 import StageFrame from '../StageFrame.vue'
+import { useHandKeys } from '../useHandKeys'
 import { useHand } from '../../stores/hand'
-import BrushBar from './BrushBar.vue'
+import BrushBar from '../../recipe/BrushBar.vue'
 import ChronicleBand from './ChronicleBand.vue'
 import EpisodeSheet from './EpisodeSheet.vue'
 import LayerSheet from './LayerSheet.vue'
@@ -24,20 +25,9 @@ function neighbour(by: number) {
   const next = layers[Math.min(layers.length - 1, Math.max(0, k + by))]
   if (next) work.select(next.id)
 }
-// Before fields that keep Escape to themselves; what lies open over them goes first.
-useEventListener(
-  window,
-  'keydown',
-  (event: KeyboardEvent) => {
-    if (event.key !== 'Escape' || !hand.tool) return
-    if (document.querySelector('.p-select-overlay, .p-popover, .p-menu-overlay, .p-dialog')) return
-    event.preventDefault()
-    hand.put()
-  },
-  { capture: true },
-)
+const handActs = useHandKeys((on) => view.value?.turnInstead(on))
 const acts = () => {
-  const act: Record<string, () => void> = {
+  return {
     // Where it may be, where it acted, and back.
     m: () => {
       const next = work.look.kind === 'mask' ? 'acted' : work.look.kind === 'acted' ? 'lit' : 'mask'
@@ -48,31 +38,13 @@ const acts = () => {
     a: () => band.value?.add(),
     ',': () => neighbour(-1),
     '.': () => neighbour(1),
-    h: () => (hand.tool === 'paint' ? hand.put() : hand.take('paint')),
-    i: () => (hand.tool === 'fill' ? hand.put() : hand.take('fill')),
+    ...handActs(),
   }
-  if (hand.tool) {
-    const resize = (by: number) => {
-      if (hand.sizeIn === 'px') hand.pixels = Number((hand.pixels * by).toPrecision(3))
-      else hand.set('size_mm', Number(Math.min(100000, Math.max(0.05, hand.size * by)).toPrecision(3)))
-    }
-    Object.assign(act, {
-      t: () => (hand.takes = !hand.takes),
-      '+': () => resize(1.15),
-      '-': () => resize(1 / 1.15),
-      ' ': () => view.value?.turnInstead(true),
-    })
-  }
-  return act
 }
 useEventListener(window, 'keyup', (event: KeyboardEvent) => {
   if (event.key.toLowerCase() === 'b') work.peek(false)
-  if (event.key === ' ') view.value?.turnInstead(false)
 })
-useEventListener(window, 'blur', () => {
-  work.peek(false)
-  view.value?.turnInstead(false)
-})
+useEventListener(window, 'blur', () => work.peek(false))
 </script>
 
 <template>

@@ -28,7 +28,8 @@ export function documentOf(s: State, edits: () => Edit[], changed: () => void) {
     if (!now.layers.some((l) => l.id === selectedId.value)) selectedId.value = now.layers.at(-1)?.id ?? ''
     if (until.value && !now.layers.some((l) => l.id === until.value)) until.value = null
     if (!now.episodes.some((e) => e.id === selectedEpisode.value)) selectedEpisode.value = ''
-    selectedTerm.value = Math.min(selectedTerm.value, (selected.value?.where.terms.length ?? 0) - 1)
+    const open = s.maskedBase.value < 0 ? selected.value?.where : now.bases[s.maskedBase.value]?.where
+    selectedTerm.value = Math.min(selectedTerm.value, (open?.terms.length ?? 0) - 1)
     changed()
   }
 

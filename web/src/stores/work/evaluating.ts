@@ -279,6 +279,14 @@ export function evaluating(s: State, w: Verbs) {
     if (!pinned.value && ['mask', 'acted', 'term'].includes(look.value.kind)) look.value = { ...LIT }
     full()
   }
+  /** Another base is worked on, or it lies by a mask now, or no more. */
+  function selectBase(number: number) {
+    if (s.maskedBase.value === number) return
+    s.maskedBase.value = number
+    selectedTerm.value = -1
+    if (!pinned.value && ['mask', 'term'].includes(look.value.kind)) look.value = { ...LIT }
+    if (bench.value === 'base') full()
+  }
   function playTo(id: string | null) {
     if (until.value === id) return
     until.value = id
@@ -311,6 +319,7 @@ export function evaluating(s: State, w: Verbs) {
     show,
     select,
     selectEpisode,
+    selectBase,
     playTo,
     peek,
     today,

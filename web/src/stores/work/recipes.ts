@@ -15,10 +15,15 @@ export function recipes(s: State, w: Verbs) {
   const copyLine = (place: string, line: number, to: string, link: boolean) =>
     w.run('copy-line', { place, line, to, link })
   const unlink = (place: string, line: number) => w.run('unlink', { place, line })
-  /** Names of layers and episodes that have a line with this link. */
-  function linkedTo(link: string): string[] {
-    return [...(scene.value?.layers ?? []), ...(scene.value?.episodes ?? [])]
-      .filter((holder) => holder.where.terms.some((t) => t.link === link))
+  /** Names of what else has a line with this link, besides the recipe at `place`. */
+  function linkedTo(link: string, place: string): string[] {
+    const now = scene.value
+    return [
+      ...(now?.layers ?? []).map((l) => ({ name: l.name, place: `layers[${l.id}]`, where: l.where })),
+      ...(now?.episodes ?? []).map((e) => ({ name: e.name, place: `episodes[${e.id}]`, where: e.where })),
+      ...(now?.bases ?? []).map((b, k) => ({ name: b.name || `Base ${k + 1}`, place: `bases[${k}]`, where: b.where })),
+    ]
+      .filter((holder) => holder.place !== place && holder.where?.terms.some((t) => t.link === link))
       .map((holder) => holder.name)
   }
 

@@ -86,8 +86,21 @@ export function stateOf() {
 
   const selected = computed<Layer | undefined>(() => scene.value?.layers.find((l) => l.id === selectedId.value))
   const episode = computed(() => scene.value?.episodes.find((e) => e.id === selectedEpisode.value))
+  /** The chosen base where it lies by a mask, in the Base stage; -1: none. */
+  const maskedBase = ref(-1)
   /** What the recipe that is open belongs to, as questions name it. */
-  const focus = computed(() => (selectedEpisode.value ? `episode:${selectedEpisode.value}` : selectedId.value))
+  const focus = computed(() => {
+    if (bench.value === 'base') return maskedBase.value < 0 ? '' : `base:${maskedBase.value}`
+    return selectedEpisode.value ? `episode:${selectedEpisode.value}` : selectedId.value
+  })
+  /** Whose mask the hand works on, with the address of its recipe. */
+  const inHand = computed(() => {
+    if (bench.value === 'base') {
+      const base = scene.value?.bases[maskedBase.value]
+      return base && { name: base.name || 'the base', place: `bases[${maskedBase.value}]` }
+    }
+    return selected.value && { name: selected.value.name, place: `layers[${selected.value.id}]` }
+  })
   const outcome = computed(() => new Map((evaluation.value?.layers ?? []).map((l) => [l.id, l])))
   const effects = computed(() => new Map((catalogue.value?.effects ?? []).map((e) => [e.kind, e])))
   const sources = computed(() => new Map((catalogue.value?.sources ?? []).map((s) => [s.kind, s])))
@@ -133,6 +146,8 @@ export function stateOf() {
     selected,
     episode,
     focus,
+    maskedBase,
+    inHand,
     outcome,
     effects,
     sources,

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import type { Term } from '../../api/scene'
-import { DRAWN, useHand, type Drawn } from '../../stores/hand'
+import type { Term } from '../api/scene'
+import { DRAWN, useHand, type Drawn } from '../stores/hand'
 
 /** What was drawn by hand for a line: how much there is, the tool to go on with, and ways to take it back. */
 const props = defineProps<{ term: Term; kind: Drawn }>()

@@ -1,15 +1,15 @@
 <script setup lang="ts">
 import ToggleSwitch from 'primevue/toggleswitch'
 import { computed, ref, toRaw, watch } from 'vue'
-import { defaultsOf, type Cut, type Entry, type Recipe, type Term } from '../../api/scene'
-import { pictureUrl } from '../../api/pictures'
-import FieldList from '../../controls/FieldList.vue'
-import HistogramBars from '../../controls/HistogramBars.vue'
-import { percent } from '../../controls/format'
+import { defaultsOf, type Cut, type Entry, type Recipe, type Term } from '../api/scene'
+import { pictureUrl } from '../api/pictures'
+import FieldList from '../controls/FieldList.vue'
+import HistogramBars from '../controls/HistogramBars.vue'
+import { percent } from '../controls/format'
 import { VueDraggable } from 'vue-draggable-plus'
-import { DRAWN, drawnOf, useHand } from '../../stores/hand'
-import { useWork } from '../../stores/work'
-import SourcePicker from '../../controls/SourcePicker.vue'
+import { DRAWN, drawnOf, useHand } from '../stores/hand'
+import { useWork } from '../stores/work'
+import SourcePicker from './SourcePicker.vue'
 import TermLine from './TermLine.vue'
 
 /** Where something is: a recipe read from top to bottom. Of a layer, or of an episode. */
@@ -20,6 +20,8 @@ const props = defineProps<{
   said: string
   on: boolean
   byHand?: boolean
+  /** Which sources can be used here. */
+  fits?: (source: Entry) => boolean
 }>()
 const work = useWork()
 const hand = useHand()
@@ -171,7 +173,7 @@ defineExpose({ addReading })
     </div>
     <div class="under">
       <button type="button" class="link" aria-haspopup="menu" @click="(e) => adder?.toggle(e)">Add a line…</button>
-      <SourcePicker ref="adder" @choose="(source) => addLine(source)" />
+      <SourcePicker ref="adder" :fits="fits" @choose="(source) => addLine(source)" />
       <span class="fill" />
       <button
         v-if="byHand"

@@ -1,13 +1,14 @@
 <script setup lang="ts">
 import Menu from 'primevue/menu'
 import { computed, ref } from 'vue'
-import { pictureUrl } from '../../api/pictures'
-import { fieldsOf, type FieldSchema, type Term } from '../../api/scene'
-import FieldList from '../../controls/FieldList.vue'
-import HistogramBars from '../../controls/HistogramBars.vue'
-import { percent, readable, withUnit } from '../../controls/format'
-import { drawnOf } from '../../stores/hand'
-import { useWork } from '../../stores/work'
+import { pictureUrl } from '../api/pictures'
+import { fieldsOf, type FieldSchema, type Term } from '../api/scene'
+import FieldList from '../controls/FieldList.vue'
+import HistogramBars from '../controls/HistogramBars.vue'
+import { percent, readable, withUnit } from '../controls/format'
+import { drawnOf } from '../stores/hand'
+import { useGuide } from '../stores/guide'
+import { useWork } from '../stores/work'
 import HandField from './HandField.vue'
 
 /** One line of a recipe, read as part of a sentence; opened, it shows its source and its shaping. */
@@ -21,6 +22,7 @@ const emit = defineEmits<{
   duplicate: []
 }>()
 const work = useWork()
+const guide = useGuide()
 
 const entry = computed(() => work.sources.get(props.term.source.kind))
 const fields = computed(() => new Map(fieldsOf(entry.value?.schema ?? {})))
@@ -70,6 +72,7 @@ const lead = computed(() => {
     overlay: 'overlaid by ',
     difference: 'differing from ',
     over: 'then ',
+    breaks: 'its edge broken up ',
   }
   return (words[props.term.combine] ?? '') + not
 })
@@ -94,15 +97,17 @@ const shaping = computed(() => {
  */
 const FIRST = ['low', 'high', 'gamma', 'soften_mm']
 const REST = [
-  'curve', 'grow_mm', 'breakup_mm', 'breakup_size_mm', 'breakup_way', 'cover', 'sharpen', 'out_low', 'out_high',
+  'curve', 'grow_mm', 'breakup_mm', 'breakup_size_mm', 'breakup_way', 'breakup_as', 'cover', 'sharpen', 'out_low', 'out_high',
 ] // prettier-ignore
 const meets = computed(() => (props.index > 0 || props.term.combine === 'over' ? ['combine', 'amount'] : ['amount']))
 const schemaOf = computed(() => new Map(fieldsOf(work.catalogue?.term ?? {})))
-const shapedFurther = computed(() =>
-  REST.some((name) => {
-    const usual = schemaOf.value.get(name)?.default ?? null
-    return (props.term[name] ?? null) !== usual
-  }),
+const shapedFurther = computed(
+  () =>
+    props.term.combine === 'breaks' ||
+    REST.some((name) => {
+      const usual = schemaOf.value.get(name)?.default ?? null
+      return (props.term[name] ?? null) !== usual
+    }),
 )
 const further = ref(false)
 const drawn = computed(() => entry.value && drawnOf(entry.value, props.term.source))
@@ -112,15 +117,16 @@ const others = computed(() =>
   [
     ...(work.scene?.layers ?? []).map((l) => ({ name: l.name, place: `layers[${l.id}]` })),
     ...(work.scene?.episodes ?? []).map((e) => ({ name: e.name, place: `episodes[${e.id}]` })),
+    ...(work.scene?.bases ?? []).flatMap((b, k) =>
+      b.where ? [{ name: b.name || `Base ${k + 1}`, place: `bases[${k}]` }] : [],
+    ),
   ].filter((one) => one.place !== props.place),
 )
 async function send(to: { name: string; place: string }, link: boolean) {
   await work.copyLine(props.place, props.index, to.place, link)
   if (!work.trouble) work.notice = `${link ? 'Linked to' : 'Copied to'} ${to.name}.`
 }
-const linkedTo = computed(() =>
-  props.term.link ? work.linkedTo(props.term.link).filter((n) => n !== (work.episode ?? work.selected)?.name) : [],
-)
+const linkedTo = computed(() => (props.term.link ? work.linkedTo(props.term.link, props.place) : []))
 const actions = computed(() => [
   { label: 'Duplicate', icon: 'pi pi-clone', command: () => emit('duplicate') },
   { label: 'Earlier', icon: 'pi pi-arrow-up', disabled: props.index === 0, command: () => emit('move', -1) },
@@ -131,6 +137,11 @@ const actions = computed(() => [
     command: () => emit('move', 1),
   },
   { label: 'Remove', icon: 'pi pi-trash', command: () => emit('remove') },
+  {
+    label: 'In the guide',
+    icon: 'pi pi-book',
+    command: () => guide.show({ what: 'source', kind: props.term.source.kind }),
+  },
   ...(props.term.link
     ? [{ label: 'Unlink', icon: 'pi pi-link', command: () => work.unlink(props.place, props.index) }]
     : []),
@@ -154,7 +165,7 @@ function look() {
 </script>
 
 <template>
-  <li class="term" :class="{ open, muted: term.muted }">
+  <li class="term" :data-guide="`source:${term.source.kind}`" :class="{ open, muted: term.muted }">
     <div class="head">
       <button
         v-tooltip.left="through ? 'Back to the surface' : 'Look through this line'"
@@ -263,7 +274,7 @@ function look() {
         @done="(_n, _v, title) => emit('done', title)"
       />
       <hr />
-      <template v-if="work.catalogue">
+      <div v-if="work.catalogue" data-guide="line:line">
         <FieldList
           :schema="work.catalogue.term"
           :values="term"
@@ -289,7 +300,7 @@ function look() {
           @drag="(n, v) => emit('drag', 'term', n, v)"
           @done="(_n, _v, title) => emit('done', title)"
         />
-      </template>
+      </div>
     </div>
   </li>
 </template>

@@ -1,7 +1,5 @@
 <script setup lang="ts">
-import Dialog from 'primevue/dialog'
-
-const visible = defineModel<boolean>('visible', { required: true })
+/** Every key of the stages. */
 const KEYS = [
   ['L', 'The lit surface'],
   ['M', 'Where the selected layer may be, where it acted, and back'],
@@ -10,6 +8,7 @@ const KEYS = [
   [', and .', 'Choose the layer before or after'],
   ['A', 'Add what happened next'],
   ['F', 'Frame the object'],
+  ['[ and ]', 'Turn the light'],
   ['U', 'UV view'],
   ['H', 'Paint the mask by hand, and back'],
   ['I', 'Fill, and back'],
@@ -19,23 +18,23 @@ const KEYS = [
   ['hold Space', 'With a brush in hand: turn the object'],
   ['Esc', 'Put the brush away'],
   ['Arrow keys, with Shift', 'On the middle of a decal: move it; turn and scale it'],
+  ['Arrow keys, with Shift', 'On a number: up and down, finely'],
   ['Ctrl Z', 'Undo'],
   ['Ctrl Shift Z or Ctrl Y', 'Redo'],
   ['Alt ← and Alt →', 'On a card: move the layer'],
   ['F2, Delete', 'On a card: rename, remove (also a folded episode)'],
-  ['?', 'This sheet'],
+  ['?', 'The guide, with these keys'],
+  ['F1', 'In the guide: what is under the pointer, or what has the focus'],
 ]
 </script>
 
 <template>
-  <Dialog v-model:visible="visible" modal dismissable-mask header="Keyboard" :style="{ width: '460px' }">
-    <dl>
-      <template v-for="[key, what] in KEYS" :key="key">
-        <dt>{{ key }}</dt>
-        <dd>{{ what }}</dd>
-      </template>
-    </dl>
-  </Dialog>
+  <dl>
+    <template v-for="[key, what] in KEYS" :key="key">
+      <dt>{{ key }}</dt>
+      <dd>{{ what }}</dd>
+    </template>
+  </dl>
 </template>
 
 <style scoped>

@@ -5,11 +5,12 @@ import Select from 'primevue/select'
 import SelectButton from 'primevue/selectbutton'
 import Slider from 'primevue/slider'
 import { computed, ref } from 'vue'
-import FieldList from '../../controls/FieldList.vue'
-import { length } from '../../controls/format'
-import { useHand, type Target } from '../../stores/hand'
-import { useWork } from '../../stores/work'
-import { penRecord, type PenRecord } from '../../view3d/replay'
+import FieldList from '../controls/FieldList.vue'
+import BrushShelf from './BrushShelf.vue'
+import { length } from '../controls/format'
+import { useHand, type Target } from '../stores/hand'
+import { useWork } from '../stores/work'
+import { penRecord, type PenRecord } from '../view3d/replay'
 
 /** The brush in hand, over the view: what it does, its size, and everything else behind one button. */
 const hand = useHand()
@@ -23,7 +24,7 @@ const ACTIONS = [
   { label: 'Take away', value: true },
 ]
 const targets = computed(() => [
-  ...(work.selected ? [{ value: 'mask', label: `Mask of ${work.selected.name}` }] : []),
+  ...(work.inHand ? [{ value: 'mask', label: `Mask of ${work.inHand.name}` }] : []),
   ...(hand.target === 'line' ? [{ value: 'line', label: 'Line to measure from' }] : []),
   ...(['R', 'G', 'B', 'A'] as const).map((c) => ({
     value: c,
@@ -128,6 +129,7 @@ const MORE = [
         aria-label="Add or take away"
       />
       <template v-if="hand.tool === 'paint'">
+        <BrushShelf />
         <Select
           v-model="hand.mirror"
           class="mirror roomy"
@@ -259,7 +261,7 @@ const MORE = [
           />
         </div>
         <div class="foot">
-          <button type="button" class="link" @click="hand.brush = {}">Return to defaults</button>
+          <button type="button" class="link" @click="hand.reset()">Return to defaults</button>
           <button type="button" class="link" @click="chooser?.click()">Replay a recorded pen…</button>
           <input ref="chooser" type="file" accept=".json" hidden data-testid="pen-file" @change="recorded" />
         </div>

@@ -3,16 +3,15 @@ import Button from 'primevue/button'
 import Dialog from 'primevue/dialog'
 import InputNumber from 'primevue/inputnumber'
 import { computed, ref } from 'vue'
-import { api, messageOf } from '../../api/client'
-import type { Levels } from '../../api/scene'
-import PictureField from '../../controls/PictureField.vue'
-import { toHex } from '../../controls/colour'
-import { useBases } from '../../stores/bases'
-import { useWork } from '../../stores/work'
+import { api, messageOf } from '../api/client'
+import { useWork } from '../stores/work'
+import { toHex } from './colour'
+import PictureField from './PictureField.vue'
 
 /** A colour out of a photograph, with the light taken out by a grey patch or a stated exposure. */
+defineProps<{ title: string }>()
+const emit = defineEmits<{ picked: [color: number[]] }>()
 const work = useWork()
-const bases = useBases()
 const visible = ref(false)
 const file = ref('')
 const at = ref<[number, number]>()
@@ -55,20 +54,14 @@ function click(event: MouseEvent) {
   void ask()
 }
 function use() {
-  if (!found.value || !bases.base) return
-  const color = found.value.color
-  work.edit('Base color from a picture', () => {
-    bases.base!.levels = {
-      ...bases.base!.levels,
-      base_color: { ...(bases.base!.levels.base_color ?? bases.freshLevels()), value: color } as Levels,
-    }
-  })
+  if (!found.value) return
+  emit('picked', found.value.color)
   visible.value = false
 }
 </script>
 
 <template>
-  <Dialog v-model:visible="visible" modal header="Base color from a picture" :style="{ width: '560px' }">
+  <Dialog v-model:visible="visible" modal :header="`${title} from a picture`" :style="{ width: '560px' }">
     <PictureField
       name="photograph"
       :field="{ title: 'Photograph', description: 'Of the real thing' }"
