@@ -148,3 +148,35 @@ class BaseStage(BrowserTest):
         self.assertIn("Left out: cut.png", page.get_by_label("What was found").inner_text())
         page.get_by_role("button", name="Cancel").click()
         self.assertEqual(len(self.bases()), 3)
+
+    def test_the_mask_of_a_base_is_painted_with_the_mouse(self) -> None:
+        page = self.page
+        self.enter()
+        page.get_by_role("button", name="More for Bronze").click()
+        page.get_by_role("menuitem", name="Lay over by a mask").click()
+        page.get_by_role("tab", name="Placing").click()
+        self.settle()
+        share = page.locator(".whole b")
+        before = float(share.inner_text().split()[0])
+        page.locator("canvas").first.focus()
+        page.keyboard.press("h")
+        self.assertIn("Mask of Bronze", page.get_by_test_id("brush-bar").inner_text())
+        page.locator("#brush-size").fill("220")
+        page.locator("#brush-size").press("Enter")
+        box: Any = page.locator("section.view canvas").first.bounding_box()
+        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] * 0.4
+        page.mouse.move(x, y)
+        page.mouse.down()
+        for k in range(1, 7):
+            page.mouse.move(x, y + k * 22)
+            self.frame()
+        page.mouse.up()
+        self.settle()
+        terms = self.bases()[-1]["where"]["terms"]
+        self.assertEqual([t["source"]["kind"] for t in terms], ["noise", "strokes"])
+        self.assertEqual(len(terms[1]["source"]["strokes"]), 1)
+        self.assertGreater(float(share.inner_text().split()[0]), before + 1.0)
+        page.keyboard.press("Control+z")
+        self.settle()
+        self.assertEqual(len(self.bases()[-1]["where"]["terms"]), 1)
+        self.assertEqual(float(share.inner_text().split()[0]), before)

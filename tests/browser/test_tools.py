@@ -5,9 +5,20 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
+from skimage.color import deltaE_ciede2000, rgb2lab
 
+from limus.common.colour import to_srgb
+from limus.common.object_size import ObjectSize
+from limus.document.start import fresh_layer
+from limus.readings.setting import Setting
 from server.jobs.models import Job
+from server.projects.models import WorkObject
 from tests.browser.base import BrowserTest
+
+
+def fresh_document(kind: str) -> dict[str, Any]:
+    """A new layer on the hoist, as a document has it."""
+    return fresh_layer(kind, kind, ObjectSize(1.1), Setting()).model_dump(mode="json")
 
 
 class View(BrowserTest):
@@ -54,6 +65,39 @@ class View(BrowserTest):
         self.page.get_by_role("button", name="Straight-on").click()
         self.settle()
         self.assertAlmostEqual(self.scale() / before, 1.0, delta=0.02)
+
+    def test_a_colour_is_taken_from_the_view_in_three_clicks(self) -> None:
+        # Everything white but for the paint: what is clicked has one colour, and no light is in it.
+        item = WorkObject.objects.get(name="Gate hoist")
+        document = {**item.document, "episodes": [], "layers": [fresh_document("substance")]}
+        grey = {"white": [0.18, 0.20, 0.15], "black": None}
+        document["layers"][0]["effect"] |= {"covers": "all", "values": {"base_color": grey}}
+        item.commit(item.head_id, document, "One colour")
+        self.open()
+        page = self.page
+        page.locator("[data-layer=substance]").click()
+        page.get_by_label("Give a channel a value").last.click()
+        page.get_by_role("option", name="Specular color", exact=True).click()
+        self.settle()
+        field = page.locator('[data-field="values-specular_color-white"]')
+        field.locator(".take").click()
+        page.get_by_role("menuitem", name="From the view").click()
+        page.get_by_test_id("eyedropper").get_by_text("Click the object").wait_for()
+        box: Any = page.locator("section.view canvas").first.bounding_box()
+        page.mouse.click(box["x"] + box["width"] / 2, box["y"] + box["height"] * 0.55)
+        page.get_by_test_id("eyedropper").wait_for(state="detached")
+        self.settle()
+        effect = WorkObject.objects.get(pk=item.pk).document["layers"][0]["effect"]
+        got = np.array(effect["values"]["specular_color"]["white"])
+        # CIEDE2000 as scikit-image has it.
+        labs = [rgb2lab(to_srgb(c.astype(np.float32))[None, None]) for c in (got, np.array(grey["white"]))]
+        self.assertLess(float(deltaE_ciede2000(*labs).max()), 1.0)
+        # And it is called off by Escape.
+        field.locator(".take").click()
+        page.get_by_role("menuitem", name="From the view").click()
+        page.get_by_test_id("eyedropper").wait_for()
+        page.keyboard.press("Escape")
+        page.get_by_test_id("eyedropper").wait_for(state="detached")
 
     def test_uv_view_is_linked_with_the_cursor(self) -> None:
         page = self.tab(1280, 800)

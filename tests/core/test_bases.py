@@ -18,6 +18,7 @@ from scipy import ndimage
 from scipy.ndimage import map_coordinates
 from scipy.stats import ks_2samp
 from skimage import data
+from skimage.color import deltaE_ciede2000, rgb2lab
 
 from limus.bases.as_materialx import base_materialx
 from limus.bases.catalogue import MATERIALS
@@ -27,7 +28,7 @@ from limus.bases.laying import finished, laid, laid_in_blocks, over
 from limus.bases.placing import Placing
 from limus.bases.site import Site, site_of
 from limus.bases.store_room import RENAMED, STOCK, guessed, searched
-from limus.common.colour import luminance, to_linear
+from limus.common.colour import luminance, to_linear, to_srgb
 from limus.common.errors import InputError
 from limus.common.fields import Document
 from limus.document.scene import Scene, scene_from
@@ -433,6 +434,11 @@ class LevelsOfChannels(TestCase):
         np.testing.assert_allclose(without_light(albedo * 4, exposure=2.0), albedo, atol=1e-6)
         with self.assertRaisesRegex(InputError, "burnt out"):
             without_light(albedo, np.ones(3))
+        # Read off a picture of eight bits with a card in it: CIEDE2000 below 1, as scikit-image has it.
+        shot = [np.round(to_srgb((c * light * 0.4).astype(np.float32)) * 255) / 255 for c in (albedo, np.full(3, 0.18))]
+        read = without_light(*(to_linear(s.astype(np.float32)) for s in shot), reflectance=0.18)
+        labs = [rgb2lab(to_srgb(np.asarray(c, np.float32))[None, None]) for c in (read, albedo)]
+        self.assertLess(float(deltaE_ciede2000(*labs).max()), 1.0)
 
 
 #: Fields of a placing that say how patches differ, where repetition is broken.

@@ -2310,7 +2310,7 @@ export interface components {
       /**
        * Height
        * @description Below 0 it is pressed in
-       * @default -1.6
+       * @default -3
        */
       height_mm: number
       /**
@@ -8888,9 +8888,15 @@ export interface components {
       grows: string
       /**
        * Notes
-       * @description What it does and where its figures come from
+       * @description What it does
        */
       notes?: string[]
+      /**
+       * Figures
+       * @description Where its figures come from
+       * @default
+       */
+      figures: string
       /** Fields */
       fields?: components['schemas']['GuideField'][]
       /**

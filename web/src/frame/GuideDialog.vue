@@ -17,7 +17,16 @@ const route = useRoute()
 const wanted = ref('')
 const words = computed(() => wanted.value.trim().toLowerCase().split(/\s+/).filter(Boolean))
 const text = (e: GuideEntry) =>
-  [e.title, e.group, e.summary, e.when, e.figures, ...e.notes, ...e.acts_on, ...e.fields.flatMap((f) => [f.title, f.about])]
+  [
+    e.title,
+    e.group,
+    e.summary,
+    e.when,
+    e.figures,
+    ...e.notes,
+    ...e.acts_on,
+    ...e.fields.flatMap((f) => [f.title, f.about]),
+  ]
     .join(' ')
     .toLowerCase()
 const searched = computed(() => guide.entries.map((entry) => ({ entry, text: text(entry) })))
@@ -226,10 +235,10 @@ nav :deep(.p-inputtext) {
   flex: 1;
   overflow-y: auto;
   padding: 0 8px 16px 0;
-  display: grid;
-  align-content: start;
 }
 .list button {
+  display: block;
+  width: 100%;
   text-align: left;
   padding: 4px 8px;
   border-radius: 4px;
@@ -278,6 +287,7 @@ figure {
 }
 figure img {
   display: block;
+  object-fit: cover;
   border-radius: 4px;
   background: #868686;
 }

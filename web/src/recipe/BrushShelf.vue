@@ -47,7 +47,7 @@ function keep() {
     @click="(e) => shelf?.toggle(e)"
   >
     <BrushPicture :settings="hand.settings" />
-    <span class="clip">{{ now?.title ?? 'As set' }}</span>
+    <span class="for-readers">{{ now?.title ?? 'As set' }}</span>
   </button>
   <Popover ref="shelf">
     <div class="shelf" role="dialog" aria-label="Brushes">
