@@ -53,12 +53,14 @@ class AddBase(Command):
         None, max_length=5000, description="Its parts; none: every part that no other base takes"
     )
     over: bool = Field(False, description="It lies over the others, placed by a mask that begins with a noise")
+    painted: bool = Field(False, description="Its mask begins empty, to be painted")
 
     def change(self, draft: Draft) -> str:
         """Lay it."""
         entry = {**_made(self.base), "parts": self.parts}
         if self.over:
-            entry["where"] = {"terms": [fresh_line(draft, "noise", {})], "cut": None}
+            first = fresh_line(draft, "strokes" if self.painted else "noise", {})
+            entry["where"] = {"terms": [first], "cut": None}
         elif self.parts:
             _claimed(draft, self.parts, None)
         draft.bases.append(entry)

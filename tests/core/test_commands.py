@@ -423,6 +423,14 @@ class Bases(CommandTest):
         base = self.document["bases"][0]
         self.assertEqual((base["name"], base["parts"], base["where"]), ("Oak", ["Lid"], where))
 
+    def test_a_base_to_be_painted_on_begins_with_nothing(self) -> None:
+        done = self.do("add-base", base="bronze", over=True, painted=True)
+        where = done.document["bases"][-1]["where"]
+        self.assertEqual([t["source"]["kind"] for t in where["terms"]], ["strokes"])
+        self.assertEqual(where["terms"][0]["source"]["strokes"], [])
+        plain = self.do("add-base", base="bronze", over=True).document["bases"][-1]["where"]
+        self.assertEqual([t["source"]["kind"] for t in plain["terms"]], ["noise"])
+
     def test_a_part_is_made_of_one_base(self) -> None:
         self.do("add-base", base="oak", parts=["Lid", "Rim"])
         self.do("add-base", base="brass", parts=["Rim"])

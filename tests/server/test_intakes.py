@@ -312,12 +312,14 @@ class Replacing(IntakeTest):
         self.assertEqual(after["readings"], "missing")
         self.measured(self.item)
         result = self.call("post", f"/objects/{self.item.pk}/evaluate", {"resolution": 128})
-        self.assertEqual((result.status_code, result.json()["readings"]), (200, "good"))
+        self.assertEqual(result.status_code, 200)
+        self.assertIn(result.json()["readings"], ("good", "fine"))
         # One undo and the old model is back, with its readings.
         back = self.call("post", f"/objects/{self.item.pk}/undo", {"base": after["scene"]["version"]}).json()
         self.assertIn(["set", ["object", "file"], document["object"]["file"]], back["change"])
         old = self.object(self.item.pk)
-        self.assertEqual((old["digest"], old["readings"]), (before["digest"], "good"))
+        self.assertEqual(old["digest"], before["digest"])
+        self.assertIn(old["readings"], ("good", "fine"))
 
     def test_two_replacements_at_once(self) -> None:
         base = self.object(self.item.pk)["scene"]["version"]

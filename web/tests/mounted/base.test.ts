@@ -43,6 +43,15 @@ test('a base lies over another by a mask', async () => {
   expect((await bases(bench))[3].where!.terms).toEqual([])
 })
 
+test('a base is painted on: its mask is empty, and the brush is in the hand', async () => {
+  const bench = await base()
+  await find(bench, 'canvas', 'canvas')
+  await bench.pick(bench.button('More for Canvas'), 'menuitem', 'Paint it on')
+  expect((await bases(bench))[3].where!.terms.map((t) => t.source.kind)).toEqual(['strokes'])
+  expect(words(one('[data-testid=brush-bar]'))).toContain('Mask of Canvas')
+  expect(Number.parseFloat(words(one("[data-base='3'] .share")) || '0')).toBeLessThan(0.1)
+})
+
 test('the mask of a base is edited like that of a layer', async () => {
   const bench = await base()
   await find(bench, 'canvas', 'canvas')

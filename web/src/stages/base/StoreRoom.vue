@@ -8,12 +8,14 @@ import { computed, ref, watch } from 'vue'
 import { api, messageOf } from '../../api/client'
 import type { Shelf } from '../../api/scene'
 import { useBases } from '../../stores/bases'
+import { useHand } from '../../stores/hand'
 import { useWork } from '../../stores/work'
 
 /** The store room: every base on a sample, to be found by word or family and put on the object with a click. */
 const emit = defineEmits<{ maps: [] }>()
 const work = useWork()
 const bases = useBases()
+const hand = useHand()
 const query = ref('')
 const family = ref('any')
 const only = ref<'all' | 'favourites' | 'own'>('all')
@@ -98,14 +100,18 @@ const offersFile = computed(
     only.value === 'all',
 )
 const picture = (s: Shelf) => `/api/store-room/picture?name=${encodeURIComponent(s.name)}`
-async function put(s: Shelf, way: 'replace' | 'add' | 'over') {
+async function put(s: Shelf, way: 'replace' | 'add' | 'over' | 'paint') {
   taking.value = s.name
   const fresh = await bases.fromStore(s.name)
   taking.value = ''
   if (!fresh) return
   if (way === 'replace') void bases.put(fresh)
   else if (way === 'add') void bases.add(fresh, bases.bases.length ? [] : null)
-  else void bases.add(fresh, null, true)
+  else if (way === 'over') void bases.add(fresh, null, true)
+  else {
+    await bases.add(fresh, null, true, true)
+    hand.take('paint')
+  }
   if (way === 'add' && bases.bases.length)
     work.notice = `Choose the parts that are ${s.title.toLowerCase()} under Placing.`
 }
@@ -123,6 +129,7 @@ const actions = computed(() => {
     { label: 'Use instead of the chosen base', command: () => void put(s, 'replace') },
     { label: 'Add for other parts', command: () => void put(s, 'add') },
     { label: 'Lay over by a mask', command: () => void put(s, 'over') },
+    { label: 'Paint it on', command: () => void put(s, 'paint') },
     ...(s.own ? [{ separator: true }, { label: 'Take out of the store room', command: () => void takeOut(s) }] : []),
   ]
 })

@@ -25,12 +25,24 @@ const missed = computed(() => work.look.kind === 'reading' && work.look.name ===
 const others = computed(() =>
   (work.projects.find((p) => p.id === work.object?.project)?.objects ?? []).filter((o) => o.id !== work.object?.id),
 )
-const offers = computed(() => others.value.map((o) => ({ label: o.name, icon: 'pi pi-box', command: () => add(o) })))
-function add(other: (typeof others.value)[number]) {
-  // Beside it, clear of its box.
-  const away = (work.facts?.size_m[0] ?? 1) * 1000 + 200
+const offers = computed(() => [
+  ...others.value.map((o) => ({ label: o.name, icon: 'pi pi-box', command: () => add(o) })),
+  ...(others.value.length > 1
+    ? [{ label: `All ${others.value.length}, in a row`, icon: 'pi pi-th-large', command: addAll }]
+    : []),
+])
+/** Beside it, clear of its box; several of them one after the other. */
+function add(other: (typeof others.value)[number], place = 1) {
+  const away = ((work.facts?.size_m[0] ?? 1) * 1000 + 200) * place
   const { file, name, scale, up } = other
-  void work.run('add-neighbour', { file, name, position_mm: [Math.round(away), 0, 0], scale, up }, `Neighbour ${name}`)
+  return work.run(
+    'add-neighbour',
+    { file, name, position_mm: [Math.round(away), 0, 0], scale, up },
+    `Neighbour ${name}`,
+  )
+}
+async function addAll() {
+  for (const [k, other] of others.value.entries()) await add(other, k + 1)
 }
 function change(k: number, label: string, edit: (n: Neighbour) => void) {
   void work.editObject(label, (now) => edit(now.object.neighbours[k]))
