@@ -123,7 +123,7 @@ STOCK: dict[str, Stock] = {
         Stock("wax", "Cast, light runs in it", "plain", {"color": (0.66, 0.53, 0.30), "roughness": 0.38, "ior": 1.44,
             "depth_mm": 4.0, "uneven": 0.8}, ("candle", "soap"), 110, {"brittleness": 0.1}),
         Stock("oil film on dark enamel", "Black, with the colours of a thin film", "plain", {"color": (0.024, 0.024,
-            0.026), "roughness": 0.12, "ior": 1.52, "film_nm": 420.0, "uneven": 0.9}, ("iridescent",),
+            0.026), "roughness": 0.12, "ior": 1.33, "film_nm": 420.0, "uneven": 0.9}, ("iridescent",),
               200, {"family": "glass", "brittleness": 0.9}),
         Stock("weathered tarpaulin", "Green, coated, gone pale on its folds", "canvas", {"color": (0.085, 0.115, 0.075),
             "yarn_mm": 0.7, "slubs": 0.25, "folds_mm": 3.0, "fuzz": 0.06, "uneven": 1.8},

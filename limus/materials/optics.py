@@ -56,3 +56,34 @@ def transmittance(depth: Any, length: Any) -> Any:
 def roughness_from_gloss(gloss: Any) -> Any:
     """A number or an array; gloss maps are roughness turned round (common practice, no source)."""
     return 1.0 - gloss
+
+
+#: Wavelengths that stand for red, green and blue, nm.
+WAVES_NM = np.array([600.0, 550.0, 450.0], np.float32)
+
+
+def film_reflectance(
+    below: np.ndarray,
+    film_ior: np.ndarray,
+    thickness_nm: np.ndarray,
+    cosine: np.ndarray,
+    waves_nm: np.ndarray = WAVES_NM,
+) -> np.ndarray:
+    """(n, w) reflectance of a thin film on a dielectric, at each wavelength.
+
+    Airy's sum over the reflections inside the film (M. Born and E. Wolf, Principles of Optics, 7.6; from memory), with
+    the amplitudes of normal incidence; the way through the film is refracted.
+
+    Parameters
+    ----------
+    below : (n,) reflectance of what lies below, without a film, at normal incidence. film_ior : (n,) above 1.
+    thickness_nm : (n,). cosine : (n,) of the angle to the normal, outside.
+    """
+    root = np.sqrt(np.clip(below, 0.0, 0.99))
+    base_ior = (1.0 + root) / (1.0 - root)
+    first, second = (1.0 - film_ior) / (1.0 + film_ior), (film_ior - base_ior) / (film_ior + base_ior)
+    inside = np.sqrt(np.maximum(1.0 - (1.0 - cosine**2) / film_ior**2, 0.0))
+    phase = 4.0 * np.pi * (film_ior * thickness_nm * inside)[:, None] / waves_nm
+    cross = 2.0 * (first * second)[:, None] * np.cos(phase)
+    both = (first**2)[:, None] + (second**2)[:, None]
+    return np.asarray((both + cross) / (1.0 + ((first * second) ** 2)[:, None] + cross), np.float32)

@@ -6,6 +6,7 @@ import numpy as np
 
 from limus.common.colour import to_srgb
 from limus.materials.channels import CHANNELS, Sheet, spread
+from limus.materials.optics import film_reflectance
 
 
 def _room(direction: np.ndarray, roughness: np.ndarray) -> np.ndarray:
@@ -56,7 +57,11 @@ def lit(sheet: Sheet, normal: np.ndarray, view: np.ndarray, open_: np.ndarray | 
     d = a2 / (np.pi * (nh**2 * (a2 - 1) + 1) ** 2)
     k = rough**2 / 2
     g = 1 / ((nl * (1 - k) + k) * (nv * (1 - k) + k) * 4)
-    spec0 = f0[:, None] * (1 - metal) + color * metal
+    plain = np.repeat(f0[:, None], 3, axis=1)
+    if "thin_film_weight" in sheet:
+        film = film_reflectance(f0, value("thin_film_ior"), value("thin_film_thickness"), nv)
+        plain = plain + value("thin_film_weight")[:, None] * (film - plain)
+    spec0 = plain * (1 - metal) + color * metal
     fresnel = spec0 + (1 - spec0) * ((1 - vh) ** 5)[:, None]
     diffuse = color * (1 - metal) * (1 - through * 0.75)
     room_up = np.asarray(0.34 + 0.30 * normal[:, 1], np.float32)[:, None]

@@ -12,7 +12,7 @@ from limus.common.colour import SRGB_STEPS, SRGB_TABLE, luminance, to_linear, to
 from limus.formats.png import png_bytes, quantise
 from limus.materials.channels import one
 from limus.materials.encode import encode_surface
-from limus.materials.optics import reflectance_at_normal
+from limus.materials.optics import WAVES_NM, film_reflectance, reflectance_at_normal
 from limus.materials.substance import PAINT, covered
 from limus.surface.texels import Texels
 from tests.core import shapes
@@ -81,3 +81,27 @@ class Maps(TestCase):
         self.assertEqual(maps["normal"][0, 8, 8].tolist(), [128, 128, 255, 255])
         # Off the surface the nearest texel goes on, so that no filter pulls in black.
         self.assertEqual(maps["base_color"][0, 0, 0].tolist(), [128, 0, 255, 255])
+
+
+class ThinFilms(TestCase):
+    """Against what follows from the theory of one layer (Born and Wolf, Principles of Optics, from memory)."""
+
+    def of(self, base_ior: float, film_ior: float, thickness_nm: float, cosine: float = 1.0) -> np.ndarray:
+        below = np.full(1, reflectance_at_normal(base_ior))
+        return film_reflectance(below, np.full(1, film_ior), np.full(1, thickness_nm), np.full(1, cosine))[0]
+
+    def test_none_at_all_is_the_surface_below(self) -> None:
+        np.testing.assert_allclose(self.of(1.9, 1.4, 0.0), reflectance_at_normal(1.9), atol=1e-6)
+        # So is half a wave of it, at that wave.
+        np.testing.assert_allclose(self.of(1.9, 1.4, 550.0 / 2 / 1.4)[1], reflectance_at_normal(1.9), atol=1e-6)
+
+    def test_a_quarter_wave_of_the_mean_index_reflects_nothing(self) -> None:
+        film = float(np.sqrt(1.9))
+        self.assertLess(float(self.of(1.9, film, 550.0 / 4 / film)[1]), 1e-6)
+        self.assertGreater(float(self.of(1.9, film, 550.0 / 4 / film)[2]), 1e-4)
+
+    def test_at_a_slant_the_way_inside_is_shorter(self) -> None:
+        # The colours of a thicker film seen at a slant are those of a thinner one seen straight.
+        inside = float(np.sqrt(1 - (1 - 0.25) / 1.4**2))
+        np.testing.assert_allclose(self.of(1.9, 1.4, 400.0, 0.5), self.of(1.9, 1.4, 400.0 * inside), rtol=1e-5)
+        self.assertEqual(len(WAVES_NM), 3)
