@@ -32,6 +32,7 @@ os.environ["LIMUS_DATA"] = str(DATA)
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "server.config.settings")
 os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"
 
+from limus.common.object_size import ObjectSize  # noqa: E402
 from limus.document.scene import ObjectFile, Scene  # noqa: E402
 from limus.effects.catalogue import EFFECTS  # noqa: E402
 from limus.guide.shown_on import scene_of  # noqa: E402
@@ -248,7 +249,9 @@ def main() -> None:
                         item = items[name]
                         item.refresh_from_db()
                         assert item.head is not None
-                        made = scene_of(kind, level, name, mesh, item.head.document["object"]["file"])
+                        made = scene_of(
+                            kind, level, name, ObjectSize(mesh.diagonal), item.head.document["object"]["file"]
+                        )
                         made = made.model_copy(
                             update={"object": ObjectFile.model_validate(item.head.document["object"])}
                         )
