@@ -12,6 +12,7 @@ from limus.bases.catalogue import AnyMaterial
 from limus.bases.placing import Placing
 from limus.bases.store_room import STOCK, stock
 from limus.common.fields import Document, Name, number
+from limus.common.named_files import named_files
 from limus.common.refusal import refusal
 from limus.common.wording import one_of
 from limus.materials.channels import CHANNELS
@@ -90,6 +91,12 @@ class LaidMaterial(Document):
     def files(self) -> tuple[str, ...]:
         """Names of the files its material reads."""
         return self.material.files
+
+    @property
+    def files_by_field(self) -> dict[str, str]:
+        """The same by the path of the field that names each."""
+        named = named_files(self.material, "material")
+        return {field: name for field, name in named.items() if name in self.files}
 
     @property
     def title(self) -> str:

@@ -111,7 +111,7 @@ class Scene(Document):
         if self.object.twin is not None:
             out["object.twin.file"] = self.object.twin.file
         for k, layer in enumerate(self.layers):
-            out |= {f"layers[{k}].effect.file": name for name in layer.effect.files}
+            out |= {f"layers[{k}].effect.{field}": name for field, name in layer.effect.files_by_field.items()}
             for j, term in enumerate(layer.where.terms):
                 for i, name in enumerate(term.source.files):
                     out[f"layers[{k}].where.terms[{j}].source.{term.source.kind}[{i}]"] = name
@@ -120,8 +120,7 @@ class Scene(Document):
                 for i, name in enumerate(term.source.files):
                     out[f"episodes[{k}].where.terms[{j}].source.{term.source.kind}[{i}]"] = name
         for k, base in enumerate(self.bases):
-            used = [(i, u.file) for i, u in enumerate(getattr(base.material, "maps", [])) if u.role != "left out"]
-            out |= {f"bases[{k}].material.maps[{i}].file": name for i, name in used}
+            out |= {f"bases[{k}].{field}": name for field, name in base.files_by_field.items()}
             for j, term in enumerate(base.where.terms if base.where is not None else []):
                 for i, name in enumerate(term.source.files):
                     out[f"bases[{k}].where.terms[{j}].source.{term.source.kind}[{i}]"] = name

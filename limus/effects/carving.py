@@ -20,14 +20,11 @@ from limus.masks.sources.noise import Noise
 from limus.materials.channels import one
 from limus.materials.substance import VEIL, thinned
 from limus.strata.pile import Coat, Pile
-from limus.surface.blur import blur
 from limus.surface.marching import distance_along
 
 Profile = Literal["step", "v", "u", "rounded", "own"]
 Each = Literal["none", "part", "island", "piece", "cell"]
 Unit = Annotated[float, Field(ge=0.0, le=1.0)]
-#: Widest softening, texels.
-_WIDEST = 40.0
 #: Roughness of what was polished as far as it goes.
 _POLISHED = 0.12
 
@@ -131,7 +128,7 @@ class Carving(Effect):
 
     def apply(self, event: Event) -> Outcome:
         """Press or raise it."""
-        pile, texels = event.pile, event.pile.texels
+        pile = event.pile
         nothing = np.zeros(len(event.mask), np.float32)
         if event.strength <= 0 or not bool((event.mask > 0.5).any()):
             return Outcome(pile, nothing, "" if event.strength <= 0 else "Its place is nowhere more than half white")
@@ -145,9 +142,7 @@ class Carving(Effect):
         lift = share * np.float32(self.height_mm * event.strength)
         inside = event.antialiased((place > 0.5).astype(np.float32)) * np.float32(event.strength)
         if self.levels > 0:
-            reach = float(np.clip(self.levels_mm, 2 * texels.texel_mm, _WIDEST * texels.texel_mm))
-            below = event.before("relief below", [reach], lambda: blur(texels, pile.relief(), reach))
-            lift = lift + inside * np.float32(self.levels) * (below - pile.relief())
+            lift = lift + inside * np.float32(self.levels) * event.to_level(self.levels_mm)
         note = ""
         if self.each != "none" and (self.tilt_deg > 0 or self.offset_mm > 0):
             own = event.before(

@@ -12,7 +12,7 @@ from scipy import ndimage
 from limus.common.colour import to_linear
 from limus.common.errors import InputError
 from limus.common.fields import FileName, choice, colour, number, switch
-from limus.effects.effect import Effect, Event, Frame, Group, Kind, Outcome, film_um
+from limus.effects.effect import Effect, Event, Frame, Group, Kind, Outcome, film_um, raised
 from limus.formats.picture_read import read_picture
 from limus.materials.channels import one
 from limus.materials.substance import DECAL
@@ -157,7 +157,6 @@ class Decal(Effect):
         image, note = self._image(event)
         if image is None:
             return Outcome(event.pile, nothing, note)
-        texels = event.pile.texels
         tall_mm = self.width_mm * image.shape[0] / image.shape[1]
         if self.depth_mm <= 0:
             return Outcome(event.pile, nothing, "Its box has no depth: give it some", self._frame(event, tall_mm, 0.0))
@@ -188,9 +187,7 @@ class Decal(Effect):
         pile = event.pile.with_coat(coat)
         if self.relief == "levels":
             # Brought to the level of its surroundings, by the share that lies there.
-            texel = texels.texel_mm
-            level = blur(texels, event.pile.relief(), min(max(self.width_mm * 0.05, 2 * texel), 40 * texel))
-            pile = replace(pile, skin=pile.skin + share * (level - event.pile.relief()))
+            pile = raised(pile, share * event.to_level(self.width_mm * 0.05))
         return Outcome(pile, share, " ".join(x for x in (note, said) if x), frame)
 
     def _image(self, event: Event) -> tuple[np.ndarray | None, str]:

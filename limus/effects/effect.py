@@ -24,13 +24,17 @@ from limus.patterns.noise import fractal
 from limus.patterns.sites import Sites, scattered_on
 from limus.strata.composite import Use
 from limus.strata.pile import Coat, Pile
-from limus.surface.blur import antialiased
+from limus.surface.blur import antialiased, blur
 from limus.surface.contact import Contacts, across_contacts, contacts
 from limus.surface.running import from_the_top, run_down
 
 Kind = Literal["deposit", "change", "loss"]
 Group = Literal["Paint and its losses", "Metal", "Weather", "Growth", "Deposits", "Marks and stains", "Finish"]
 Law = Literal["at once", "even", "root", "late", "years"]
+
+
+#: Texels over which relief is evened out at most.
+_WIDEST = 40.0
 
 
 @dataclass(frozen=True)
@@ -122,6 +126,19 @@ class Event:
         reach = max(reach_mm, 2.5 * texels.texel_mm)
         near: Contacts = self.scope.keep.get(key_of("contacts", texels.key, reach), lambda: contacts(texels, reach))
         return across_contacts(texels, np.ascontiguousarray(field, np.float32), near)
+
+    def to_level(self, over_mm: float) -> np.ndarray:
+        """(n,) float32 mm that would bring the relief before this layer to the level of its surroundings, within about
+        ``over_mm`` (between two texels and ``_WIDEST``); kept while settings of the layer are dragged.
+        """
+        texels = self.pile.texels
+        reach = float(np.clip(over_mm, 2.0 * texels.texel_mm, _WIDEST * texels.texel_mm))
+
+        def make() -> np.ndarray:
+            relief = self.pile.relief()
+            return np.asarray(blur(texels, relief, reach) - relief, np.float32)
+
+        return self.before("to level", [reach], make)  # type: ignore[no-any-return]
 
     def visible(self) -> dict[str, np.ndarray]:
         """The sheet of what shows before this layer, see ``Pile.visible``; shared with whoever else asks."""
@@ -238,6 +255,11 @@ class Effect(Document):
     def files(self) -> tuple[str, ...]:
         """Names of the files it reads."""
         return ()
+
+    @property
+    def files_by_field(self) -> dict[str, str]:
+        """The same by the path of the field that names each."""
+        return {field: name for field, name in named_files(self).items() if name in self.files}
 
     def ranges(self, event: Event) -> dict[str, tuple[float, float]]:
         """Field -> where it does something on this very surface, for its slider; those that hang on no surface are left

@@ -77,8 +77,12 @@ class Scratching(Effect):
 
     def ranges(self, event: Event) -> dict[str, tuple[float, float]]:
         """Depths through what was laid on, and a little into what is below."""
-        film = event.pile.thickness_of(_solid)
-        thick = float(np.quantile(film[:: max(1, len(film) // 200000)], 0.98)) if len(film) else 0.0
+
+        def make() -> float:
+            film = event.pile.thickness_of(_solid)
+            return float(np.quantile(film[:: max(1, len(film) // 200000)], 0.98)) if len(film) else 0.0
+
+        thick: float = event.before("thickest film", [], make)
         return {"depth_um": (max(1.0, 0.03 * thick), 1.6 * thick)} if thick > 5.0 else {}
 
     def apply(self, event: Event) -> Outcome:

@@ -19,12 +19,9 @@ from limus.masks.sources.noise import Noise
 from limus.materials.channel_range import ChannelRange
 from limus.materials.channels import CHANNELS
 from limus.materials.substance import VEIL, Substance
-from limus.surface.blur import blur
 
 #: Hiding thicknesses in a film that lets one part in ten thousand through, which ``film_um`` takes for all of it.
 _WHOLE = float(np.log(1e4))
-#: Widest softening, texels: beyond it what is level within a few texels would be looked for over half the object.
-_WIDEST = 40.0
 
 
 def _grey() -> LaidMaterial:
@@ -157,10 +154,7 @@ class SubstanceLayer(Effect):
         if relief is not None and np.ptp(relief) > 0:
             parts.append(relief * share)
         if self.levels > 0:
-            texels = event.pile.texels
-            reach = float(np.clip(self.levels_mm, 2 * texels.texel_mm, _WIDEST * texels.texel_mm))
-            below = event.before("relief below", [reach], lambda: blur(texels, event.pile.relief(), reach))
-            parts.append(share * np.float32(self.levels) * (below - event.pile.relief()))
+            parts.append(share * np.float32(self.levels) * event.to_level(self.levels_mm))
         if self.raised_mm or self.raised_black_mm:
             along = np.float32(self.raised_black_mm) + np.float32(self.raised_mm - self.raised_black_mm) * event.mask
             parts.append(along * np.float32(event.strength))

@@ -265,6 +265,10 @@ class Water(Effect):
 
     def ranges(self, event: Event) -> dict[str, tuple[float, float]]:
         """Levels from where the first place is wet to where the last one is."""
+        hangs_on: list[object] = [self.by, self.uneven_mm, self.uneven_size_mm, event.mask_key]
+        return event.before("ranges", hangs_on, lambda: self._ranges(event))  # type: ignore[no-any-return]
+
+    def _ranges(self, event: Event) -> dict[str, tuple[float, float]]:
         ground = self._ground(event)
         if self.by == "hollows":
             shape: list[object] = [self.uneven_mm, self.uneven_size_mm, event.mask_key]

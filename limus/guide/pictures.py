@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
 from typing import Literal
 
 import numpy as np
@@ -10,8 +9,9 @@ import numpy as np
 from limus.bases.choice import BaseChoice, from_stock
 from limus.bases.store_room import STOCK
 from limus.common.errors import InputError
+from limus.common.hashing import key_of
 from limus.common.object_size import ObjectSize
-from limus.common.store import Store, shared
+from limus.common.store import shared
 from limus.common.wording import one_of
 from limus.document.scene import Scene
 from limus.effects.catalogue import EFFECTS
@@ -47,15 +47,18 @@ _EYE = np.array(
 )
 
 
-@lru_cache(maxsize=2)
 def _ready(on: On) -> tuple[Chronicle, Picture]:
-    """The body measured, and the view of it."""
-    texels = Texels.of(body(on), _SIZE)
+    """The body measured, and the view of it: once however many ask, within the budget of the store."""
+    store = shared()
+    texels: Texels = store.get(key_of("guide body", on, _SIZE), lambda: Texels.of(body(on), _SIZE))
     plan = RayPlan.for_mesh(texels.mesh, _PAIRS)
-    measured = Measured(texels, plan, measure_rays(texels, plan))
-    exposure: Exposure = measure_exposure(texels, Setting())
-    store: Store = shared()
-    view = Picture.of(texels, *SIZE, azimuth=_FROM[0], elevation=_FROM[1], supersample=2)
+    table: np.ndarray = store.get(key_of("guide rays", plan.key(texels)), lambda: measure_rays(texels, plan))
+    measured = Measured(texels, plan, table)
+    exposure: Exposure = store.get(key_of("guide weather", texels.key), lambda: measure_exposure(texels, Setting()))
+    view: Picture = store.get(
+        key_of("guide view", texels.key),
+        lambda: Picture.of(texels, *SIZE, azimuth=_FROM[0], elevation=_FROM[1], supersample=2),
+    )
     return Chronicle(texels, measured, store, exposure), view
 
 

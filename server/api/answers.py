@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Iterator
 from typing import Any
 
 from django.contrib.auth.models import AbstractBaseUser
-from django.http import HttpRequest
+from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
+from django.utils.cache import get_conditional_response, patch_cache_control
 from pydantic import BaseModel, Field
 
 from limus.common.errors import InputError
@@ -15,6 +17,20 @@ from limus.document.scene import Scene
 from limus.document.snapshot import snapshot_shown
 from server.projects.disk import disk_is_full
 from server.projects.models import Project, SceneVersion, WorkObject
+
+
+def with_etag(body: str) -> tuple[bytes, str]:
+    """What is the same for everybody, as it is sent, and its ETag."""
+    sent = body.encode()
+    return sent, f'"{hashlib.sha256(sent).hexdigest()[:24]}"'
+
+
+def sent_once(request: HttpRequest, body: bytes, etag: str) -> HttpResponse:
+    """JSON that a browser keeps and asks about: sent again only where it is another."""
+    kept = get_conditional_response(request, etag=etag)
+    response: HttpResponse = kept or HttpResponse(body, content_type="application/json", headers={"ETag": etag})
+    patch_cache_control(response, private=True, no_cache=True)
+    return response
 
 
 class Problem(BaseModel):

@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
-import hashlib
 from functools import lru_cache
 
 from django.http import HttpRequest, HttpResponse
-from django.utils.cache import get_conditional_response, patch_cache_control
+from django.utils.cache import patch_cache_control
 from ninja import Query, Router
 
 from limus.common.object_size import ObjectSize
 from limus.guide.guide import GuideEntry, guide_for
 from limus.guide.pictures import On, What
 from limus.guide.shown_on import Level
-from server.api.answers import Problem
+from server.api.answers import Problem, sent_once, with_etag
 from server.projects import guide_pictures
 
 router = Router()
@@ -24,17 +23,12 @@ def guide(
     request: HttpRequest, size_m: float = Query(1.0, gt=0, le=1e6, description="Diagonal of the object, metres")
 ) -> HttpResponse:
     """What everything is for, with its settings; defaults suit an object of ``size_m``."""
-    body, etag = _guide_of(ObjectSize(size_m).rounded)
-    kept = get_conditional_response(request, etag=etag)
-    response: HttpResponse = kept or HttpResponse(body, content_type="application/json", headers={"ETag": etag})
-    patch_cache_control(response, private=True, no_cache=True)
-    return response
+    return sent_once(request, *_guide_of(ObjectSize(size_m).rounded))
 
 
 @lru_cache(maxsize=16)
 def _guide_of(size: ObjectSize) -> tuple[bytes, str]:
-    body = ("[" + ",".join(entry.model_dump_json() for entry in guide_for(size)) + "]").encode()
-    return body, f'"{hashlib.sha256(body).hexdigest()[:24]}"'
+    return with_etag("[" + ",".join(entry.model_dump_json() for entry in guide_for(size)) + "]")
 
 
 @router.get("/guide/picture", response={200: None, 422: Problem}, include_in_schema=False)

@@ -6,7 +6,6 @@ from __future__ import annotations
 
 import time
 from dataclasses import dataclass
-from pathlib import Path
 from typing import Any
 
 from django.conf import settings
@@ -20,12 +19,10 @@ from limus.common.errors import InputError
 from limus.common.hashing import key_of
 from limus.common.named_files import named_files
 from limus.common.refusal import first_refusal, refuse_odd_text
-from limus.formats.files import write_whole
-from limus.formats.png import png_bytes
 from limus.materials.substance import FAMILIES
 from limus.review.sample import sample_picture
 from server.projects.data_files import files_in, find, is_exact
-from server.projects.gate import gate
+from server.projects.kept_pictures import code_time, kept_picture
 from server.projects.models import Favourite, OwnBase, Project, SourceFile, note_uses
 
 #: Pixels of a sample's picture.
@@ -136,24 +133,8 @@ def picture_of(owner: AbstractBaseUser, name: str) -> bytes:
     _as_set()
     choice = entry(owner, name)
     shown = STOCK[name].shown_mm if name in STOCK else choice.placing.size_cm * 12.0
-    key = key_of("sample 1", choice.model_dump(), shown, SAMPLE, [_code(choice)])
-    path = Path(settings.DATA_DIR) / "samples" / f"{key}.png"
-    try:
-        return path.read_bytes()
-    except OSError:
-        pass
-    # Nobody waits for it as for an answer to an edit.
-    with gate.turn(4096, lambda: False):
-        data = png_bytes(sample_picture(choice, shown, SAMPLE, files=find))
-    write_whole(path, data)
-    return data
-
-
-def _code(choice: BaseChoice) -> float:
-    """When the material's own code was changed last, so that samples follow it."""
-    import inspect
-
-    return Path(inspect.getfile(type(choice.material))).stat().st_mtime
+    key = key_of("sample 1", choice.model_dump(), shown, SAMPLE, [code_time(type(choice.material))])
+    return kept_picture("samples", key, lambda: sample_picture(choice, shown, SAMPLE, files=find))
 
 
 def put_in(owner: AbstractBaseUser, name: str, document: dict[str, Any], project: Project) -> OwnBase:

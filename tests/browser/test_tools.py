@@ -67,7 +67,7 @@ class View(BrowserTest):
         self.assertAlmostEqual(self.scale() / before, 1.0, delta=0.02)
 
     def test_a_colour_is_taken_from_the_view_in_three_clicks(self) -> None:
-        # Everything white but for the paint: what is clicked has one colour, and no light is in it.
+        # All of it has one base color: whatever is clicked, no light and no gloss may be in what is read.
         item = WorkObject.objects.get(name="Gate hoist")
         document = {**item.document, "episodes": [], "layers": [fresh_document("substance")]}
         grey = {"white": [0.18, 0.20, 0.15], "black": None}
@@ -98,6 +98,37 @@ class View(BrowserTest):
         page.get_by_test_id("eyedropper").wait_for()
         page.keyboard.press("Escape")
         page.get_by_test_id("eyedropper").wait_for(state="detached")
+
+    def test_the_guide_and_the_shelf_of_substances_by_mouse(self) -> None:
+        page = self.page
+        self.open()
+        page.get_by_label("Guide and keyboard").click()
+        dialog = page.get_by_role("dialog", name="Guide")
+        dialog.locator('[data-page="base:gold"]').click()
+        pictures = dialog.locator("article img")
+        # It is said while pictures are made, and they come.
+        self.until(lambda: pictures.evaluate_all("all => all.length === 2 && all.every(i => i.naturalWidth > 0)"))
+        self.until(lambda: dialog.get_by_text("Being made").count() == 0)
+        dialog.get_by_label("Close").click()
+        dialog.wait_for(state="detached")
+        self.add("substance")
+        page.locator("[data-field=substance] .chosen").click()
+        page.locator(".room [data-stock=gold]").click()
+        self.settle()
+        effect = WorkObject.objects.get(name="Gate hoist").document["layers"][-1]["effect"]
+        self.assertEqual(effect["substance"]["name"], "Gold")
+        self.pick(
+            page.get_by_label("Give a channel a value").last, page.get_by_role("option", name="Roughness", exact=True)
+        )
+        self.settle()
+        # Fresh, at its default, by its handle.
+        self.slide("values-roughness-white", 30)
+        self.settle()
+        page.get_by_label("Roughness: a range from black to white").click()
+        self.settle()
+        values = WorkObject.objects.get(name="Gate hoist").document["layers"][-1]["effect"]["values"]
+        self.assertGreater(values["roughness"]["white"], 0.55)
+        self.assertEqual(values["roughness"]["black"], 0.5)
 
     def test_uv_view_is_linked_with_the_cursor(self) -> None:
         page = self.tab(1280, 800)

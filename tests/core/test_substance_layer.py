@@ -11,7 +11,7 @@ from unittest import TestCase
 import numpy as np
 from PIL import Image
 
-from limus.bases.choice import from_stock
+from limus.bases.choice import BaseChoice, from_stock
 from limus.bases.laid_material import LaidMaterial
 from limus.bases.store_room import STOCK
 from limus.commands.draft import Ground
@@ -33,6 +33,7 @@ from limus.masks.sources.hollows import Hollows
 from limus.materials.channel_range import ChannelRange
 from limus.materials.channels import CHANNELS
 from limus.playing.chronicle import Chronicle
+from limus.targets.packing import drawn_files
 from tests.core import shapes
 from tests.core.fields import column, seen
 from tests.core.test_effects import bench_for, layer, scene
@@ -292,6 +293,31 @@ class Refused(TestCase):
         read = scene_from(document).layers[0].effect
         assert isinstance(read, SubstanceLayer) and read.substance is not None
         self.assertEqual(read.substance.title, "Gold")
+
+
+class Files(TestCase):
+    def test_every_map_of_a_set_is_a_file_of_the_scene(self) -> None:
+        # Or a delivery would leave all but one of them behind.
+        maps = [
+            {"file": "pictures/a.png", "role": "base_color"},
+            {"file": "pictures/b.png", "role": "opacity"},
+            {"file": "pictures/c.png", "role": "left out"},
+        ]
+        laid = {"material": {"kind": "map_set", "maps": maps}}
+        story = scene(
+            layer("leaves", SubstanceLayer(substance=LaidMaterial.model_validate(laid))),
+            bases=[BaseChoice.model_validate({"material": {"kind": "map_set", "maps": maps[:2]}})],
+        )
+        self.assertEqual(
+            {path: name for path, name in story.files.items() if path.startswith(("layers", "bases"))},
+            {
+                "layers[0].effect.substance.material.maps[0].file": "pictures/a.png",
+                "layers[0].effect.substance.material.maps[1].file": "pictures/b.png",
+                "bases[0].material.maps[0].file": "pictures/a.png",
+                "bases[0].material.maps[1].file": "pictures/b.png",
+            },
+        )
+        self.assertLessEqual({"pictures/a.png", "pictures/b.png"}, drawn_files(story, Path))
 
 
 class Added(TestCase):

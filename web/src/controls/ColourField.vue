@@ -2,7 +2,7 @@
 import ColorPicker from 'primevue/colorpicker'
 import InputText from 'primevue/inputtext'
 import Menu from 'primevue/menu'
-import { computed, ref, watch } from 'vue'
+import { computed, nextTick, ref, watch } from 'vue'
 import type { FieldSchema } from '../api/scene'
 import { fromHex, toHex } from './colour'
 import ColourFromPicture from './ColourFromPicture.vue'
@@ -27,6 +27,14 @@ function close() {
 const dropper = useEyedropper()
 const menu = ref<InstanceType<typeof Menu>>()
 const photograph = ref<InstanceType<typeof ColourFromPicture>>()
+/** Menu and dialog are made when they are first asked for: a sheet has many colours. */
+const asked = ref(false)
+async function offer(event: Event) {
+  const at = event.currentTarget
+  asked.value = true
+  await nextTick()
+  menu.value?.toggle({ currentTarget: at } as Event)
+}
 function take(linear: number[]) {
   const color = linear.map((x) => Number(Math.min(1, Math.max(0, x)).toFixed(6)))
   emit('drag', color)
@@ -64,12 +72,12 @@ function type() {
         class="take"
         aria-haspopup="menu"
         :aria-label="`${field.title}: take from the view or a photograph`"
-        @click="(e) => menu?.toggle(e)"
+        @click="offer"
       >
         <i class="pi pi-eye" />
       </button>
-      <Menu ref="menu" :model="WAYS" popup />
-      <ColourFromPicture ref="photograph" :title="field.title ?? 'Colour'" @picked="take" />
+      <Menu v-if="asked" ref="menu" :model="WAYS" popup />
+      <ColourFromPicture v-if="asked" ref="photograph" :title="field.title ?? 'Colour'" @picked="take" />
     </div>
     <InputText
       :id="`f-${name}`"

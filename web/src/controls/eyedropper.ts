@@ -22,7 +22,11 @@ export const useEyedropper = defineStore('eyedropper', () => {
   async function at(page: number, u: number, v: number) {
     const take = taker.value
     const hash = work.evaluation?.maps?.base_color[page]
-    if (!take || !hash) return
+    if (!take) return
+    if (!hash) {
+      wrong.value = 'The surface is still on its way. Click once more.'
+      return
+    }
     try {
       const bytes = await mapBytes(hash)
       const size = Math.round(Math.sqrt(bytes.length / 4))

@@ -3,7 +3,7 @@ import { useEventListener } from '@vueuse/core'
 import Button from 'primevue/button'
 import Dialog from 'primevue/dialog'
 import InputText from 'primevue/inputtext'
-import { computed, nextTick, ref, watch } from 'vue'
+import { computed, nextTick, reactive, ref, watch } from 'vue'
 import { useRoute } from 'vue-router'
 import type { GuideEntry } from '../api/scene'
 import { pageOf, useGuide } from '../stores/guide'
@@ -64,6 +64,8 @@ const shots = computed(() => {
     })),
   )
 })
+/** What became of each picture: the first time it is made on this machine, which takes seconds. */
+const told = reactive<Record<string, 'here' | 'failed'>>({})
 const canLay = computed(() => entry.value?.what === 'treatment' && work.bench === 'weather' && !!work.scene)
 function lay() {
   const e = entry.value!
@@ -159,7 +161,18 @@ watch(
           </p>
           <div v-if="shots.length" class="shots" :class="{ three: entry.levels }">
             <figure v-for="shot in shots" :key="shot.key">
-              <img :src="shot.url" :alt="shot.alt" width="198" height="156" loading="lazy" />
+              <img
+                :src="shot.url"
+                :alt="shot.alt"
+                width="198"
+                height="156"
+                loading="lazy"
+                @load="told[shot.key] = 'here'"
+                @error="told[shot.key] = 'failed'"
+              />
+              <span v-if="told[shot.key] !== 'here'" class="way" :role="told[shot.key] ? 'alert' : undefined">
+                {{ told[shot.key] ? 'It could not be made. Turn to this page again.' : 'Being made…' }}
+              </span>
               <figcaption class="muted">{{ shot.word }}</figcaption>
             </figure>
           </div>
@@ -284,6 +297,18 @@ h2 {
 }
 figure {
   margin: 0;
+  position: relative;
+}
+.way {
+  position: absolute;
+  inset: 0 0 auto;
+  height: 156px;
+  display: grid;
+  place-items: center;
+  text-align: center;
+  padding: 0 12px;
+  font-size: 12.5px;
+  color: #fff;
 }
 figure img {
   display: block;
