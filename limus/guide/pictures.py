@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from typing import Literal
 
 import numpy as np
 
-from limus.bases.choice import BaseChoice, from_stock
+from limus.bases.choice import from_stock
 from limus.bases.store_room import STOCK
 from limus.common.errors import InputError
 from limus.common.hashing import key_of
@@ -18,7 +19,7 @@ from limus.effects.catalogue import EFFECTS
 from limus.guide.bodies import body
 from limus.guide.shown_on import Level, scene_of
 from limus.intake.object_file import ObjectFile
-from limus.masks.recipe import SOURCES, Recipe, Term
+from limus.masks.recipe import SOURCES, Recipe, term
 from limus.playing.chronicle import Chronicle
 from limus.readings.exposure import Exposure, measure_exposure
 from limus.readings.measured import Measured
@@ -32,8 +33,9 @@ from limus.surface.walk import surface_gradient
 
 On = Literal["box", "figure"]
 What = Literal["effect", "source", "base"]
-#: Texels along a side of the bodies' map set, pairs of rays of their readings, and pixels of a picture.
-_SIZE, _PAIRS = 512, 24
+#: Texels along a side of the bodies' map set, pairs of rays of their readings, rays towards sun and rain; then the
+#: pixels of a picture.
+_SIZE, _PAIRS, _RAYS = 512, 12, 4
 SIZE = (264, 208)
 #: Where it is looked at from: degrees about up, degrees high; and the direction towards the eye.
 _FROM = (32.0, 18.0)
@@ -47,14 +49,20 @@ _EYE = np.array(
 )
 
 
-def _ready(on: On) -> tuple[Chronicle, Picture]:
-    """The body measured, and the view of it: once however many ask, within the budget of the store."""
+def _ready(on: On, weather: bool) -> tuple[Chronicle, Picture]:
+    """The body measured, with sun, rain and run-off where ``weather`` is asked for, and the view of it: once however
+    many ask, within the budget of the store.
+    """
     store = shared()
     texels: Texels = store.get(key_of("guide body", on, _SIZE), lambda: Texels.of(body(on), _SIZE))
     plan = RayPlan.for_mesh(texels.mesh, _PAIRS)
     table: np.ndarray = store.get(key_of("guide rays", plan.key(texels)), lambda: measure_rays(texels, plan))
     measured = Measured(texels, plan, table)
-    exposure: Exposure = store.get(key_of("guide weather", texels.key), lambda: measure_exposure(texels, Setting()))
+    exposure: Exposure | None = None
+    if weather:
+        exposure = store.get(
+            key_of("guide weather", texels.key), lambda: measure_exposure(texels, Setting(), rays=_RAYS)
+        )
     view: Picture = store.get(
         key_of("guide view", texels.key),
         lambda: Picture.of(texels, *SIZE, azimuth=_FROM[0], elevation=_FROM[1], supersample=2),
@@ -79,22 +87,22 @@ def guide_picture(what: What, kind: str, on: On = "box", level: Level = "default
     ------
     InputError : there is no such effect, source or base.
     """
-    names: dict[str, object] = {"effect": dict(EFFECTS), "source": dict(SOURCES), "base": dict(STOCK)}
-    known = names[what]
-    assert isinstance(known, dict)
-    if kind not in known:
-        raise InputError(f"there is no {what} '{kind}'", where="kind", remedy=one_of(known, kind))
-    chronicle, view = _ready(on)
-    size = ObjectSize(chronicle.texels.mesh.diagonal)
+    known: dict[str, Collection[str]] = {"effect": EFFECTS, "source": SOURCES, "base": STOCK}
+    if kind not in known[what]:
+        raise InputError(f"there is no {what} '{kind}'", where="kind", remedy=one_of(known[what], kind))
+    size = ObjectSize(body(on).diagonal)
+    recipe = Recipe()
     if what == "effect":
-        return _seen(chronicle, view, chronicle.play(scene_of(kind, level, EFFECTS[kind].title, size))[-1].pile)
-    if what == "base":
-        scene = Scene(object=ObjectFile(file="guide.glb"), bases=[BaseChoice.model_validate(from_stock(kind))])
-        return _seen(chronicle, view, chronicle.as_made(scene))
-    source = SOURCES[kind]
-    low, high = source.suggest
-    line = Term(source=source.model_validate(size.fields(source)), low=low, high=high)
-    # A painted surface that chipped: what looks back sees something there.
-    scene = scene_of("chipping", "high", source.title, size)
-    pile = chronicle.play(scene)[-1].pile
-    return view.show(Recipe(terms=[line]).value(chronicle.scope(scene, pile)), shade=0.35)
+        scene = scene_of(kind, level, kind, size)
+    elif what == "base":
+        scene = Scene(object=ObjectFile(file="guide.glb"), bases=[from_stock(kind)])
+    else:
+        # A painted surface that chipped: what looks back sees something there.
+        scene = scene_of("chipping", "high", kind, size)
+        recipe = Recipe(terms=[term(SOURCES[kind].model_validate(size.fields(SOURCES[kind])))])
+    chronicle, view = _ready(on, scene.asks_for_weather or recipe.weather)
+    played = chronicle.play(scene)
+    pile = played[-1].pile if played else chronicle.as_made(scene)
+    if what == "source":
+        return view.show(recipe.value(chronicle.scope(scene, pile)), shade=0.35)
+    return _seen(chronicle, view, pile)
