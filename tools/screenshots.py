@@ -305,20 +305,15 @@ def main() -> None:
             page.get_by_role("button", name="gate-hoist-high.glb").click()
             page.get_by_role("button", name="Use as the twin").click()
             page.get_by_text("parts match by name").wait_for(timeout=60000)
-            page.get_by_role("button", name="Add a neighbour…").click()
+            page.get_by_role("button", name="Add…", exact=True).click()
             page.get_by_role("menuitem", name="Gauge board").click()
             page.locator("[data-neighbour]").wait_for()
             page.get_by_test_id("quality").get_by_text("Good", exact=True).wait_for(timeout=240000)
             shoot(page, "around")
-            page.get_by_label("Limus, all projects").click()
-            page.locator("main.start li").nth(2).wait_for()
-            for _ in range(300):
-                if page.evaluate("[...document.querySelectorAll('main.start img')].every(i => i.naturalWidth > 0)"):
-                    break
-                page.wait_for_timeout(200)
-            page.mouse.move(640, 700)
-            page.screenshot(path=OUT / "projects.png")
-            print("docs/screenshots/projects.png")
+            page.get_by_role("link", name="Review", exact=True).click()
+            page.locator("[data-light=low-sun]").click()
+            page.get_by_label("In all lights").locator("img").nth(7).wait_for(timeout=120000)
+            shoot(page, "review")
             browser.close()
     finally:
         server.terminate()

@@ -7,8 +7,18 @@ from typing import Literal, Self
 from pydantic import model_validator
 
 from limus.common.fields import Document, choice, number, switch
-from limus.common.refusal import refusal
 from limus.patterns.by_example import Patches
+from limus.patterns.patch_fields import (
+    blend_field,
+    patch_field,
+    patches_of,
+    scale_high_field,
+    scale_low_field,
+    scaled_field,
+    smallest_first,
+    turn_step_field,
+    turned_field,
+)
 
 
 class Placing(Document):
@@ -53,39 +63,20 @@ class Placing(Document):
         "Break repetition",
         "Patches of it are moved each its own way, and blended without ghosts or loss of contrast",
     )
-    turned: bool = switch(
-        True, "Turn the patches", "Off for what has a direction, such as boards", when={"broken": True}
-    )
-    turn_step_deg: float = number(
-        10.0, "Turn step", "°", 1.0, 180.0, (5.0, 90.0), "180 for what is alike upside down, 90 for what has two ways",
-        when={"broken": True, "turned": True},
-    )  # fmt: skip
-    scaled: bool = switch(True, "Scale the patches", "In steps of a tenth", when={"broken": True})
-    scale_low: float = number(
-        0.7, "Smallest", "", 0.1, 10.0, (0.3, 1.0), "Scale of a patch", when={"broken": True, "scaled": True}
-    )
-    scale_high: float = number(
-        1.2, "Largest", "", 0.1, 10.0, (1.0, 3.0), "Scale of a patch", when={"broken": True, "scaled": True}
-    )
-    patch: float = number(
-        1.0, "Patch size", "", 0.1, 10.0, (0.3, 3.0), "In widths of the tile", log=True, when={"broken": True}
-    )
-    blend: float = number(
-        0.25, "Blend of patches", "%", 0.05, 1.0, about="How wide one goes over into the next", when={"broken": True}
-    )
+    turned: bool = turned_field()
+    turn_step_deg: float = turn_step_field()
+    scaled: bool = scaled_field()
+    scale_low: float = scale_low_field()
+    scale_high: float = scale_high_field()
+    patch: float = patch_field()
+    blend: float = blend_field()
 
     @model_validator(mode="after")
     def _smallest_first(self) -> Self:
-        if self.scale_low > self.scale_high:
-            raise refusal(
-                "scale_low",
-                f"{self.scale_low:g} is above the largest scale, {self.scale_high:g}",
-                "Make the smallest smaller, or the largest larger",
-            )
+        smallest_first(self)
         return self
 
     @property
     def patches(self) -> Patches:
         """How patches differ where repetition is broken."""
-        low, high = (self.scale_low, self.scale_high) if self.scaled else (1.0, 1.0)
-        return Patches(self.turn_step_deg if self.turned else 0.0, low, high, self.patch, self.blend)
+        return patches_of(self)

@@ -18,6 +18,9 @@ class KindEntry(BaseModel):
     when: str = Field("", description="When somebody would take it")
     law: str = Field("", description="How it grows with the years")
     sentence: str = ""
+    sentences: dict[str, dict[str, str]] = Field(
+        default_factory=dict, description="Another sentence where a field has this value: field, value, sentence"
+    )
     looks_back: bool = False
     reading: str = Field("", description="The reading that this source shows best")
     needs: list[str] = Field(default_factory=list, description="What it looks at besides the surface itself")
@@ -108,6 +111,7 @@ class Catalogue(BaseModel):
     setting: dict[str, Any]
     object: dict[str, Any]
     file_kinds: list[str]
+    model_kinds: list[str] = Field(description="Endings of files that are an object, or hold one")
     channels: dict[str, str] = Field(description="What layers can be switched off in, by voice")
     materials: list[KindEntry] = Field(description="Kinds of base materials")
     base: dict[str, Any] = Field(description="Fields of an entry of the scene's bases")

@@ -16,7 +16,7 @@ import warnings
 from collections.abc import Sequence
 
 from limus import __version__
-from limus.cli.saying import Noted
+from limus.cli.saying import Graded, Noted
 from limus.common.errors import InputError
 from limus.common.wording import LONGEST, plain
 from limus.formats.files import nowhere
@@ -28,6 +28,7 @@ COMMANDS = {
     "measure": "one reading as .npy, .exr or .png",
     "mask": "any source or recipe as .npy, .exr or .png",
     "weather": "the finished maps of a scene, or the mask of one layer",
+    "check": "what may be wrong with the surface of a scene: where, why, what mends it",
     "export": "a delivery: a GLB, or maps",
     "base": "texture files recognised as a base, or the bases of the store room",
     "start": "a scene document that works, with sizes that fit the object",
@@ -93,6 +94,9 @@ def main(argv: Sequence[str] | None = None) -> int:
         return _refused(error.line)
     except Noted:
         return 3
+    except Graded as graded:
+        sys.stdout.flush()
+        return graded.code
     except BrokenPipeError:
         _quietly_closed()
         return 0

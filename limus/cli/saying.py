@@ -6,6 +6,14 @@ import sys
 from collections.abc import Sequence
 
 
+class Graded(Exception):
+    """What was asked was answered; ``code`` grades the answer."""
+
+    def __init__(self, code: int) -> None:
+        super().__init__(code)
+        self.code = code
+
+
 class Noted(Exception):
     """Layers had something to say, and that was to be an error."""
 

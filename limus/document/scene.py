@@ -97,6 +97,9 @@ class Scene(Document):
         description="Year in which it is looked at; empty: today, after the years of the setting",
     )
     snapshots: list[Snapshot] = Field(default_factory=list, max_length=50, description="States to come back to")
+    accepted: list[Name] = Field(
+        default_factory=list, max_length=1000, description="Keys of findings that may stay as they are"
+    )
     vertex_paint: list[VertexStroke] = Field(
         default_factory=list, max_length=20000, description="Strokes on the vertex colours"
     )

@@ -6,9 +6,11 @@ from functools import lru_cache
 
 from limus.document.treatment import Treatment, made
 from limus.masks.recipe import Recipe, term
+from limus.masks.sources.acted import ActedSource
 from limus.masks.sources.hollows import Hollows
 from limus.masks.sources.low import LowDown
 from limus.masks.sources.noise import Noise
+from limus.masks.sources.proximity import ProximitySource
 from limus.masks.sources.sheltered import Sheltered
 from limus.masks.sources.slope import SlopeSource
 
@@ -52,6 +54,12 @@ def _level() -> Recipe:
             term(Sheltered(reach_mm=80.0), low=0.0, high=0.5, out_low=0.4),
         ]
     )
+
+
+def _drawn(half_cm: float, branches: int) -> Recipe:
+    """Along a line that is still to be drawn."""
+    source = ProximitySource(to="line", side="inside", reach_cm=half_cm, fade_cm=0.05, branches=branches)
+    return Recipe(terms=[term(source, link="drawn")])
 
 
 @lru_cache(maxsize=1)
@@ -207,6 +215,18 @@ def shipped() -> dict[str, Treatment]:
             ("substance", "Film", {"effect": {"substance": None, "values": {
                 "thin_film_weight": {"white": 0.9}, "thin_film_thickness": {"black": 180.0, "white": 620.0},
                 "thin_film_ior": {"white": 1.45}, "roughness": {"white": 0.08}}}}), episode="Spilt",
+        ),
+        "drawn-crack": made(
+            "A crack where you draw it",
+            "One crack with branches along a line that you draw on the surface, dark inside",
+            ("carving", "Crack", {"effect": {"height_mm": -5.0, "profile": "v", "bevel_mm": 1.6, "lips": 0.5,
+                "bares": 1.0}, "where": _drawn(0.18, 4)}),
+            ("dirt", "Dirt in it", {"where": Recipe(terms=[term(ActedSource(layer="carving"))])}), episode="Cracked",
+        ),
+        "drawn-groove": made(
+            "A groove where you draw it", "Cut along a line that you draw on the surface, with broken lips",
+            ("carving", "Groove", {"effect": {"height_mm": -6.0, "profile": "u", "bevel_mm": 5.0, "lips": 0.25},
+                "where": _drawn(0.6, 0)}), episode="Cut",
         ),
         "after-the-flood": made(
             "After the flood", "Silt up to a line, cracked where it lies thick, washed again by rain",

@@ -2,48 +2,27 @@
 
 from __future__ import annotations
 
-import itertools
 from dataclasses import replace
-from typing import Annotated, ClassVar, Literal
+from typing import ClassVar, Literal
 
 import numpy as np
 from pydantic import Field, field_validator
 
 from limus.common.fields import choice, number
 from limus.common.object_size import ONE_METRE, ObjectSize
-from limus.common.refusal import refusal
 from limus.effects.effect import Effect, Event, Group, Kind, Outcome, raised
+from limus.effects.profile import Corner, Profile, profile_of, rising
 from limus.masks.edge import broken_up
 from limus.masks.recipe import Recipe, term
-from limus.masks.shape import curved
 from limus.masks.sources.noise import Noise
 from limus.materials.channels import one
 from limus.materials.substance import VEIL, thinned
 from limus.strata.pile import Coat, Pile
 from limus.surface.marching import distance_along
 
-Profile = Literal["step", "v", "u", "rounded", "own"]
 Each = Literal["none", "part", "island", "piece", "cell"]
-Unit = Annotated[float, Field(ge=0.0, le=1.0)]
 #: Roughness of what was polished as far as it goes.
 _POLISHED = 0.12
-
-
-def profile_of(along: np.ndarray, profile: Profile, points: list[tuple[float, float]] | None = None) -> np.ndarray:
-    """(n,) share of the depth 0..1 from (n,) the way from the edge, 0, to the end of the bevel, 1.
-
-    "u" is a quarter of a circle, "rounded" has no edge at either end, "own" goes through ``points``.
-    """
-    t = np.clip(along, 0.0, 1.0).astype(np.float32)
-    if profile == "v":
-        return t
-    if profile == "u":
-        return np.sqrt(np.maximum(np.float32(1.0) - np.square(np.float32(1.0) - t), 0.0)).astype(np.float32)
-    if profile == "rounded":
-        return (t * t * (np.float32(3.0) - np.float32(2.0) * t)).astype(np.float32)
-    if profile == "own" and points:
-        return curved(np.ascontiguousarray(t), points)
-    return (t > 0).astype(np.float32)
 
 
 class Carving(Effect):
@@ -71,7 +50,7 @@ class Carving(Effect):
         "u", "Profile", "From the edge to the end of the bevel",
         step="step", v="V, straight", u="U, hollow", rounded="rounded", own="a curve of one's own",
     )  # fmt: skip
-    curve: list[tuple[Unit, Unit]] | None = Field(
+    curve: list[Corner] | None = Field(
         None, min_length=2, max_length=16, title="Its curve",
         description="From the edge at the left to the end of the bevel; up is the whole height",
         json_schema_extra={"control": "curve", "when": {"profile": "own"}},
@@ -110,11 +89,8 @@ class Carving(Effect):
 
     @field_validator("curve")
     @classmethod
-    def _rising(cls, points: list[tuple[float, float]] | None) -> list[tuple[float, float]] | None:
-        for k, (a, b) in enumerate(itertools.pairwise(points or [])):
-            if b[0] - a[0] < 1e-4:
-                raise refusal(f"[{k + 1}]", "the profile goes back on itself", "Let its points go from left to right")
-        return points
+    def _rising(cls, points: list[Corner] | None) -> list[Corner] | None:
+        return rising(points)
 
     @classmethod
     def default_where(cls, size: ObjectSize = ONE_METRE) -> Recipe:

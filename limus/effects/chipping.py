@@ -8,18 +8,21 @@ from typing import ClassVar, Literal
 import numpy as np
 
 from limus.common.fields import choice, number
+from limus.common.hashing import key_of
 from limus.common.kernel import kernel
 from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.common.parallel import for_slices
 from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, raised
 from limus.effects.films import THERE, painted, paints_of, without
 from limus.masks.coverage import SoftLevels
+from limus.masks.edge import Character, pull_of
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.edges import Edges
 from limus.masks.sources.low import LowDown
 from limus.masks.sources.noise import Noise
 from limus.patterns.fractures import Fractures, mean_over
 from limus.strata.pile import Pile
+from limus.surface.blur import blur
 
 #: Half the width of the edge of a chip, in the potential; pieces are even within themselves, so it only says how finely
 #: amounts can be met.
@@ -108,6 +111,10 @@ class Chipping(Effect):
     )
     vary: float = number(0.6, "Sizes vary", "%", 0.0, 1.0, about="Splinters beside large chips, or all of one size")
     ragged: float = number(0.5, "Ragged outline", "%", 0.0, 1.0, about="Fine break-up of the outline")
+    outline: Character = choice(
+        "crumbled", "Outline", "How chips are bounded",
+        soft="rolling", crumbled="along pieces, crumbled", sharp="sharp, in teeth", scalloped="scalloped, in shells",
+    )  # fmt: skip
     cluster: float = number(
         0.5, "Clustered", "%", 0.0, 1.0, about="Chips keep together and leave whole stretches untouched"
     )
@@ -156,7 +163,7 @@ class Chipping(Effect):
             return Outcome(pile, nothing, "The coverage is 0")
         # Neither the potentials nor how they are spread depend on the amount, so dragging the coverage only moves
         # levels.
-        shape: list[object] = [event.mask_key, self.size_mm, self.vary, self.ragged, self.cluster]
+        shape: list[object] = [event.mask_key, self.size_mm, self.vary, self.ragged, self.cluster, self.outline]
         potential = event.before("potential", shape, lambda: self._potential(event))
         # Black hides: where the recipe is black nothing breaks, whatever the noise says.
         allowed = event.kept(
@@ -261,12 +268,17 @@ class Chipping(Effect):
 
     def _potential(self, event: Event) -> np.ndarray:
         """(n,) float32: nearly even within each piece; high breaks first."""
-        pieces = event.fractures(self.size_mm * 1.25, salt=20)
         clusters = event.noise(self.size_mm * 9.0, octaves=2, salt=21)
         fine = event.noise(self.size_mm * 0.5, octaves=3, gain=0.6, salt=23)
         out = np.minimum(clusters, np.float32(0.5)) * np.float32(0.16 * self.cluster) + fine * np.float32(
             0.012 + 0.07 * self.ragged
         )
+        if self.outline != "crumbled":
+            # No pieces: the outline follows a line of this character, and lies where the place says.
+            near = blur(event.pile.texels, event.mask, self.size_mm * 0.35)
+            pull = self._pull(event, self.size_mm * 1.25, 20)
+            return out + np.minimum(near * np.float32(2.0), np.float32(1.0)) * np.float32(1.3) + pull * np.float32(0.3)
+        pieces = event.fractures(self.size_mm * 1.25, salt=20)
         weights = (1.0, 0.0, 0.0) if len(pieces.number) == 1 else (0.62, 0.38, 0.0)
         for k, (bits, value) in enumerate(zip(pieces.number, pieces.value, strict=True)):
             if weights[k] > 0:
@@ -279,12 +291,22 @@ class Chipping(Effect):
             out += (value - np.float32(0.5)) * np.float32(spread)
         return out
 
+    def _pull(self, event: Event, size_mm: float, salt: int) -> np.ndarray:
+        """(n,) float32 about -1.2..1.2: the pattern that bounds chips that are no pieces."""
+        texels, seed = event.pile.texels, event.seed(salt) & 0xFFFFFF
+        key = key_of("outline of chips", texels.key, size_mm, self.outline, seed)
+        pull: np.ndarray = event.scope.keep.get(key, lambda: pull_of(texels, size_mm, self.outline, seed))
+        return pull
+
     def _deeper(self, event: Event, potential: np.ndarray, above: int) -> np.ndarray:
         """(n,) float32: the potential of a coat below, which breaks along pieces of its own, and nowhere that the
         coat above it does not.
         """
-        pieces: Fractures = event.fractures(self.size_mm * 0.85, salt=40 + above)
         out = potential.copy()
+        if self.outline != "crumbled":
+            out += self._pull(event, self.size_mm * 0.85, 40 + above) * np.float32(0.2)
+            return np.minimum(out, potential + np.float32(0.05))
+        pieces: Fractures = event.fractures(self.size_mm * 0.85, salt=40 + above)
         for k, value in enumerate(pieces.value):
             out += (value - np.float32(0.5)) * np.float32((0.26, 0.16, 0.06 + 0.08 * self.ragged)[k])
         return np.minimum(out, potential + np.float32(0.05))

@@ -10,6 +10,7 @@ import numpy as np
 from limus.common.kernel import kernel
 from limus.common.parallel import for_ranges
 from limus.effects.effect import Event, film_um
+from limus.effects.profile import profile_of
 from limus.materials.channels import one
 from limus.materials.substance import DIRT, thinned
 from limus.materials.tone import toned
@@ -91,10 +92,13 @@ def cut_open(
     inside = np.clip(
         np.float32(1.0) - np.maximum(gap + half, 0.0) / np.maximum(half, np.float32(0.5 * texel)), 0.0, 1.0
     )
-    # From a V to a trough, by how worn it is; what is narrower than a texel is as deep as it is wide in it.
-    profile = inside ** np.float32(1.0 - 0.55 * layer.worn) * np.minimum(
-        half * np.float32(2.0 / texel), np.float32(1.0)
-    )
+    if layer.profile == "worn":
+        # From a V to a trough, by how worn it is.
+        profile = inside ** np.float32(1.0 - 0.55 * layer.worn)
+    else:
+        profile = profile_of(inside * np.float32(1.0 / layer.bevel), layer.profile, layer.curve)
+    # What is narrower than a texel is as deep as it is wide in it.
+    profile = profile * np.minimum(half * np.float32(2.0 / texel), np.float32(1.0))
     size = np.minimum(half / np.float32(0.5 * layer.width_mm), np.float32(1.5)) ** np.float32(0.8)
     lips = (
         np.exp(-np.maximum(gap, 0.0) / np.float32(0.6 * layer.width_mm + 0.6 * texel))

@@ -6,12 +6,14 @@ from dataclasses import replace
 from typing import ClassVar, Literal
 
 import numpy as np
+from pydantic import Field, field_validator
 
 from limus.common.fields import choice, colour, number
 from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.effects.crack_cut import CRACKS, cut_open, opened_share, with_dirt
 from limus.effects.crack_places import UNIT, cracks_of
 from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome
+from limus.effects.profile import Corner, rising
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
 from limus.patterns.crack_network import FAR, Cracks
@@ -83,6 +85,20 @@ class CrackLayer(Effect):
     opened: float = number(0.72, "Opened", "%", 0.0, 1.0, about="Share of the network that has opened")
     wander: float = number(0.4, "Wandering", "%", 0.0, 1.0, about="How far they leave the straight way")
     worn: float = number(0.4, "Worn lips", "%", 0.0, 1.0, about="From a sharp cut to rounded, washed-out lips")
+    profile: Literal["worn", "step", "v", "u", "rounded", "own"] = choice(
+        "worn", "Cross-section", "From lip to bottom: a V that wears into a trough, or one that is given",
+        worn="by how worn its lips are", step="step", v="V, straight", u="U, hollow", rounded="rounded",
+        own="a curve of one's own",
+    )  # fmt: skip
+    curve: list[Corner] | None = Field(
+        None, min_length=2, max_length=16, title="Its curve",
+        description="From the lip at the left to the bottom at the right; up is the whole depth",
+        json_schema_extra={"control": "curve", "when": {"profile": "own"}},
+    )  # fmt: skip
+    bevel: float = number(
+        1.0, "Bevel", "%", 0.05, 1.0, about="Share of the way from lip to middle after which it is as deep as it gets",
+        when={"any": [{"profile": "v"}, {"profile": "u"}, {"profile": "rounded"}, {"profile": "own"}]},
+    )  # fmt: skip
     crumble_mm: float = number(
         1.8, "Crumbling", "mm", 0.0, 100.0, (0.0, 10.0), "How far lips have broken off here and there", grows=0.5
     )
@@ -106,6 +122,11 @@ class CrackLayer(Effect):
         2.6, "Stained lips", "mm", 0.0, 500.0, (0.0, 20.0), "How far dirt and damp have drawn into the lips", grows=0.5
     )
     dirt_color: tuple[float, float, float] = colour((0.052, 0.045, 0.036), "Colour of the dirt")
+
+    @field_validator("curve")
+    @classmethod
+    def _rising(cls, points: list[Corner] | None) -> list[Corner] | None:
+        return rising(points)
 
     @classmethod
     def default_where(cls, size: ObjectSize = ONE_METRE) -> Recipe:

@@ -2,27 +2,35 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 from pydantic import Field, field_validator
-from scipy import ndimage
 
+from limus.bases.ground import Ground
+from limus.bases.materials.map_set import MapSet
+from limus.bases.placing import Placing
 from limus.common.colour import to_linear
 from limus.common.errors import InputError
 from limus.common.fields import FileName, choice, colour, number, switch
-from limus.effects.effect import Effect, Event, Frame, Group, Kind, Outcome, film_um, raised
+from limus.effects.effect import Effect, Event, Group, Kind, Outcome, film_um, raised
 from limus.formats.picture_read import read_picture
-from limus.materials.channels import one
+from limus.materials.channels import CHANNELS, one
 from limus.materials.substance import DECAL
 from limus.patterns.lettering import FONTS, lettering, unknown_signs
 from limus.patterns.picture import reduced
 from limus.surface.blur import blur
+from limus.surface.frame import Frame, frame_of, front_of
 from limus.surface.throwing import Landed, landed, read_at, throw_box
 
 Metres = Annotated[float, Field(ge=-1e6, le=1e6)]
 Place3 = tuple[Metres, Metres, Metres]
+#: (m,) alpha, channels, and (m,) relief in mm or None, of m places.
+Read = tuple[np.ndarray, dict[str, np.ndarray], np.ndarray | None]
+#: Of (m,) rows and (m,) places across and down, 0..1.
+Reader = Callable[[np.ndarray, np.ndarray, np.ndarray], Read]
 
 
 class Decal(Effect):
@@ -43,12 +51,14 @@ class Decal(Effect):
         "For numbers, warnings, plates and labels. Put it before what wore it, and drag it on the view"
     )
 
-    what: Literal["text", "picture"] = choice(
+    what: Literal["text", "picture", "maps"] = choice(
         "text",
         "What",
-        "Letters in a font that comes with the program, or a picture of your own",
+        "Letters in a font that comes with the program, a picture of your own, or several maps of one sign: its "
+        "colour, opacity, gloss, metalness, relief, light",
         text="letters",
         picture="picture",
+        maps="several maps",
     )
     text: str = Field(
         "No 3", max_length=200, title="Letters", json_schema_extra={"control": "text", "when": {"what": "text"}}
@@ -60,6 +70,10 @@ class Decal(Effect):
         "", max_length=500, title="Picture",
         description="PNG, WebP or SVG with transparency; others cover their whole box",
         json_schema_extra={"control": "picture", "when": {"what": "picture"}},
+    )  # fmt: skip
+    maps: MapSet | None = Field(
+        None, title="Maps", description="Texture files in their roles, all of one sign",
+        json_schema_extra={"control": "maps", "when": {"what": "maps"}},
     )  # fmt: skip
     color: tuple[float, float, float] = colour((0.72, 0.70, 0.64), "Colour", "Of letters; a tint for pictures")
     tint: float = number(
@@ -144,12 +158,14 @@ class Decal(Effect):
     @property
     def files(self) -> tuple[str, ...]:
         """Names of the files it reads."""
+        if self.what == "maps":
+            return self.maps.files if self.maps is not None else ()
         return (self.file,) if self.what == "picture" and self.file else ()
 
     def portable(self) -> tuple[Effect, str]:
-        """Without its picture, and on the front again."""
-        effect, said = super().portable()
-        return effect.model_copy(update={"at": None}), said
+        """Without its pictures, and on the front again."""
+        said = "its picture belongs to its object; choose one again where it is used" if self.files else ""
+        return self.model_copy(update={"at": None, "file": "", "maps": None}), said
 
     def apply(self, event: Event) -> Outcome:
         """Throw it on."""
@@ -161,7 +177,7 @@ class Decal(Effect):
         if self.depth_mm <= 0:
             return Outcome(event.pile, nothing, "Its box has no depth: give it some", self._frame(event, tall_mm, 0.0))
         shape: list[object] = [self.model_dump(exclude={"color", "tint", "roughness", "thickness_um", "relief"})]
-        alpha, color, said, deep = event.scope.keep.get(
+        alpha, sheet, relief, said, deep = event.scope.keep.get(
             event.key("thrown", shape), lambda: self._thrown(event, image, tall_mm)
         )
         frame = self._frame(event, tall_mm, deep)
@@ -169,8 +185,9 @@ class Decal(Effect):
         if not (share > 0.004).any():
             return Outcome(event.pile, nothing, said or "Its mask is black where it lies", frame)
         tint = np.array(self.color, np.float32)
-        shown = color if self.what == "picture" else np.broadcast_to(tint, color.shape)
-        if self.what == "picture" and self.tint > 0:
+        color = sheet["base_color"]
+        shown = color if self.what != "text" else np.broadcast_to(tint, color.shape)
+        if self.what != "text" and self.tint > 0:
             shown = shown * (1 - np.float32(self.tint)) + tint * np.float32(self.tint)
         if self.stencil:
             patch = event.noise(self.width_mm * 0.08, octaves=4, salt=191)
@@ -182,9 +199,15 @@ class Decal(Effect):
             event.name,
             DECAL,
             thickness,
-            {"base_color": np.ascontiguousarray(shown, np.float32), "roughness": one(self.roughness)},
+            {
+                "roughness": one(self.roughness),
+                **sheet,
+                "base_color": np.ascontiguousarray(shown, np.float32),
+            },
         )
         pile = event.pile.with_coat(coat)
+        if relief is not None:
+            pile = raised(pile, share * relief)
         if self.relief == "levels":
             # Brought to the level of its surroundings, by the share that lies there.
             pile = raised(pile, share * event.to_level(self.width_mm * 0.05))
@@ -201,10 +224,14 @@ class Decal(Effect):
             if plane.max(initial=0.0) <= 0:
                 return None, said or "There are no letters: type some"
             return np.repeat(plane[:, :, None], 4, axis=2), said
-        if not self.file:
-            return None, "No picture is chosen yet"
+        if not self.files:
+            return None, "No picture is chosen yet" if self.what == "picture" else "No maps are chosen yet"
         if event.scope.files is None:
             raise InputError("pictures cannot be found here", where="effect.file", remedy="Use a scene document")
+        if self.what == "maps":
+            # Only how wide and tall it is; the maps are laid where it lands.
+            sizes = [read_picture(event.scope.files(f), f.rsplit("/", 1)[-1]).pixels.shape[:2] for f in self.files]
+            return np.broadcast_to(np.float32(1.0), (*max(sizes, key=lambda s: s[1]), 4)), ""
         values = read_picture(event.scope.files(self.file), self.file.rsplit("/", 1)[-1]).values
         count = values.shape[2]
         alpha = values[:, :, count - 1] if count in (2, 4) else np.ones(values.shape[:2], np.float32)
@@ -219,31 +246,78 @@ class Decal(Effect):
         mesh = event.pile.texels.mesh
         if self.at is not None:
             return np.array(self.at) @ mesh.turn.T * (mesh.scale / self.scale), np.array(self.facing) @ mesh.turn.T
-        return front_of(event)
+        return front_of(event.pile.texels)
 
     def _frame(self, event: Event, tall_mm: float, deep_mm: float) -> Frame:
         """The rectangle where it meets the surface, ``deep_mm`` before the middle of its box."""
         middle, facing = self.placed(event)
         middle = middle + facing / max(float(np.linalg.norm(facing)), 1e-12) * (deep_mm / 1000.0)
-        box = throw_box(middle, facing, self.turn_deg, 0.0)
+        return frame_of(throw_box(middle, facing, self.turn_deg, 0.0), self.width_mm, tall_mm)
 
-        def three(v: np.ndarray) -> tuple[float, float, float]:
-            return float(v[0]), float(v[1]), float(v[2])
-
-        return Frame(three(box.middle), three(box.right), three(box.up), three(box.back), self.width_mm, tall_mm)
-
-    def _thrown(self, event: Event, image: np.ndarray, tall_mm: float) -> tuple[np.ndarray, np.ndarray, str, float]:
-        """(n,) alpha, (n, 3) linear colour, a finding, and by how many mm the surface lies before the middle of the
-        box.
-        """
+    def _read(self, event: Event, image: np.ndarray) -> Reader:
+        """What gives (m,) alpha, its channels, and (m,) relief, mm, or None, at rows and (m,) places 0..1, v down."""
         texels = event.pile.texels
-        middle, facing = self.placed(event)
+        if self.what == "maps":
+            return self._from_maps(event, image.shape[0] / image.shape[1])
         planes = [
             reduced(np.ascontiguousarray(image[:, :, c]), image.shape[1] * texels.texel_mm / self.width_mm)
             for c in range(4)
         ]
         picture = np.stack(planes, axis=2)
-        alpha, color = np.zeros(len(texels), np.float32), np.zeros((len(texels), 3), np.float32)
+
+        def read(rows: np.ndarray, u: np.ndarray, v: np.ndarray) -> Read:
+            found = read_at(picture, u, v)
+            tone = found[:, :3] / np.maximum(found[:, 3:4], np.float32(1e-4))
+            return np.minimum(found[:, 3], np.float32(1.0)), {"base_color": np.clip(tone, 0.0, 1.0)}, None
+
+        return read
+
+    def _from_maps(self, event: Event, tall: float) -> Reader:
+        texels, files = event.pile.texels, event.scope.files
+        assert self.maps is not None and files is not None
+        maps, picture = self.maps, self.maps.use("base_color")
+        if picture is not None and maps.use("opacity") is None and picture.component == "all":
+            read = read_picture(files(picture.file), picture.file.rsplit("/", 1)[-1])
+            if read.pixels.shape[2] in (2, 4):
+                # Cut out by the alpha of its colours.
+                alpha = picture.model_copy(update={"component": "A", "role": "opacity", "colour": "linear"})
+                maps = maps.model_copy(update={"maps": [*maps.maps, alpha]})
+        placing = Placing(way="uv", size_cm=self.width_mm / 10.0, broken=False)
+
+        def read_maps(rows: np.ndarray, u: np.ndarray, v: np.ndarray) -> Read:
+            places = np.stack([u * np.float32(self.width_mm), v * np.float32(self.width_mm * tall)], axis=1)
+            skin = maps.lay(
+                Ground(
+                    texels.position[rows],
+                    texels.normal[rows],
+                    texels.texel_mm,
+                    files=files,
+                    uv_mm=places,
+                    placing=placing,
+                )
+            )
+            sheet = dict(skin.sheet)
+            for name, roles in (("base_color", ("base_color",)), ("roughness", ("roughness", "gloss"))):
+                if not any(maps.use(role) for role in roles):
+                    del sheet[name]
+            sheet.setdefault("base_color", np.broadcast_to(np.array(self.color, np.float32), (len(rows), 3)))
+            opacity = sheet.pop("opacity", np.ones(len(rows), np.float32))
+            return np.broadcast_to(opacity, (len(rows),)).astype(np.float32), sheet, skin.relief
+
+        return read_maps
+
+    def _thrown(
+        self, event: Event, image: np.ndarray, tall_mm: float
+    ) -> tuple[np.ndarray, dict[str, np.ndarray], np.ndarray | None, str, float]:
+        """(n,) alpha, its channels, (n,) relief, mm, or None, a finding, and by how many mm the surface lies before the
+        middle of the box.
+        """
+        texels = event.pile.texels
+        middle, facing = self.placed(event)
+        read = self._read(event, image)
+        alpha = np.zeros(len(texels), np.float32)
+        sheet: dict[str, np.ndarray] = {"base_color": np.zeros((len(texels), 3), np.float32)}
+        relief: np.ndarray | None = None
         box = throw_box(middle, facing, self.turn_deg, self.depth_mm / 1000.0)
         step = self.width_mm + self.gap_mm
         got, stretched, wanted = 0.0, 0.0, 0.0
@@ -261,8 +335,7 @@ class Decal(Effect):
             v = np.float32(0.5) - found.y / np.float32(tall_mm)
             if self.mirror:
                 u = np.float32(1.0) - u
-            read = read_at(picture, u, v)
-            a = np.minimum(read[:, 3], np.float32(1.0))
+            a, channels, lift = read(found.rows, u, v)
             if self.soft > 0:
                 border = np.minimum(
                     np.float32(self.width_mm / 2) - np.abs(found.x), np.float32(tall_mm / 2) - np.abs(found.y)
@@ -271,19 +344,27 @@ class Decal(Effect):
             area = texels.area[found.rows] * np.float32(1e6)
             got += float((a * area * (1.0 if self.around else found.facing)).sum(dtype=np.float64))
             stretched += float((a * area).sum(dtype=np.float64))
-            tone = read[:, :3] / np.maximum(read[:, 3:4], np.float32(1e-4))
-            color[found.rows] = np.where((a > alpha[found.rows])[:, None], tone, color[found.rows])
-            alpha[found.rows] = np.maximum(alpha[found.rows], a)
+            over = a > alpha[found.rows]
+            rows = found.rows[over]
+            for name, values in channels.items():
+                wide = values.shape[-1:] if CHANNELS[name].width == 3 else ()
+                whole = sheet.setdefault(name, np.zeros((len(texels), *wide), np.float32))
+                whole[rows] = np.broadcast_to(values, (len(over), *wide))[over]
+            if lift is not None:
+                relief = np.zeros(len(texels), np.float32) if relief is None else relief
+                relief[rows] = lift[over]
+            alpha[rows] = a[over]
         if self.stencil:
             alpha = self._through_a_sheet(event, alpha)
         if stretched <= 0:
-            return alpha, color, "Its box misses the surface: drag it onto the object, or make the box deeper", 0.0
+            missed = "Its box misses the surface: drag it onto the object, or make the box deeper"
+            return alpha, sheet, relief, missed, 0.0
         said = ""
         if got < 0.9 * wanted and self.soft <= 0:
             said = f"{1 - got / wanted:.0%} of it does not land: the surface ends, turns away or leaves the box there"
         elif not self.around and stretched > 1.3 * got:
             said = "It is stretched where the surface turns away: let it lie along the surface, or turn it"
-        return alpha, np.clip(color, 0.0, 1.0), said, float(np.median(np.concatenate(deep)))
+        return alpha, sheet, relief, said, float(np.median(np.concatenate(deep)))
 
     def _through_a_sheet(self, event: Event, alpha: np.ndarray) -> np.ndarray:
         """(n,) alpha as a spray can leaves it behind a cut-out sheet."""
@@ -304,32 +385,3 @@ class Decal(Effect):
             1.0,
         )
         return np.maximum(body * worn, mist).astype(np.float32)
-
-
-#: Cells along each side of the front, where a first place for a decal is looked for.
-_CELLS = 24
-
-
-def front_of(event: Event) -> tuple[np.ndarray, np.ndarray]:
-    """(3,) m and (3,) unit: a roomy place on the front (+z) of the object, near its middle, and the direction out of
-    it.
-    """
-    texels = event.pile.texels
-    low, high = texels.mesh.bounds.astype(np.float64)
-    middle, size = (low + high) / 2, np.maximum(high - low, 1e-9)
-    p = texels.position
-    facing = np.clip((texels.normal[:, 2] - 0.75) * 4.0, 0.0, 1.0)
-    at = np.clip(((p[:, :2] - low[:2]) / size[:2] * _CELLS).astype(np.int64), 0, _CELLS - 1)
-    cell = at[:, 1] * _CELLS + at[:, 0]
-    # How much of it faces the front in each cell, its neighbours counted; what is in the middle of the object counts
-    # more.
-    room = np.bincount(cell, texels.area * facing, _CELLS**2).reshape(_CELLS, _CELLS)
-    full = size[0] * size[1] / _CELLS**2
-    room = ndimage.uniform_filter(np.minimum(room / full, 1.0), 5, mode="constant")
-    y, x = np.mgrid[:_CELLS, :_CELLS]
-    off = np.hypot((x + 0.5) / _CELLS - 0.5, (y + 0.5) / _CELLS - 0.5)
-    best = int(np.argmax(room * np.exp(-1.2 * off)))
-    wanted = low[:2] + size[:2] * (np.array([best % _CELLS, best // _CELLS]) + 0.5) / _CELLS
-    away = np.hypot(p[:, 0] - wanted[0], p[:, 1] - wanted[1]) / float(np.linalg.norm(size))
-    k = int(np.argmax(facing * 0.5 + (p[:, 2] - middle[2]) / float(np.linalg.norm(size)) - 6.0 * away))
-    return p[k].astype(np.float64), texels.normal[k].astype(np.float64)

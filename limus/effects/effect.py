@@ -22,10 +22,12 @@ from limus.patterns.fractures import Fractures, fractures
 from limus.patterns.left_out import left_out
 from limus.patterns.noise import fractal
 from limus.patterns.sites import Sites, scattered_on
+from limus.readings.catalogue import READINGS
 from limus.strata.composite import Use
 from limus.strata.pile import Coat, Pile
 from limus.surface.blur import antialiased, blur
 from limus.surface.contact import Contacts, across_contacts, contacts
+from limus.surface.frame import Frame
 from limus.surface.running import from_the_top, run_down
 
 Kind = Literal["deposit", "change", "loss"]
@@ -176,20 +178,6 @@ class Event:
 
 
 @dataclass(frozen=True)
-class Frame:
-    """A rectangle in space that can be taken hold of: ``middle`` m, unit vectors ``right``, ``up``, ``back``, and its
-    sides in mm.
-    """
-
-    middle: tuple[float, float, float]
-    right: tuple[float, float, float]
-    up: tuple[float, float, float]
-    back: tuple[float, float, float]
-    width_mm: float
-    tall_mm: float
-
-
-@dataclass(frozen=True)
 class Outcome:
     """What the layer did: the new pile, (n,) float32 where it shows 0..1, a reason when it did nothing, and the frame
     it lies in, if any.
@@ -266,6 +254,22 @@ class Effect(Document):
         out.
         """
         return {}
+
+    @staticmethod
+    def heights(event: Event) -> tuple[float, float]:
+        """mm above the ground from which the object reaches to which; for fields that are such a height, of effects
+        that read "setting.ground_mm".
+        """
+
+        def make() -> tuple[float, float]:
+            height = READINGS["height"].value(event.scope.place, 0.0)
+            return float(height.min(initial=np.inf)), float(height.max(initial=-np.inf))
+
+        place = event.scope.place
+        found: tuple[float, float] = event.scope.keep.get(
+            key_of("heights", place.key_for(("setting.ground_mm",))), make
+        )
+        return found
 
     def portable(self) -> tuple[Effect, str]:
         """The effect as it can go to another object of another project, naming no file, in use or not; and what was

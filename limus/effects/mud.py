@@ -77,6 +77,11 @@ class Mud(Effect):
             terms=[term(Noise(size_mm=size.mm(240.0, 1.0), octaves=4, seed=311), low=0.12, high=0.6, out_low=0.2)]
         )
 
+    def ranges(self, event: Event) -> dict[str, tuple[float, float]]:
+        """Levels from the foot of the object to its top."""
+        low, high = self.heights(event)
+        return {"level_mm": (low, high)} if high - low > 1.0 else {}
+
     def apply(self, event: Event) -> Outcome:
         """Let it settle, and dry."""
         pile, nothing = event.pile, np.zeros(len(event.mask), np.float32)

@@ -56,6 +56,11 @@ class Splash(Effect):
             ]
         )
 
+    def ranges(self, event: Event) -> dict[str, tuple[float, float]]:
+        """Heights from the foot of the object to its top."""
+        low, high = self.heights(event)
+        return {"height_mm": (max(low, 1.0), high)} if high - max(low, 1.0) > 1.0 else {}
+
     def apply(self, event: Event) -> Outcome:
         """Lay the band."""
         parts: list[object] = [event.mask_key, event.strength, self.height_mm, self.amount, self.drop_mm]

@@ -17,7 +17,7 @@ from trimesh.exchange.obj import load_obj
 from limus.common.colour import to_linear
 from limus.common.errors import InputError
 from limus.common.wording import plain
-from limus.formats.beside import Beside
+from limus.formats.beside_for_trimesh import Beside
 from limus.formats.loose import MOST_PARTS, Piece, assembled, triangles_of
 from limus.formats.packed_picture import PictureBox
 from limus.surface.base_maps import BaseMaps

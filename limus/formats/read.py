@@ -12,9 +12,6 @@ from limus.common.errors import InputError
 from limus.formats.bundle import OBJECTS, unpack
 from limus.formats.files import need_regular
 from limus.formats.gltf_read import read_gltf
-from limus.formats.obj_read import read_obj
-from limus.formats.ply_read import read_ply
-from limus.formats.stl_read import read_stl
 from limus.surface.mesh import Mesh
 
 # What the library has to say of a broken file is said by us, in one line.
@@ -108,14 +105,30 @@ def read_object(path: Path | str, *, name: str | None = None, packed: bool = Fal
             inner = unpack(path, Path(folder), shown)
             mesh = read_object(inner, name=f"{shown}/{inner.name}", packed=True)
             return replace(mesh, source=shown)
-    readers = {".obj": read_obj, ".ply": read_ply, ".stl": read_stl}
-    mesh = readers[kind](path, shown) if kind in readers else read_gltf(path, name=shown)
+    mesh = _read(kind, path, shown)
     suffix = Path(shown).suffix.lower()
     if suffix and suffix != kind and suffix != ".zip":
         mesh = replace(
             mesh, notes=(*mesh.notes, f"the name ends in {suffix}, but the content is {kind}; it was read as {kind}")
         )
     return mesh
+
+
+def _read(kind: str, path: Path, shown: str) -> Mesh:
+    # The general-purpose reader behind these takes half a second to import.
+    if kind == ".obj":
+        from limus.formats.obj_read import read_obj
+
+        return read_obj(path, shown)
+    if kind == ".ply":
+        from limus.formats.ply_read import read_ply
+
+        return read_ply(path, shown)
+    if kind == ".stl":
+        from limus.formats.stl_read import read_stl
+
+        return read_stl(path, shown)
+    return read_gltf(path, name=shown)
 
 
 #: Which axis mostly points up in files of formats that do not say (common practice, no source); the others have +y by

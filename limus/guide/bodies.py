@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import lru_cache
 
 import numpy as np
-from scipy.interpolate import PchipInterpolator
+import scipy
 
 from limus.surface.mesh import Mesh, Part
 
@@ -54,7 +54,7 @@ def _figure() -> Mesh:
     # By the length of the outline, so that rows are even.
     length = np.concatenate([[0.0], np.cumsum(np.hypot(np.diff(heights), np.diff(radii)))])
     t = along * length[-1]
-    y, r = (PchipInterpolator(length, values)(t) * TALL for values in (heights, radii))
+    y, r = (scipy.interpolate.PchipInterpolator(length, values)(t) * TALL for values in (heights, radii))
     angle = np.linspace(0.0, 2.0 * np.pi, _AROUND + 1)
     points = np.stack(np.broadcast_arrays(np.sin(angle) * r[:, None], y[:, None], np.cos(angle) * r[:, None]), axis=2)
     slope_y, slope_r = np.gradient(y), np.gradient(r)

@@ -25,6 +25,7 @@ _LOOKS = {
     "rain": "rain driven by the wind, with what keeps it off",
     "runoff": "where water runs",
     "neighbours": "what stands near",
+    "others": "what stands near, and markers",
     "colours": "vertex colours",
     "setting": "the setting",
 }

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from limus.common.fields import Document, FileName, Name, number, switch
+from limus.common.fields import Document, FileName, Name, choice, number, switch
 
 #: Millimetres: a thousand kilometres are farther than any neighbour. Degrees: any number of turns that somebody may
 #: dial.
@@ -36,12 +36,20 @@ class Twin(Document):
 
 
 class Neighbour(Document):
-    """Another object nearby: it hides sky, sun and rain, and the distance to it can be asked for."""
+    """Another object nearby. The distance to it and what it covers can be asked for; what stands there also hides sky,
+    sun and rain.
+    """
 
     id: str = Field(pattern=r"^[a-z0-9][a-z0-9-]{0,39}$")
     name: Name = Field(min_length=1, max_length=120)
     file: FileName = Field(min_length=1, max_length=500, description="Relative to the scene document")
     on: bool = True
+    role: Literal["stands", "marker"] = choice(
+        "stands", "It is",
+        "What stands there hides sky, sun and rain; a marker is never measured: lines find near it, or on what it "
+        "covers",
+        stands="something that stands there", marker="a marker",
+    )  # fmt: skip
     position_mm: tuple[Far, Far, Far] = Field(
         (0.0, 0.0, 0.0), title="Position", description="x, y (up), z of its origin"
     )

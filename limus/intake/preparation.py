@@ -21,9 +21,9 @@ from limus.formats.read import read_object
 from limus.intake.object_file import Neighbour, ObjectFile
 from limus.readings.kept import cache_folder, note
 from limus.readings.setting import Setting
-from limus.readings.surroundings import Surroundings
+from limus.readings.surroundings import Other, Surroundings
 from limus.surface.axes import placed
-from limus.surface.mesh import Mesh, Part
+from limus.surface.mesh import Mesh, Part, distinct
 from limus.surface.sheets import with_backs
 from limus.surface.subdivide import subdivided
 from limus.surface.turning import turned
@@ -135,9 +135,23 @@ def neighbour_mesh(neighbour: Neighbour, find: Finder, beside: Mesh) -> Mesh:
         positions=(mesh.positions.astype(np.float64) @ turn.T + shift).astype(np.float32),
         normals=(mesh.normals @ turn.T).astype(np.float32),
         triangles=mesh.triangles,
-        parts=(Part(neighbour.name, 0, len(mesh.triangles), 0),),
+        parts=tuple(
+            Part(name, part.first, part.count, 0)
+            for name, part in zip(distinct(part.name for part in mesh.parts), mesh.parts, strict=True)
+        )
+        or (Part(neighbour.name, 0, len(mesh.triangles), 0),),
         source=neighbour.name,
     )
+
+
+def piece_colours(mesh: Mesh) -> tuple[tuple[float, float, float] | None, ...]:
+    """Linear colour of each part, where its material is of one."""
+    out: list[tuple[float, float, float] | None] = []
+    for part in mesh.parts:
+        maps = mesh.base_maps[part.map_set] if part.map_set < len(mesh.base_maps) else None
+        plain = maps is not None and maps.color is None
+        out.append(tuple(round(float(c), 4) for c in maps.color_factor[:3]) if maps is not None and plain else None)  # type: ignore[arg-type]
+    return tuple(out)
 
 
 def surroundings(document: ObjectFile, setting: Setting, mesh: Mesh, find: Finder) -> Surroundings:
@@ -145,7 +159,12 @@ def surroundings(document: ObjectFile, setting: Setting, mesh: Mesh, find: Finde
     ground = None
     if setting.ground_hides:
         ground = float(mesh.bounds[0, 1]) if setting.ground_mm is None else setting.ground_mm / 1000.0
-    near = [neighbour_mesh(n, find, mesh) for n in document.neighbours if n.on]
+    others = tuple(
+        Other(n.id, n.name, neighbour_mesh(n, find, mesh), n.role == "marker", piece_colours(read_once(find(n.file))))
+        for n in document.neighbours
+        if n.on
+    )
+    near = [other.mesh for other in others if not other.marker]
     joined = None
     if near:
         starts = np.cumsum([0] + [len(m.positions) for m in near[:-1]])
@@ -171,4 +190,4 @@ def surroundings(document: ObjectFile, setting: Setting, mesh: Mesh, find: Finde
                 remedy="Export both from one scene with one scale and origin",
             )
     reach = document.twin.reach_mm / 1000.0 if document.twin is not None and document.twin.reach_mm else None
-    return Surroundings(ground, joined, twin, reach)
+    return Surroundings(ground, joined, twin, reach, others)

@@ -131,6 +131,7 @@ class TermAnswer(BaseModel):
     share: float = 0.0
     picture: str = ""
     finding: str = ""
+    frame: FrameAnswer | None = None
 
 
 class WhereAnswer(BaseModel):

@@ -16,11 +16,12 @@ class Look(BaseModel):
     """What the view shows."""
 
     model_config = ConfigDict(extra="forbid")
-    kind: Literal["lit", "channel", "reading", "mask", "acted", "term", "coat", "uv"] = "lit"
+    kind: Literal["lit", "channel", "reading", "mask", "acted", "term", "coat", "uv", "facing"] = "lit"
     name: str = Field("", max_length=80, description="Channel, reading, or picture of the UVs")
     component: str = Field("", max_length=8, description="One component of a reading that has several; empty: all")
     size_mm: float = Field(0.0, ge=0, le=1e6, description="Radius or reach of a reading; 0: its default")
     layer: str = Field("", max_length=50)
+    eye: tuple[float, float, float] | None = Field(None, description="Where the camera stands, metres, of 'facing'")
     index: int = Field(0, ge=0, le=400, description="Term of the recipe, or number of the coat")
 
 

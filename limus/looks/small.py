@@ -166,7 +166,10 @@ def recipe_shown(seen: Seen, gallery: Gallery, name: str) -> WhereAnswer | None:
     terms = []
     for term in found.recipe.terms:
         bars, share, picture = line(term.value(found.scope))
-        terms.append(TermAnswer(histogram=bars, share=share, picture=picture, finding=term.finding(found.scope)))
+        held = term.source.frame(found.scope)
+        frame = FrameAnswer(**asdict(held)) if held is not None else None
+        finding = term.finding(found.scope)
+        terms.append(TermAnswer(histogram=bars, share=share, picture=picture, finding=finding, frame=frame))
     bars, share, picture = line(found.mask)
     acted = "" if found.acted is None else gallery.drawn(thumb.show(found.acted))
     return WhereAnswer(share=share, histogram=bars, picture=picture, acted=acted, terms=terms)

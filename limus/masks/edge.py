@@ -27,8 +27,10 @@ def sharpened(values: np.ndarray, share: float) -> np.ndarray:
 _TALL = 6.0
 
 
-def _pull(texels: Texels, size_mm: float, character: Character, tall: float, seed: int) -> np.ndarray:
-    """(n,) float32 about -1.2..1.2: how far the edge is pulled at each place, as a share of the whole way."""
+def pull_of(texels: Texels, size_mm: float, character: Character, seed: int, *, tall: float = 1.0) -> np.ndarray:
+    """(n,) float32 about -1.2..1.2: how far an edge of this character is pulled at each place, as a share of the whole
+    way; ``tall`` times as long upwards as wide.
+    """
     points = texels.position
     if tall != 1.0:
         points = points * np.array([1.0, 1.0 / tall, 1.0], np.float32)
@@ -70,7 +72,7 @@ def broken_up(
     character : "soft" a rolling line, "crumbled" along the borders of pieces, "sharp" teeth, "scalloped" arcs.
     where : (n,) 0..1 how much of the way counts at each place.
     """
-    pull = _pull(texels, size_mm, character, _TALL if way == "down" else 1.0, seed)
+    pull = pull_of(texels, size_mm, character, seed, tall=_TALL if way == "down" else 1.0)
     if way == "down":
         # Upwards lies what comes down here.
         up = np.array([0.0, 1.0, 0.0], np.float32)

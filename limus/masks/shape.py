@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
-from scipy.interpolate import PchipInterpolator
+import scipy
 
 from limus.common.kernel import kernel
 from limus.common.parallel import for_ranges
@@ -85,7 +85,9 @@ def curved(values: np.ndarray, points: Sequence[tuple[float, float]]) -> np.ndar
     """
     x, y = np.array(points, np.float64).T
     at = np.clip(np.linspace(0, 1, 1025), x[0], x[-1])
-    table = np.clip(PchipInterpolator(x, y)(at) if len(x) > 2 else np.interp(at, x, y), 0.0, 1.0).astype(np.float32)
+    table = np.clip(
+        scipy.interpolate.PchipInterpolator(x, y)(at) if len(x) > 2 else np.interp(at, x, y), 0.0, 1.0
+    ).astype(np.float32)
     out = np.empty_like(values)
     for_ranges(_look_up, len(values), values, table, out)
     return out

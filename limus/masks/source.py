@@ -13,6 +13,7 @@ from limus.common.fields import Document
 from limus.common.hashing import key_of
 from limus.readings.catalogue import READINGS
 from limus.readings.reading import Place
+from limus.surface.frame import Frame
 
 
 class Keep(Protocol):
@@ -74,6 +75,8 @@ class Source(Document):
     title: ClassVar[str] = ""
     group: ClassVar[str] = "Readings"
     sentence: ClassVar[str] = ""
+    #: Another sentence where a field has this value: field -> value -> sentence.
+    sentences: ClassVar[dict[str, dict[str, str]]] = {}
     looks_back: ClassVar[bool] = False
     #: What it looks at besides the texels and its reading, see ``readings.reading.READS``.
     reads: ClassVar[tuple[str, ...]] = ()
@@ -120,6 +123,12 @@ class Source(Document):
     def finding(self, scope: Scope) -> str:
         """What is wrong with it here and how to mend it, in a sentence; "" where nothing is."""
         return ""
+
+    def frame(self, scope: Scope) -> Frame | None:
+        """A rectangle in space that can be taken hold of: fields ``at``, ``facing``, ``scale``, ``turn_deg``, and a
+        width; None where it has none.
+        """
+        return None
 
     def shown_over(self, scope: Scope) -> tuple[np.ndarray, np.ndarray]:
         """(n,) what is laid over the lines above, and (n,) how much it hides of them, both 0..1."""

@@ -12,8 +12,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy import fft
-from scipy.special import ndtri
+import scipy
 
 from limus.common.kernel import kernel
 from limus.common.parallel import for_ranges
@@ -93,7 +92,7 @@ def prepared(planes: np.ndarray, colours: tuple[int, ...] = (), *, broken: bool 
         k = np.clip(place.astype(np.int32), 0, 4095)
         rank = (below[:-1] + below[1:])[k] / (2.0 * plane.size)
         _part_equals(rank, plane, k, counts, below)
-        codes[:, :, c] = np.clip(32768.0 + _DEVIATION * ndtri(np.clip(rank, 1e-6, 1 - 1e-6)), 0, 65535)
+        codes[:, :, c] = np.clip(32768.0 + _DEVIATION * scipy.special.ndtri(np.clip(rank, 1e-6, 1 - 1e-6)), 0, 65535)
         at = (np.linspace(0, 65535, _STEPS + 1) - 32768.0) / _DEVIATION
         share = 0.5 + 0.5 * _erf(at / np.sqrt(2.0))
         some = np.sort(plane.reshape(-1)[:: max(1, plane.size // 300000)])
@@ -117,7 +116,9 @@ def _part_equals(rank: np.ndarray, plane: np.ndarray, bins: np.ndarray, counts: 
         * (np.pi * SOFT) ** 2
         * (np.square(np.fft.fftfreq(h))[:, None] * h * h + np.square(np.fft.rfftfreq(w)) * w * w)
     )
-    around = fft.irfft2(fft.rfft2(plane.astype(np.float64), workers=2) * wave, plane.shape, workers=2).reshape(-1)
+    around = scipy.fft.irfft2(
+        scipy.fft.rfft2(plane.astype(np.float64), workers=2) * wave, plane.shape, workers=2
+    ).reshape(-1)
     rows = np.flatnonzero(many[bins].reshape(-1))
     own = bins.reshape(-1)[rows]
     rows = rows[np.lexsort((around[rows], own))]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy import ndimage
+import scipy
 
 #: From this autocorrelation on a repetition is seen at a glance (by eye, on the pictures of the tests).
 SEEN = 0.4
@@ -38,7 +38,7 @@ def repetition(image: np.ndarray, *, least: float = 16.0) -> Repetition:
     """
     plane = np.asarray(image, np.float64)
     h, w = plane.shape
-    plane = ndimage.gaussian_filter(plane, 1.0, mode="nearest") - ndimage.gaussian_filter(
+    plane = scipy.ndimage.gaussian_filter(plane, 1.0, mode="nearest") - scipy.ndimage.gaussian_filter(
         plane, min(h, w) / 6, mode="nearest"
     )
     plane = plane - plane.mean()
@@ -59,7 +59,7 @@ def repetition(image: np.ndarray, *, least: float = 16.0) -> Repetition:
     # Shifts of more than two thirds leave too little to compare.
     wanted = (away >= least) & (share >= 0.3)
     # A hill that begins at the middle is the size of what is in the picture, not its repetition.
-    hill = ndimage.label(found > 0.15)[0]
+    hill = scipy.ndimage.label(found > 0.15)[0]
     wanted &= hill != hill[h, w]
     if not wanted.any():
         return Repetition(0.0, 0.0)

@@ -18,7 +18,7 @@ from limus.common.errors import InputError
 from limus.common.hashing import key_of
 from limus.common.store import Store
 from limus.document.scene import Layer, Scene
-from limus.effects.effect import Event, Frame
+from limus.effects.effect import Event
 from limus.masks.hand.vertex_paint import painted_colours
 from limus.masks.recipe import Recipe
 from limus.masks.source import Scope
@@ -32,6 +32,7 @@ from limus.readings.reading import Place
 from limus.strata.composite import Use
 from limus.strata.pile import Coat, Pile
 from limus.surface.base_normal import base_normal
+from limus.surface.frame import Frame
 from limus.surface.gradient import normal_from_relief
 from limus.surface.texels import Texels
 

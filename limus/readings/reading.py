@@ -20,7 +20,7 @@ WEATHER = ("sun", "rain", "runoff")
 #: What readings, sources and effects may declare that they look at besides the texels themselves; fields of the setting
 #: are "setting." and their name. Keys hold just what is declared, so a change makes again what looks at it and nothing
 #: else.
-READS = ("rays", *WEATHER, "neighbours", "colours", *(f"setting.{name}" for name in Setting.model_fields))
+READS = ("rays", *WEATHER, "neighbours", "others", "colours", *(f"setting.{name}" for name in Setting.model_fields))
 
 
 def asks_weather(reads: Iterable[str]) -> bool:
@@ -67,6 +67,8 @@ class Place:
         if what == "neighbours":
             near = self.measured.around.neighbours
             return near.key if near is not None else ""
+        if what == "others":
+            return self.measured.around.others_key
         if what == "colours":
             return self.colours_key
         return getattr(self.setting, what.removeprefix("setting."))

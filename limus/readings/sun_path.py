@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import lru_cache
 
 import numpy as np
-from scipy import ndimage
+import scipy
 
 from limus.readings.setting import Setting
 
@@ -112,5 +112,5 @@ def direct_sun(setting: Setting, normals: np.ndarray) -> np.ndarray:
             (np.degrees(np.arctan2(normals[:, 2], normals[:, 0])) % 360.0) / _GRID,
         ]
     )
-    out: np.ndarray = ndimage.map_coordinates(table, at, order=1, mode="nearest", output=np.float32)
+    out: np.ndarray = scipy.ndimage.map_coordinates(table, at, order=1, mode="nearest", output=np.float32)
     return out

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-from scipy import ndimage
+import scipy
 
 from limus.common.hashing import key_of
 from limus.surface.picture import Texture
@@ -46,5 +46,7 @@ def sample(image: np.ndarray, u: np.ndarray, v: np.ndarray) -> np.ndarray:
     at = np.stack([(v % 1.0) * height - 0.5, (u % 1.0) * width - 0.5])
     out = np.empty((len(u), image.shape[2]), np.float32)
     for c in range(image.shape[2]):
-        out[:, c] = ndimage.map_coordinates(image[:, :, c].astype(np.float32), at, order=1, mode="grid-wrap") / 255.0
+        out[:, c] = (
+            scipy.ndimage.map_coordinates(image[:, :, c].astype(np.float32), at, order=1, mode="grid-wrap") / 255.0
+        )
     return out

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy import ndimage
+import scipy
 
 from limus.surface.texels import Texels
 
@@ -34,7 +34,7 @@ def base_normal(texels: Texels) -> np.ndarray | None:
         at = np.stack([v * height - 0.5, u * width - 0.5])
         for c in range(3):
             out[here, c] = (
-                ndimage.map_coordinates(image[:, :, c].astype(np.float32), at, order=1, mode=mode) / 127.5 - 1.0
+                scipy.ndimage.map_coordinates(image[:, :, c].astype(np.float32), at, order=1, mode=mode) / 127.5 - 1.0
             )
     # 128 stands for 0 in 8 bit.
     out[:, :2] -= np.float32(1 / 255)

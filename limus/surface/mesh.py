@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -207,3 +207,29 @@ class Mesh:
                 remedy="Unwrap the object in the program it comes from and save it again with its UVs",
             )
         return self.uv
+
+
+def pieces_of(meshes: Sequence[Mesh], wanted: Sequence[Sequence[bool]]) -> Mesh | None:
+    """The parts of several meshes that are ``wanted`` (one flag for each part) as one bare mesh of positions, normals
+    and triangles; None where that is nothing.
+    """
+    positions, normals, triangles, parts = [], [], [], []
+    base = done = 0
+    for mesh, flags in zip(meshes, wanted, strict=True):
+        for part in (p for p, flag in zip(mesh.parts, flags, strict=True) if flag and p.count):
+            rows = mesh.triangles[part.first : part.first + part.count]
+            used, local = np.unique(rows, return_inverse=True)
+            parts.append(Part(part.name, done, part.count, 0))
+            done += part.count
+            positions.append(mesh.positions[used])
+            normals.append(mesh.normals[used])
+            triangles.append(local.reshape(-1, 3) + base)
+            base += len(used)
+    if not triangles:
+        return None
+    return Mesh(
+        positions=np.concatenate(positions),
+        normals=np.concatenate(normals),
+        triangles=np.concatenate(triangles).astype(np.int32),
+        parts=tuple(parts),
+    )

@@ -6,55 +6,7 @@ import numpy as np
 
 from limus.common.kernel import kernel
 from limus.common.parallel import for_ranges
-
-#: Triangles in a leaf of the tree.
-_LEAF = 4
-
-
-@kernel
-def _build(boxes, centres, order, node_box, node_first, node_count, node_right):  # type: ignore[no-untyped-def]
-    """A tree of boxes, halved at the median of the longest side; returns the number of nodes. Children: next node,
-    and ``node_right``.
-    """
-    stack = np.empty((64, 3), np.int64)
-    stack[0, 0], stack[0, 1], stack[0, 2] = 0, len(order), -1
-    depth, used = 1, 0
-    while depth > 0:
-        depth -= 1
-        first, count, parent = stack[depth, 0], stack[depth, 1], stack[depth, 2]
-        node = used
-        used += 1
-        if parent >= 0:
-            node_right[parent] = node
-        for k in range(3):
-            node_box[node, k], node_box[node, 3 + k] = np.inf, -np.inf
-        for i in range(first, first + count):
-            for k in range(3):
-                node_box[node, k] = min(node_box[node, k], boxes[order[i], k])
-                node_box[node, 3 + k] = max(node_box[node, 3 + k], boxes[order[i], 3 + k])
-        node_first[node], node_count[node], node_right[node] = first, count, -1
-        if count <= _LEAF or depth > 60:
-            continue
-        axis, longest = 0, -1.0
-        for k in range(3):
-            side = node_box[node, 3 + k] - node_box[node, k]
-            if side > longest:
-                axis, longest = k, side
-        half = count // 2
-        part = np.empty(count)
-        for i in range(count):
-            part[i] = centres[order[first + i], axis]
-        sorted_rows = np.argsort(part)
-        copy = order[first : first + count].copy()
-        for i in range(count):
-            order[first + i] = copy[sorted_rows[i]]
-        node_count[node] = 0
-        # The right half waits; the left one is the next node.
-        stack[depth, 0], stack[depth, 1], stack[depth, 2] = first + half, count - half, node
-        depth += 1
-        stack[depth, 0], stack[depth, 1], stack[depth, 2] = first, half, -1
-        depth += 1
-    return used
+from limus.surface.box_tree import BoxTree, box_tree
 
 
 @kernel
@@ -119,14 +71,20 @@ def _box_gap(px, py, pz, box):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _search(start, end, points, p, triangles, order, node_box, node_first, node_count, node_right, reach, out):  # type: ignore[no-untyped-def]
+def _search(  # type: ignore[no-untyped-def]
+    start, end, points, facing, p, triangles, order, node_box, node_first, node_count, node_right, reach, out, which
+):
     stack = np.empty(128, np.int64)
     last = 0
+    in_plane = len(facing) > 0
     for i in range(start, end):
         px, py, pz = points[i, 0], points[i, 1], points[i, 2]
         best = reach * reach
         # The triangle nearest to the point before is a good first guess.
-        guess = _to_triangle(px, py, pz, p, triangles[last, 0], triangles[last, 1], triangles[last, 2])
+        if in_plane:
+            guess = _to_cut(px, py, pz, facing[i], p, triangles[last, 0], triangles[last, 1], triangles[last, 2])
+        else:
+            guess = _to_triangle(px, py, pz, p, triangles[last, 0], triangles[last, 1], triangles[last, 2])
         best = min(best, guess)
         stack[0] = 0
         depth = 1
@@ -138,7 +96,10 @@ def _search(start, end, points, p, triangles, order, node_box, node_first, node_
             if node_right[node] < 0:
                 for k in range(node_first[node], node_first[node] + node_count[node]):
                     t = order[k]
-                    d = _to_triangle(px, py, pz, p, triangles[t, 0], triangles[t, 1], triangles[t, 2])
+                    if in_plane:
+                        d = _to_cut(px, py, pz, facing[i], p, triangles[t, 0], triangles[t, 1], triangles[t, 2])
+                    else:
+                        d = _to_triangle(px, py, pz, p, triangles[t, 0], triangles[t, 1], triangles[t, 2])
                     if d < best:
                         best, last = d, t
                 continue
@@ -149,6 +110,48 @@ def _search(start, end, points, p, triangles, order, node_box, node_first, node_
                 stack[depth], stack[depth + 1] = left, right
             depth += 2
         out[i] = best**0.5
+        which[i] = last
+
+
+@kernel
+def _to_cut(px, py, pz, facing, p, a, b, c):  # type: ignore[no-untyped-def]
+    """Squared distance from a point, within the plane through it at right angles to ``facing``, to where that plane
+    cuts a triangle; infinite where it does not.
+    """
+    ha = (p[a, 0] - px) * facing[0] + (p[a, 1] - py) * facing[1] + (p[a, 2] - pz) * facing[2]
+    hb = (p[b, 0] - px) * facing[0] + (p[b, 1] - py) * facing[1] + (p[b, 2] - pz) * facing[2]
+    hc = (p[c, 0] - px) * facing[0] + (p[c, 1] - py) * facing[1] + (p[c, 2] - pz) * facing[2]
+    if (ha > 0.0 and hb > 0.0 and hc > 0.0) or (ha < 0.0 and hb < 0.0 and hc < 0.0):
+        return np.inf
+    found = 0
+    x0, y0, z0, x1, y1, z1 = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
+    for k in range(3):
+        u, v, hu, hv = a, b, ha, hb
+        if k == 1:
+            u, v, hu, hv = b, c, hb, hc
+        elif k == 2:
+            u, v, hu, hv = c, a, hc, ha
+        # An edge that lies in the plane is found by its ends, which belong to the other two.
+        if (hu > 0.0) == (hv > 0.0) or hu == hv:
+            continue
+        share = hu / (hu - hv)
+        x = p[u, 0] + share * (p[v, 0] - p[u, 0]) - px
+        y = p[u, 1] + share * (p[v, 1] - p[u, 1]) - py
+        z = p[u, 2] + share * (p[v, 2] - p[u, 2]) - pz
+        if found == 0:
+            x0, y0, z0 = x, y, z
+        x1, y1, z1 = x, y, z
+        found += 1
+    if found == 0:
+        return np.inf
+    dx, dy, dz = x1 - x0, y1 - y0, z1 - z0
+    length = dx * dx + dy * dy + dz * dz
+    share = min(max(-(x0 * dx + y0 * dy + z0 * dz) / length, 0.0), 1.0) if length > 0.0 else 0.0
+    x, y, z = x0 + share * dx, y0 + share * dy, z0 + share * dz
+    return x * x + y * y + z * z
+
+
+_NONE = np.zeros((0, 3))
 
 
 def distance_to(points: np.ndarray, positions: np.ndarray, triangles: np.ndarray, reach: float) -> np.ndarray:
@@ -163,23 +166,35 @@ def distance_to(points: np.ndarray, positions: np.ndarray, triangles: np.ndarray
     -------
     (n,) float32 metres, 0 .. reach.
     """
-    p = np.ascontiguousarray(positions, np.float64)
-    corners = p[triangles]
-    boxes = np.concatenate([corners.min(axis=1), corners.max(axis=1)], axis=1)
-    count = len(triangles)
-    order = np.arange(count, dtype=np.int64)
-    nodes = 2 * count + 1
-    node_box = np.empty((nodes, 6))
-    node_first, node_count, node_right = (
-        np.zeros(nodes, np.int64),
-        np.zeros(nodes, np.int64),
-        np.full(nodes, -1, np.int64),
-    )
-    _build(boxes, corners.mean(axis=1), order, node_box, node_first, node_count, node_right)
-    out = np.empty(len(points), np.float32)
+    return nearest_in(box_tree(positions, triangles), points, reach)[0]
+
+
+def nearest_in(tree: BoxTree, points: np.ndarray, reach: float) -> tuple[np.ndarray, np.ndarray]:
+    """(n,) float32 distance, metres, 0 .. reach, of each point to the nearest triangle of ``tree``, and (n,) int64
+    which that is; without a meaning where none lies within reach.
+    """
+    return _searched(tree, points, _NONE, reach)
+
+
+def distance_in_plane(tree: BoxTree, points: np.ndarray, facing: np.ndarray, reach: float) -> np.ndarray:
+    """How far it is from each point, within the plane that it lies in, to where that plane cuts the triangles.
+
+    Parameters
+    ----------
+    points, facing : (n, 3) metres, and unit normals of their planes.
+
+    Returns
+    -------
+    (n,) float32 metres, 0 .. reach.
+    """
+    return _searched(tree, points, facing, reach)[0]
+
+
+def _searched(tree: BoxTree, points: np.ndarray, facing: np.ndarray, reach: float) -> tuple[np.ndarray, np.ndarray]:
+    out, which = np.empty(len(points), np.float32), np.empty(len(points), np.int64)
     for_ranges(
-        _search, len(points), np.ascontiguousarray(points, np.float64), p, np.ascontiguousarray(triangles, np.int64),
-        order,
-        node_box, node_first, node_count, node_right, float(reach), out,
+        _search, len(points), np.ascontiguousarray(points, np.float64), np.ascontiguousarray(facing, np.float64),
+        tree.positions, tree.triangles, tree.order, tree.box, tree.first, tree.count, tree.right, float(reach), out,
+        which,
     )  # fmt: skip
-    return out
+    return out, which

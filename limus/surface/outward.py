@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.spatial import cKDTree
+import scipy
 
 from limus.common.kernel import kernel
 from limus.surface.adjacency import adjacency
@@ -84,7 +84,7 @@ def _beside(
     rim = np.flatnonzero(at_rim[place])
     along = p[high] - p[low]
     length = np.linalg.norm(along, axis=1)
-    tree = cKDTree(p[rim])
+    tree = scipy.spatial.cKDTree(p[rim])
     middle, radius = p[low] + 0.5 * along, 0.5 * length + reach
     count = tree.query_ball_point(middle, radius, return_length=True)
     # The shortest lists first: a border that thousands of places lie round is the one to leave.

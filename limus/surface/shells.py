@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
+import scipy
 
 from limus.surface.adjacency import Adjacency
 
@@ -12,6 +11,6 @@ from limus.surface.adjacency import Adjacency
 def shells(near: Adjacency) -> tuple[int, np.ndarray]:
     """How many shells a mesh has, and (T,) int32 the one each triangle belongs to: what hangs together over edges."""
     t, e = np.nonzero(near.twin >= 0)
-    links = coo_array((np.ones(len(t), np.int8), (t, near.twin[t, e])), shape=(len(near.twin),) * 2)
-    count, shell = connected_components(links, directed=False)
+    links = scipy.sparse.coo_array((np.ones(len(t), np.int8), (t, near.twin[t, e])), shape=(len(near.twin),) * 2)
+    count, shell = scipy.sparse.csgraph.connected_components(links, directed=False)
     return int(count), shell

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-from scipy import ndimage
+import scipy
 
 from limus.common.errors import InputError
 from limus.common.hashing import key_of
@@ -230,7 +230,7 @@ class Texels:
             if empty.all():
                 out[k * page : (k + 1) * page] = 0
             elif empty.any():
-                near = ndimage.distance_transform_edt(empty, return_distances=False, return_indices=True)
+                near = scipy.ndimage.distance_transform_edt(empty, return_distances=False, return_indices=True)
                 out[k * page : (k + 1) * page] = image[near[0], near[1]].ravel()
         return out
 

@@ -23,6 +23,7 @@ from limus.common.refusal import first_refusal, refuse_odd_text
 from server.api import (
     catalogue,
     evaluation,
+    findings,
     glimpses,
     guide,
     history,
@@ -80,8 +81,8 @@ class _Api(NinjaAPI):
 
 api = _Api(title="Limus", version="1", auth=django_auth, docs_url=None, docs_decorator=login_required, parser=_Parser())
 SUBJECTS = (
-    catalogue, projects, intakes, objects, history, pictures, map_sets, store_room, treatments, evaluation, glimpses,
-    guide,
+    catalogue, projects, intakes, objects, history, pictures, map_sets, store_room, treatments, evaluation, findings,
+    glimpses, guide,
     jobs,
 )  # fmt: skip
 for subject in SUBJECTS:

@@ -30,7 +30,7 @@ class IntakeIn(BaseModel):
     """What is about to be brought in."""
 
     model_config = ConfigDict(extra="forbid")
-    purpose: Literal["object", "replace", "twin"] = "object"
+    purpose: Literal["object", "replace", "twin", "neighbour", "marker"] = "object"
     object: int | None = Field(None, description="The object it is for, unless it is a new one")
     try_out: str = Field("", max_length=60, description="Take this try-out file of the demo instead of an upload")
 
@@ -84,7 +84,9 @@ def _intake_out(intake: Intake, job: int | None = None) -> IntakeOut:
 
 @router.post("/projects/{int:project_id}/intakes", response={201: IntakeOut, 422: Problem})
 def new_intake(request: HttpRequest, project_id: int, body: IntakeIn) -> tuple[int, IntakeOut]:
-    """Begin to bring files in: a new object, a newer version of one, or a high-poly twin."""
+    """Begin to bring files in: a new object, a newer version of one, a high-poly twin, or what
+    stands or marks areas near one.
+    """
     project = project_of(request, project_id)
     target = get_object_or_404(project.items, pk=body.object) if body.purpose != "object" else None
     intake = Intake.objects.create(project=project, purpose=body.purpose, target=target)

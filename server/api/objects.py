@@ -10,12 +10,13 @@ from pydantic import BaseModel, Field
 
 from limus.document.editions import editions_of
 from limus.intake.facts import Facts
+from limus.readings.surroundings import Other
 from server.api.answers import Problem, VersionOut, object_of, owner_of, version_out
 from server.jobs.models import Job
 from server.projects import storage
 from server.projects.gate import gate
 from server.projects.models import WorkObject
-from server.projects.portrait import portrait_before, portrait_of
+from server.projects.portrait import portrait_before, portrait_kept, portrait_of
 from server.projects.workshop import facts_of, session_of
 
 router = Router()
@@ -69,7 +70,7 @@ def get_object(request: HttpRequest, object_id: int) -> ObjectOut:
         gaps["vertex_colour"] = "The file brought no vertex colours, and none are painted"
     if scene.object.twin is None:
         gaps["missed"] = "There is no high-poly twin"
-    if not any(n.on for n in scene.object.neighbours):
+    if not any(n.on and n.role == "stands" for n in scene.object.neighbours):
         gaps["proximity"] = "There are no neighbours"
     return ObjectOut(
         id=item.pk,
@@ -110,6 +111,50 @@ def mesh(request: HttpRequest, object_id: int) -> HttpResponse:
     return _kept_for_ever(session.bare_glb(), "model/gltf-binary", session.object_key, request.GET.get("v"))
 
 
+class ColouredPieces(BaseModel):
+    """Pieces that have one colour in their file, linear."""
+
+    color: tuple[float, float, float]
+    pieces: list[str]
+
+
+class NearOut(BaseModel):
+    """What stands or marks areas near an object, and the names of its pieces."""
+
+    id: str
+    name: str
+    marker: bool
+    pieces: list[str] = Field(description="The first 2000 of them")
+    colours: list[ColouredPieces] = Field(description="Pieces of one colour, where its materials have plain ones")
+
+
+#: Names that a list to choose from is given at most.
+MOST_PIECES = 2000
+
+
+def _by_colour(other: Other) -> list[ColouredPieces]:
+    found: dict[tuple[float, float, float], list[str]] = {}
+    for part, colour in zip(other.mesh.parts[:MOST_PIECES], other.colours, strict=False):
+        if colour is not None:
+            found.setdefault(colour, []).append(part.name)
+    return [ColouredPieces(color=colour, pieces=pieces) for colour, pieces in found.items()]
+
+
+@router.get("/objects/{int:object_id}/neighbours", response={200: list[NearOut], 422: Problem})
+def neighbours(request: HttpRequest, object_id: int) -> list[NearOut]:
+    """What a line near something can ask for: neighbours and markers that are on, with their pieces."""
+    session = session_of(object_of(request, object_id).scene())
+    with gate.turn(256, lambda: session.ready, person=owner_of(request).pk):
+        return [
+            NearOut(
+                id=other.id, name=other.name, marker=other.marker,
+                pieces=[part.name for part in other.mesh.parts[:MOST_PIECES]],
+                colours=_by_colour(other),
+            )
+            for other in session.around.others
+        ]  # fmt: skip
+
+
 @router.get("/objects/{int:object_id}/neighbours/{name}.glb", include_in_schema=False)
 def neighbour(request: HttpRequest, object_id: int, name: str) -> HttpResponse:
     """A neighbour where it stands, for the 3D view."""
@@ -126,8 +171,13 @@ def neighbour(request: HttpRequest, object_id: int, name: str) -> HttpResponse:
 
 @router.get("/objects/{int:object_id}/portrait.png", include_in_schema=False)
 def get_portrait(request: HttpRequest, object_id: int) -> HttpResponse:
-    """How it looks today, for the start page; the address carries the version."""
+    """How it looks today, for the start page; the address carries the version. ``kept``: as it looked last, where a
+    picture of that is there; none is made.
+    """
     item = object_of(request, object_id)
+    if "kept" in request.GET:
+        last = portrait_kept(item)
+        return HttpResponse(last, content_type="image/png") if last is not None else HttpResponse(status=204)
     data = portrait_of(item)
     if data is None:
         # Nothing yet is no fault: it comes once somebody opened the object.

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import copy
 import hashlib
 import os
 import re
@@ -10,13 +11,16 @@ import tempfile
 from collections import OrderedDict
 from collections.abc import Iterable
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 from django.conf import settings
 from django.db import transaction
 
+from limus.commands.neighbours import AddNeighbour
 from limus.common.errors import InputError
+from limus.common.hashing import key_of
 from limus.common.named_files import named_files
+from limus.common.store import shared
 from limus.document.replacement import compare, with_parts_renamed
 from limus.document.scene import Scene
 from limus.formats.bundle import Limits, object_in, unpack_all
@@ -155,7 +159,11 @@ def _relative(path: Path) -> str:
 
 def _looked_at(mesh: Mesh, main: Path, intake: Intake) -> dict[str, Any]:
     known = format_of(main) in METRES
-    facts = inspection(mesh, unit_known=known)
+    # The same file is often brought again: as a newer version, or after it was discarded.
+    found: dict[str, Any] = shared().get(
+        key_of("inspection", mesh.key, mesh.source, mesh.notes, known), lambda: inspection(mesh, unit_known=known)
+    )
+    facts = copy.deepcopy(found)
     facts["suggested_up"] = usual_up(main)
     facts["file"] = main.name
     return facts
@@ -254,6 +262,13 @@ def _accepted(
             if intake.purpose == Intake.TWIN:
                 now.object.twin = Twin(file=path)
                 label = "High-poly twin"
+            elif intake.purpose in (Intake.NEIGHBOUR, Intake.MARKER):
+                # Where its file says: what is made for an object is made in its coordinates.
+                role: Literal["stands", "marker"] = "marker" if intake.purpose == Intake.MARKER else "stands"
+                near = AddNeighbour(
+                    file=path, name=(name or Path(intake.main).stem)[:120], scale=scale, up=up, role=role
+                )  # type: ignore[arg-type]
+                label = near.put(now.object)
             else:
                 now = with_parts_renamed(now, {k: v for k, v in (match or {}).items() if v})
                 names = {p["name"] for p in intake.facts["parts"]}
@@ -269,7 +284,7 @@ def _accepted(
                 now.setting = now.setting.model_copy(update={"up": up})
                 label = "Replace the model"
             item.commit(base, now.model_dump(mode="json"), label)
-            if unwrap and intake.purpose != Intake.TWIN:
+            if unwrap and intake.purpose == Intake.REPLACE:
                 unwrap_soon(item)
         folder = intake.folder
         intake.delete()

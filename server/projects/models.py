@@ -322,11 +322,11 @@ class SceneVersion(models.Model):
 class Intake(models.Model):
     """Files on their way in: received, looked at, then accepted or discarded.
 
-    ``purpose``: a new object, a newer version of one, or a high-poly twin of one.
+    ``purpose``: a new object, a newer version of one, a high-poly twin of one, or what stands or marks areas near one.
     """
 
     RECEIVING, CHECKING, READY, FAILED, TAKING = "receiving", "checking", "ready", "failed", "taking"
-    OBJECT, REPLACE, TWIN = "object", "replace", "twin"
+    OBJECT, REPLACE, TWIN, NEIGHBOUR, MARKER = "object", "replace", "twin", "neighbour", "marker"
 
     project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="intakes")
     purpose = models.CharField(max_length=10, default=OBJECT)

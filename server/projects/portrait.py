@@ -31,6 +31,15 @@ def portrait_before(item: WorkObject) -> bytes | None:
         return None
 
 
+def portrait_kept(item: WorkObject) -> bytes | None:
+    """PNG of the newest picture of it that is kept, whatever version it is of; None where there is none."""
+    kept = [path for path in _folder().glob(f"{item.pk}-*.png") if path.name != f"{item.pk}-before.png"]
+    try:
+        return max(kept, key=lambda path: path.stat().st_mtime).read_bytes()
+    except (OSError, ValueError):
+        return None
+
+
 def portrait_of(item: WorkObject) -> bytes | None:
     """PNG of the surface at the version shown now, made once for each version; None without UVs or readings.
 

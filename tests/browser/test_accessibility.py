@@ -18,6 +18,7 @@ STAGES = {
     "object": ("Setting", "Around it"),
     "base": ("Material", "Placing", "Channels", "Flags"),
     "weather": (),
+    "review": (),
     "export": (),
 }
 

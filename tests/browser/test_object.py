@@ -3,16 +3,21 @@
 from __future__ import annotations
 
 import tempfile
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
-from limus.formats.gltf_write import write_glb
+from limus.formats.gltf_write import glb_bytes, write_glb
 from limus.surface.turning import turned
+from server.projects.intake import take_in
 from server.projects.models import Intake, WorkObject
 from tests.browser.base import BrowserTest
 from tests.core import shapes
+
+#: Where the pieces of a marker lie, metres.
+SPOTS = [(0.0, 0.3, 0.0), (0.2, 0.3, 0.0), (0.0, 0.5, 0.1)]
 
 
 class ObjectTest(BrowserTest):
@@ -194,6 +199,27 @@ class Bringing(ObjectTest):
         self.assertEqual(self.scene("Gauge board"), before)
         self.good()
 
+    def test_a_newer_model_and_its_twin_at_once(self) -> None:
+        page = self.page
+        low, high = shapes.sphere(0.2, 12), replace(shapes.sphere(0.2, 48), uv=None)
+        project = WorkObject.objects.get(name="Gate hoist").project
+        with tempfile.TemporaryDirectory() as folder:
+            for name, mesh in (("newer.glb", low), ("finer.glb", high)):
+                write_glb(Path(folder) / name, mesh)
+            item = take_in(project, "ball.glb", [glb_bytes(shapes.sphere(0.19, 12))])
+            self.open(f"/object/{item.pk}/object")
+            page.get_by_role("button", name="Replace…").click()
+            page.get_by_label("Object file").set_input_files([Path(folder) / "finer.glb", Path(folder) / "newer.glb"])
+            page.get_by_text("finer.glb, the finer one, comes next").wait_for()
+            page.get_by_role("button", name="Replace", exact=True).click()
+            page.get_by_role("button", name="Use as the twin").click()
+            page.locator(".p-dialog").wait_for(state="detached")
+            self.settle()
+        scene = WorkObject.objects.get(pk=item.pk).scene()
+        self.assertIn("newer.glb", scene.object.file)
+        assert scene.object.twin is not None
+        self.assertIn("finer.glb", scene.object.twin.file)
+
     def test_twin_and_neighbour(self) -> None:
         page = self.page
         self.stage()
@@ -208,7 +234,7 @@ class Bringing(ObjectTest):
         page.get_by_test_id("view-label").get_by_text("Twin misses").wait_for()
         self.settle()
         page.get_by_role("button", name="Back to the surface").click()
-        self.pick(page.get_by_role("button", name="Add a neighbour…"), page.get_by_role("menuitem", name="Gauge board"))
+        self.pick(page.get_by_role("button", name="Add…", exact=True), page.get_by_role("menuitem", name="Gauge board"))
         page.locator("[data-neighbour]").wait_for()
         place = page.get_by_label("Gauge board: place along x")
         place.fill("420")
@@ -223,6 +249,41 @@ class Bringing(ObjectTest):
         page.get_by_role("switch", name="Gauge board stands there").click()
         self.settle()
         self.assertFalse(self.scene().object.neighbours[0].on)
+
+    def test_a_marker_is_dropped_and_a_layer_lies_on_two_of_its_pieces(self) -> None:
+        page = self.page
+        self.open()
+        tops = shapes.joined(
+            *(replace(shapes.plane(0.08), positions=shapes.plane(0.08).positions + np.float32(at)) for at in SPOTS)
+        )
+        page.locator(".view").evaluate(
+            "(view, bytes) => { const t = new DataTransfer(); t.items.add(new File([new Uint8Array(bytes)], "
+            "'spots.glb')); for (const kind of ['dragover', 'drop']) view.dispatchEvent(new DragEvent(kind, "
+            "{ dataTransfer: t, bubbles: true, cancelable: true })) }",
+            list(glb_bytes(tops)),
+        )
+        page.get_by_role("button", name="A marker Says where").click()
+        page.get_by_role("button", name="Use as a marker").click()
+        page.locator(".p-dialog").wait_for(state="detached")
+        self.settle()
+        self.assertEqual(self.scene().object.neighbours[0].role, "marker")
+        page.locator("[data-layer=rust]").click()
+        self.settle()
+        self.pick(
+            page.get_by_role("button", name="Add a line…"), page.get_by_role("menuitem", name="Near or on something")
+        )
+        self.settle()
+        self.pick(page.locator("[data-field=side] [role=combobox]"), page.get_by_role("option", name="on", exact=True))
+        page.locator("[data-field=which] .p-multiselect").click()
+        pieces = page.get_by_role("option")
+        pieces.nth(1).click()
+        pieces.nth(2).click()
+        page.keyboard.press("Escape")
+        self.settle()
+        source = next(l for l in self.scene().layers if l.id == "rust").where.terms[-1].source
+        self.assertEqual((source.side, len(source.which)), ("on", 2))
+        page.locator(".term .sentence").last.get_by_text("on", exact=False).wait_for()
+        self.assertRegex(page.locator(".term .sentence").last.inner_text(), r"^(and only )?on \S+.* and \S+")
 
 
 class Fitness(ObjectTest):

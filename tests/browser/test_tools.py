@@ -58,6 +58,19 @@ class View(BrowserTest):
         self.page.mouse.up()
         self.settle()
         self.assertGreater(float((np.abs(self.picture() - before).max(axis=2) > 20).mean()), 0.08)
+        # What faces the camera is seen anew from where it stands after a turn.
+        self.page.locator("[data-look=facing]").click()
+        self.settle()
+        facing = self.picture()
+        asked: list[str] = []
+        self.page.on("request", lambda r: asked.append(r.post_data or ""))
+        self.page.mouse.move(x, y)
+        self.page.mouse.down()
+        self.page.mouse.move(x - 160, y, steps=4)
+        self.page.mouse.up()
+        self.settle()
+        self.assertIn('"kind":"facing"', "".join(asked))
+        self.assertGreater(float((np.abs(self.picture() - facing).max(axis=2) > 20).mean()), 0.05)
 
     def test_straight_on_keeps_the_size(self) -> None:
         self.open()

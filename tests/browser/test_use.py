@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
+import copy
 from typing import Any
 
+from limus.document.scene import Scene
+from server.projects.drawn import keep_picture
 from server.projects.models import OwnTreatment, WorkObject
 from tests.browser.base import BrowserTest
+from tests.server.test_base_stage import map_files
+from tests.server.test_drawn import png
 
 
 class Use(BrowserTest):
@@ -78,6 +83,65 @@ class Use(BrowserTest):
         document = self.saved()
         self.assertGreater(len(document["layers"]), before + 4)
         self.assertEqual(document["episodes"][-1]["name"], "Ten years by the water")
+
+    def test_several_files_dropped_are_the_maps_of_one_sign(self) -> None:
+        page = self.page
+        self.open()
+        files = [{"name": n, "data": list(d)} for n, d in map_files().items()]
+        transfer = page.evaluate_handle(
+            "files => { const t = new DataTransfer(); for (const f of files) t.items.add(new File([new "
+            "Uint8Array(f.data)], f.name)); return t }",
+            files,
+        )
+        box: Any = page.locator("section.view canvas").first.bounding_box()
+        at = {"clientX": box["x"] + box["width"] / 2, "clientY": box["y"] + box["height"] / 2}
+        for kind in ("dragover", "drop"):
+            page.locator("section.view canvas").first.dispatch_event(
+                kind, {"dataTransfer": transfer, "bubbles": True, "cancelable": True, **at}
+            )
+        table = page.get_by_role("table", name="What each file is")
+        table.wait_for()
+        self.settle()
+        effect = WorkObject.objects.get(name="Gate hoist").scene().layers[-1].effect
+        self.assertEqual((effect.kind, effect.what), ("decal", "maps"))  # type: ignore[union-attr]
+        self.assertEqual(
+            {use.role for use in effect.maps.maps},  # type: ignore[union-attr]
+            {"base_color", "normal", "roughness"},
+        )
+        self.assertEqual(effect.maps.green, "down")  # type: ignore[union-attr]
+        # A role is changed in the sheet as in the base stage.
+        self.pick(
+            table.locator("tr[data-role=roughness] [role=combobox]").nth(1), page.get_by_role("option", name="Gloss")
+        )
+        self.settle()
+        effect = WorkObject.objects.get(name="Gate hoist").scene().layers[-1].effect
+        self.assertIn("gloss", {use.role for use in effect.maps.maps})  # type: ignore[union-attr]
+
+    def test_a_picture_of_a_line_is_held_by_its_frame(self) -> None:
+        page = self.page
+        item = WorkObject.objects.get(name="Gate hoist")
+        name = keep_picture(item.project, "stamp.png", [png(64)]).path
+        line = {"source": {"kind": "picture", "file": name, "way": "frame", "size_mm": 200.0}}
+        document = copy.deepcopy(item.document)
+        document["layers"][-1]["where"]["terms"].append(line)
+        document = Scene.model_validate(document).model_dump(mode="json")
+        item.commit(item.head_id, document, "Stamp")
+        self.open()
+        page.locator("[data-layer]").last.click()
+        page.locator(".term .sentence").last.click()
+        self.settle()
+        page.get_by_test_id("decal-handles").wait_for()
+
+        def source() -> dict[str, Any]:
+            return self.saved()["layers"][-1]["where"]["terms"][-1]["source"]  # type: ignore[no-any-return]
+
+        self.drag(".handles .middle", (0, 40))
+        self.assertIsNotNone(source()["at"])
+        self.drag(".handles .corner", (-30, -30))
+        self.assertGreater(source()["size_mm"], 205.0)
+        page.get_by_role("button", name="Undo", exact=True).click()
+        self.settle()
+        self.assertEqual(source()["size_mm"], 200.0)
 
     def test_the_picker_shows_each_effect_on_this_object(self) -> None:
         page = self.page

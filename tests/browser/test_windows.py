@@ -40,11 +40,7 @@ class StartPage(BrowserTest):
         shown = self.page.locator("main.start img").first
         shown.wait_for()
         drawn = "[...document.querySelectorAll('main.start img')].slice(0, 3).every(i => i.naturalWidth === 480)"
-        for _ in range(300):
-            if self.page.evaluate(drawn):
-                break
-            self.frame()
-        self.assertTrue(self.page.evaluate(drawn))
+        self.until(lambda: bool(self.page.evaluate(drawn)))
         self.assertIn("17 parts · 5 layers", cards.last.inner_text())
         self.assertIn("just now", cards.first.inner_text())
         self.page.get_by_label("Find an object").fill("bollard 3")

@@ -33,6 +33,7 @@ ORDER = [
     "playing",
     "review",
     "looks",
+    "findings",
     "targets",
     "catalogue",
     "guide",

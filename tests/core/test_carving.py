@@ -10,8 +10,9 @@ import numpy as np
 from limus.bases.choice import from_stock
 from limus.common.errors import InputError
 from limus.document.scene import scene_from
-from limus.effects.carving import Carving, profile_of
+from limus.effects.carving import Carving
 from limus.effects.paint import Paint
+from limus.effects.profile import profile_of
 from limus.masks.recipe import Recipe, term
 from limus.masks.shape import curved
 from limus.masks.sources.even import Even

@@ -25,6 +25,7 @@ from limus.document.difference import applied, difference
 from limus.document.scene import Scene, scene_from
 from limus.effects.catalogue import EFFECTS
 from limus.masks.recipe import SOURCES, Term
+from limus.masks.sources.proximity import ProximitySource
 from limus.readings.catalogue import READINGS
 
 KINDS = ("paint", "chipping", "rust", "dust", "wetness")
@@ -774,3 +775,39 @@ class OnTheCommandLine(TestCase):
             self.assertEqual(self.run_(*words), 2, words)
             self.assertEqual(self.err.getvalue().count("\n"), 1)
             self.assertEqual(self.path.read_bytes(), before)
+
+
+class Around(CommandTest):
+    """Neighbours and markers."""
+
+    def test_markings_in_the_colours_of_a_marker(self) -> None:
+        self.do("add-neighbour", file="marks.glb", name="Marks", role="marker")
+        before = len(self.document["layers"])
+        blue, white = (0.02, 0.1, 0.4), (0.8, 0.8, 0.8)
+        done = self.do(
+            "lay-markings", neighbour="neighbour-1",
+            markings=[{"color": white, "which": ["neighbour-1/lane 1", "neighbour-1/lane 2"]},
+                {"color": blue, "which": ["neighbour-1/bay"]}],
+        )  # fmt: skip
+        self.assertEqual(done.label, "Markings of Marks")
+        laid = done.scene.layers[before:]
+        self.assertEqual([layer.name for layer in laid], ["lane 1", "bay"])
+        self.assertEqual([layer.effect.color for layer in laid], [white, blue])  # type: ignore[union-attr]
+        source = laid[0].where.terms[0].source
+        assert isinstance(source, ProximitySource)
+        self.assertEqual((source.side, source.which), ("on", ["neighbour-1/lane 1", "neighbour-1/lane 2"]))
+        # Without colours one layer on all of it.
+        done = self.do("lay-markings", neighbour="neighbour-1")
+        source = done.scene.layers[-1].where.terms[0].source
+        assert isinstance(source, ProximitySource)
+        self.assertEqual((done.scene.layers[-1].name, source.which), ("Marks", ["neighbour-1"]))
+        for wrong, said in (
+            ({"neighbour": "nothing"}, "there is no neighbour"),
+            ({"neighbour": "neighbour-1", "markings": [{"color": [2, 0, 0], "which": ["a"]}]}, "color"),
+            ({"neighbour": "neighbour-1", "markings": [{"color": [1, 0, 0], "which": []}]}, "which"),
+        ):
+            with self.assertRaisesRegex(InputError, said):
+                self.do("lay-markings", **wrong)
+        self.do("remove-neighbour", neighbour="neighbour-1")
+        with self.assertRaisesRegex(InputError, "there is no neighbour"):
+            self.do("remove-neighbour", neighbour="neighbour-1")

@@ -26,7 +26,7 @@ from limus.readings.exposure import measure_exposure
 from limus.readings.measured import Measured
 from limus.readings.ray_pass import RayPlan, measure_rays
 from limus.readings.setting import Setting
-from limus.readings.surroundings import Surroundings
+from limus.readings.surroundings import Other, Surroundings
 from limus.surface.texels import Texels
 from tests.core import shapes
 
@@ -51,6 +51,7 @@ AROUND: dict[str, dict[str, Any]] = {
     "parts": {"names": ["box 1"]},
     "noise": {"warp": 0.3},
     "strokes": {"strokes": ["a.json"]},
+    "facing": {"eye": (0.5, 0.6, 0.9)},
     "picks": {"picks": []},
 }
 OTHER: dict[tuple[str, str], Any] = {
@@ -60,16 +61,30 @@ OTHER: dict[tuple[str, str], Any] = {
     ("parts", "names"): ["box 2"], ("strokes", "strokes"): ["b.json"], ("proximity",
         "line"): ["a.json"],
     ("picks", "picks"): [{"what": "part", "at": [0, 0.1, 0], "facing": [0, 1, 0]}], ("proximity", "to"): "neighbours",
+    ("picture", "at"): (0.05, 0.02, 0.1), ("picture", "facing"): (0.3, 0.2, 1.0), ("picture", "scale"): 0.5,
+    ("picture", "depth_mm"): 400.0,
+    ("proximity", "which"): ["box"], ("facing", "eye"): (-0.5, 0.6, 0.9),
+    ("proximity", "above_cm"): 0.5, ("proximity", "below_cm"): 0.5,
 }  # fmt: skip
 #: Fields that speak only when another says so.
 NEEDS: dict[tuple[str, str], dict[str, Any]] = {
     ("cells", "width_mm"): {"what": "edges"}, ("proximity", "line"): {"to": "line"}, ("proximity",
         "fade_cm"): {"side": "inside"},
+    ("proximity", "which"): {"to": "neighbours"},
+    ("proximity", "branches"): {"to": "line", "line": ["a.json"], "reach_cm": 25.0, "side": "near"},
+    ("proximity", "branch"): {"to": "line", "line": ["a.json"], "branches": 4, "reach_cm": 25.0, "side": "near"},
+    ("proximity", "filled"): {"to": "neighbours", "which": ["sheet-0"], "reach_cm": 1.0},
+    ("proximity", "above_cm"): {"to": "neighbours", "which": ["sheet-0"], "side": "on"},
+    ("proximity", "below_cm"): {"to": "neighbours", "which": ["sheet-1"], "side": "on"},
     ("picture", "towards"): {"way": "projected"}, ("picture", "azimuth_deg"): {"way": "projected", "towards": "other"},
     ("picture", "elevation_deg"): {"way": "projected", "towards": "other"},
     ("picture", "space"): {"way": "projected", "towards": "other", "azimuth_deg": 30.0, "elevation_deg": 40.0},
     ("picture", "facing_deg"): {"way": "projected", "towards": "other", "azimuth_deg": 40.0, "facing_deg": 20.0},
-    ("picture", "seed"): {"broken": True},
+    ("picture", "seed"): {"broken": True}, ("picture", "stretch"): {"broken": False},
+    ("picture", "turn_deg"): {"way": "frame", "size_mm": 90.0}, ("picture", "at"): {"way": "frame"},
+    ("picture", "facing"): {"way": "frame", "at": (0.0, 0.0, 0.1), "size_mm": 90.0},
+    ("picture", "scale"): {"way": "frame", "at": (0.05, 0.02, 0.1), "size_mm": 90.0},
+    ("picture", "depth_mm"): {"way": "frame", "at": (0.05, 0.02, 0.13), "size_mm": 90.0, "depth_mm": 40.0},
     ("picture", "repeat"): {"way": "uv"}, ("picture", "channel"): {"file": "b.png"}, ("picture",
         "holds"): {"file": "b.png"},
 }  # fmt: skip
@@ -117,7 +132,14 @@ class EveryControl(TestCase):
         colours = rng.random((len(mesh.positions), 4)).astype(np.float32)
         mesh = replace(placed(mesh, 1.0, "+z"), colours=colours)
         texels = Texels.of(mesh, 192)
-        around = Surroundings(neighbours=shapes.box(0.1, (0.0, 0.25, 0.0)))
+        near = shapes.box(0.1, (0.0, 0.25, 0.0))
+        top = float(mesh.bounds[1, 1])
+        sheets = [
+            replace(shapes.plane(0.12), positions=shapes.plane(0.12).positions + np.float32([0.0, top + by, 0.0]))
+            for by in (-0.02, 0.02)
+        ]
+        others = (Other("box", "Box", near), *(Other(f"sheet-{k}", "", sheet, True) for k, sheet in enumerate(sheets)))
+        around = Surroundings(neighbours=near, others=others)
         plan = RayPlan((4.0, 16.0, 64.0), (16.0, 64.0, 256.0), 256.0, 8)
         measured = Measured(texels, plan, measure_rays(texels, plan, around=around), around)
         exposure = measure_exposure(texels, Setting(), around, rays=4, folder=cls.folder / "cache")
@@ -137,7 +159,8 @@ class EveryControl(TestCase):
                 if name == "kind":
                     continue
                 base = {**AROUND.get(kind, {}), **NEEDS.get((kind, name), {})}
-                base |= field.get("when", {})
+                when = dict(field.get("when", {}))
+                base = {**when.pop("any", [{}])[0], **when, **base}
                 source = entry(**base)
                 value = getattr(source, name)
                 other = OTHER.get((kind, name))

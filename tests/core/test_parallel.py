@@ -132,7 +132,18 @@ class Discovery(TestCase):
         self.assertEqual(next(iter(found)), "paint")
         self.assertEqual(
             {path.stem for path in Path(effects.__path__[0]).glob("*.py")}
-            - {"__init__", "catalogue", "corrosion", "crack_cut", "crack_places", "damp", "effect", "films", "habitat"},
+            - {
+                "__init__",
+                "catalogue",
+                "corrosion",
+                "crack_cut",
+                "crack_places",
+                "damp",
+                "effect",
+                "films",
+                "habitat",
+                "profile",
+            },
             set(found),
         )
         for kind, effect in found.items():

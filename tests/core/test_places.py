@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
@@ -23,6 +24,7 @@ from limus.masks.shape import curved
 from limus.masks.source import Scope
 from limus.masks.sources.blotches import Blotches
 from limus.masks.sources.even import Even
+from limus.masks.sources.facing import Facing
 from limus.masks.sources.gradient import Gradient
 from limus.masks.sources.height import HeightSource
 from limus.masks.sources.noise import Noise
@@ -387,6 +389,30 @@ class Places(TestCase):
         np.testing.assert_allclose(middle, np.linalg.norm(p - 100, axis=1) / (100 * 3**0.5), atol=1e-4)
         around = Gradient(shape="around").value(scope)
         self.assertTrue(float(around.min()) < 0.01 and float(around.max()) > 0.99)
+
+    def test_facing_one_camera(self) -> None:
+        # A ball of radius r seen from R: cosine of the angle of view by the law of cosines.
+        ball = shapes.sphere(0.2, 64)
+        scope = scope_of(ball, 128)
+        eye = np.array([0.3, 0.9, -0.5])
+        p, n = scope.place.texels.position.astype(np.float64), scope.place.texels.normal.astype(np.float64)
+        gap = np.linalg.norm(eye - p, axis=1)
+        wanted = np.clip((eye @ eye - gap**2 - 0.2**2) / (2 * gap * 0.2), 0.0, 1.0)
+        round_ = (n * p).sum(axis=1) / np.linalg.norm(p, axis=1) > 0.9995
+        self.assertGreater(float(round_.mean()), 0.5)
+        found = Facing(eye=tuple(eye)).value(scope)
+        np.testing.assert_allclose(found[round_], wanted[round_], atol=0.02)
+        self.assertEqual(float(found[p @ eye < 0].max()), 0.0)
+        np.testing.assert_allclose(Facing(eye=tuple(eye), way="grazing").value(scope), 1.0 - found, atol=1e-6)
+        # In a file in millimetres that has z up the same camera gives the same mask.
+        turned = placed(replace(ball, positions=ball.positions[:, [0, 2, 1]] * np.float32([1000, -1000, 1000]),
+            normals=ball.normals[:, [0, 2, 1]] * np.float32([1, -1, 1])), 0.001, "+z")  # fmt: skip
+        there = scope_of(turned, 128)
+        in_file = (eye @ turned.turn) / turned.scale
+        np.testing.assert_allclose(Facing(eye=tuple(in_file)).value(there), found, atol=2e-3)
+        none = Facing()
+        self.assertEqual(float(none.value(scope).max()), 0.0)
+        self.assertIn("No camera is taken", none.finding(scope))
 
     def test_near_parts_against_trimesh(self) -> None:
         # trimesh's exact distance to the closest point of a mesh.

@@ -160,7 +160,10 @@ class Ends(TestCase):
                 if field.get("control") != "slider":
                     continue
                 for value in (field["minimum"], field["maximum"]):
-                    terms = [{"source": {"kind": kind, name: value}}]
+                    # A smallest scale above the largest one is refused.
+                    more = {"scale_high": value} if name == "scale_low" else {}
+                    more |= {"scale_low": value} if name == "scale_high" else {}
+                    terms = [{"source": {"kind": kind, name: value, **more}}]
                     made = scene_from(
                         {
                             "version": 1,

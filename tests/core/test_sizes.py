@@ -145,6 +145,22 @@ class Chips(TestCase):
                 got = self.lost(chronicle, Paint(thickness_um=thick), Chipping(coverage=share), ObjectSize(0.52))
                 self.assertAlmostEqual(got, share, delta=share * 0.03, msg=f"{thick} um, {share}")
 
+    def test_outlines_have_a_character_and_keep_the_coverage(self) -> None:
+        chronicle = bench(shapes.box(0.3), 384)
+        lost: dict[str, np.ndarray] = {}
+        for outline in ("crumbled", "soft", "sharp", "scalloped"):
+            chipping = Chipping(coverage=0.12, outline=outline, cluster=0.2, ragged=0.0)  # type: ignore[arg-type]
+            got = self.lost(chronicle, Paint(), chipping, ObjectSize(0.52))
+            self.assertAlmostEqual(got, 0.12, delta=0.12 * 0.03, msg=outline)
+            story = scene(layer("paint", Paint()), layer("chips", chipping, Chipping.default_where(ObjectSize(0.52))))
+            lost[outline] = chronicle.play(story)[-1].shown
+        for one in lost:
+            for other in lost:
+                if one < other:
+                    # As much is gone, but elsewhere.
+                    apart = float(np.abs(lost[one] - lost[other]).mean())
+                    self.assertGreater(apart, 0.02, f"{one} and {other}")
+
     def test_grades_of_flaking_are_kept_as_well(self) -> None:
         # ISO 4628-5 (from memory): class 4 is 3 %.
         chronicle = bench(shapes.box(0.3), 384)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import tempfile
 from dataclasses import replace
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 from unittest import TestCase
@@ -15,6 +16,7 @@ from scipy import ndimage, stats
 from skimage import measure
 
 from limus.bases.choice import from_stock
+from limus.bases.materials.map_set import MapSet
 from limus.common.colour import to_linear
 from limus.common.errors import InputError
 from limus.common.store import Store
@@ -37,9 +39,11 @@ from limus.effects.splash import Splash
 from limus.effects.variation import Variation
 from limus.formats.picture_read import read_picture
 from limus.formats.svg_read import MOST_BYTES
+from limus.map_sets.recognise import MapUse
 from limus.masks.recipe import Recipe, Term, term
 from limus.masks.sources.even import Even
 from limus.masks.sources.noise import Noise
+from limus.masks.sources.picture import PictureSource
 from limus.materials.substance import covered
 from limus.patterns.lettering import FONTS, lettering, unknown_signs
 from limus.patterns.noise import fractal
@@ -55,11 +59,20 @@ from tests.core.fields import seen
 from tests.core.test_effects import bench_for, layer, oxide_of, scene
 
 
+@lru_cache(maxsize=8)
+def _measured(key: str, size: int) -> Measured:
+    texels = Texels.of(_MESHES[key], size)
+    plan = RayPlan.for_mesh(texels.mesh, 16)
+    return Measured(texels, plan, measure_rays(texels, plan))
+
+
+_MESHES: dict[str, Mesh] = {}
+
+
 def sized(mesh: Mesh, size: int) -> Chronicle:
-    """A bench with readings that suit the object's own size."""
-    texels = Texels.of(mesh, size)
-    plan = RayPlan.for_mesh(mesh, 16)
-    return Chronicle(texels, Measured(texels, plan, measure_rays(texels, plan)), Store(1 << 30))
+    """A bench with readings that suit the object's own size, measured once, and a store of its own."""
+    measured = _measured(_MESHES.setdefault(mesh.key, mesh).key, size)
+    return Chronicle(measured.texels, measured, Store(1 << 30))
 
 
 def play(bench: Chronicle, *layers: Layer, **more: Any) -> list[Chapter]:
@@ -504,6 +517,92 @@ class Decals(TestCase):
         np.testing.assert_allclose(
             shown, np.broadcast_to(to_linear(np.array([200, 40, 20]) / 255.0), shown.shape), atol=0.002
         )
+
+    def test_several_maps_of_one_sign(self) -> None:
+        # An enamel plate 200 mm wide: cut out round, glossy left and dull right, half of it metal, a rim 2 mm high,
+        # lit at the top; every map is laid where the colour lies.
+        n = 64
+        y, x = np.mgrid[:n, :n] / (n - 1)
+        disc = np.hypot(x - 0.5, y - 0.5) < 0.45
+        planes = {
+            "color": np.dstack([np.full((n, n, 3), (180, 60, 30), np.uint8), disc.astype(np.uint8) * 255]),
+            "rough": (x * 255).astype(np.uint8),
+            "metal": ((x > 0.5) * 255).astype(np.uint8),
+            "height": ((np.hypot(x - 0.5, y - 0.5) > 0.38) * 255).astype(np.uint8),
+            "glow": np.dstack([((y < 0.5) * 255).astype(np.uint8)] * 3),
+        }
+        roles = {
+            "color": "base_color",
+            "rough": "roughness",
+            "metal": "metalness",
+            "height": "height",
+            "glow": "emission",
+        }
+        uses = [
+            MapUse(
+                file=self.file(image, f"{name}.png"), role=roles[name], colour="srgb" if image.ndim == 3 else "linear"
+            )
+            for name, image in planes.items()
+        ]
+        maps = MapSet(maps=uses, range_mm=2.0, middle=0.0)
+        sign = Decal(what="maps", maps=maps, at=(0.0, 0.0, 0.0), facing=(0.0, 1.0, 0.0), width_mm=200.0, around=False)
+        self.assertEqual(len(sign.files), 5)
+        bench = self.bench(shapes.plane(0.3), 256)
+        chapter = play(bench, layer("sign", sign, Recipe()))[-1]
+        p = bench.texels.position * 1000.0
+        r = np.hypot(p[:, 0], p[:, 2])
+        inside, outside = r < 75, r > 96
+        self.assertGreater(float(chapter.shown[inside].min()), 0.99)
+        self.assertEqual(float(chapter.shown[outside].max()), 0.0)
+        rough = seen(chapter.pile, "roughness")
+        # Left is left as one looks at the plate from above, x to the right.
+        for at in (-50.0, 0.0, 50.0):
+            here = inside & (np.abs(p[:, 0] - at) < 3) & (np.abs(p[:, 2]) < 20)
+            self.assertAlmostEqual(float(rough[here].mean()), 0.5 + at / 200.0, delta=0.02)
+        metal = seen(chapter.pile, "metalness")
+        self.assertGreater(float(metal[inside & (p[:, 0] > 8)].min()), 0.98)
+        self.assertLess(float(metal[inside & (p[:, 0] < -8)].max()), 0.02)
+        raised = chapter.pile.relief()
+        rim = (r > 80) & (r < 86)
+        self.assertAlmostEqual(float(raised[rim].mean() - raised[r < 70].mean()), 2.0, delta=0.1)
+        glow = chapter.pile.visible()["emission_color"]
+        self.assertGreater(float(glow[inside & (p[:, 2] < -8)].min()), 0.9)
+        self.assertLess(float(glow[inside & (p[:, 2] > 8)].max()), 0.1)
+        # Without them it says so; another project gets it without its files.
+        self.assertIn("No maps are chosen", str(play(bench, layer("sign", Decal(what="maps"), Recipe()))[-1].note))
+        effect, said = sign.portable()
+        self.assertEqual(effect.files, ())
+        self.assertIn("belongs to its object", said)
+
+    def test_a_line_throws_a_picture_through_the_same_frame(self) -> None:
+        # What a decal lays on, a line of a recipe takes for its place: the same picture, the same frame.
+        rng = np.random.default_rng(2)
+        picture = (ndimage.gaussian_filter(rng.normal(size=(40, 60)), 1.5) * 700 + 128).clip(0, 255).astype(np.uint8)
+        name = self.file(np.dstack([np.full((40, 60, 3), 255, np.uint8), picture]))
+        bench = self.bench(shapes.sphere(0.2, 48), 256)
+        where: dict[str, Any] = {"at": (0.05, 0.02, 0.19), "facing": (0.25, 0.1, 0.95), "turn_deg": 20.0}
+        sign = Decal(what="picture", file=name, width_mm=180.0, depth_mm=150.0, around=False, **where)
+        chapter = play(bench, layer("sign", sign, Recipe()))[-1]
+        line = PictureSource(
+            file=name, channel="A", way="frame", size_mm=180.0, depth_mm=150.0, facing_deg=65.0, **where
+        )
+        scope = bench.scope(scene(), bench.as_made(scene()))
+        value = line.value(scope)
+        np.testing.assert_allclose(value, chapter.shown, atol=2e-3)
+        self.assertGreater(float(value.max()), 0.6)
+        frame = line.frame(scope)
+        assert frame is not None and chapter.frame is not None
+        np.testing.assert_allclose((frame.width_mm, frame.tall_mm), (180.0, 120.0))
+        np.testing.assert_allclose((frame.right, frame.up, frame.back), (chapter.frame.right, chapter.frame.up,
+            chapter.frame.back))  # fmt: skip
+        # Stretched it is taller, in the frame as on the surface.
+        tall = line.model_copy(update={"stretch": 1.5})
+        found = tall.frame(scope)
+        assert found is not None
+        self.assertAlmostEqual(found.tall_mm, 180.0)
+        up = np.array(frame.up)
+        heights = [np.ptp(bench.texels.position[v.value(scope) > 0.05] @ up) * 1000 for v in (line, tall)]
+        self.assertAlmostEqual(heights[1] / heights[0], 1.5, delta=0.05)
 
     def test_turn_mirror_and_row(self) -> None:
         bench = self.bench(shapes.plane(0.3), 128)

@@ -10,6 +10,7 @@ from unittest import TestCase, mock
 
 import numpy as np
 from scipy import ndimage
+from scipy.interpolate import PchipInterpolator
 from scipy.spatial import cKDTree
 from skimage.morphology import reconstruction
 
@@ -29,6 +30,7 @@ from limus.effects.moss import Moss
 from limus.effects.mud import Mud
 from limus.effects.paint import Paint
 from limus.effects.snow import KINDS, Snow, slope_share
+from limus.effects.splash import Splash
 from limus.effects.staining import Staining
 from limus.effects.washing import Washing
 from limus.effects.water import Water
@@ -667,6 +669,33 @@ class CrackGeometry(TestCase):
         self.assertTrue(3.0 < float(fell.max()) < 9.0)
         self.assertLess(float(np.abs(fell[chapter.pile.clefts(0.5) == 0]).max()), 0.5)
 
+    def test_its_cross_section_is_the_one_given(self) -> None:
+        bench = sized(tile(0.4), 512)
+        usual: dict[str, Any] = {"size_mm": 200.0, "width_mm": 22.0, "depth_mm": 8.0, "opened": 1.0, "crumble_mm": 0.0,
+            "offset_mm": 0.0, "worn": 0.0, "dirt": 0.0}  # fmt: skip
+        made = bench.as_made(scene(**CONCRETE)).skin
+
+        def fell(**more: Any) -> np.ndarray:
+            chapter = play(bench, layer("cracks", CrackLayer(**usual, **more), Recipe()), **CONCRETE)[-1]
+            return made - chapter.pile.skin
+
+        step, v = fell(profile="step"), fell(profile="v")
+        inside = step > 0.5
+        self.assertGreater(int(inside.sum()), 2000)
+        # How far each texel lies between lip and middle, read off the straight one.
+        way = v[inside] / step[inside]
+        self.assertGreater(float(way.max()), 0.95)
+        np.testing.assert_allclose(fell(), v, atol=1e-5)
+        points = [(0.0, 0.0), (0.4, 0.9), (0.7, 0.5), (1.0, 1.0)]
+        for more, wanted in (
+            ({"profile": "u"}, np.sqrt(1 - (1 - way) ** 2)),
+            ({"profile": "v", "bevel": 0.4}, np.minimum(way / 0.4, 1.0)),
+            ({"profile": "own", "curve": points}, PchipInterpolator(*np.array(points).T)(way)),
+        ):
+            np.testing.assert_allclose(fell(**more)[inside] / step[inside], wanted, atol=0.01, err_msg=str(more))
+        with self.assertRaisesRegex(ValueError, "goes back on itself"):
+            CrackLayer(profile="own", curve=[(0.0, 0.0), (0.6, 1.0), (0.4, 0.5)])
+
     @staticmethod
     def finished_widths(bench: Any, **more: Any) -> np.ndarray:
         """Widths in mm of the cracks of a finished surface, from its relief by a general-purpose distance transform."""
@@ -994,6 +1023,17 @@ class Snapshots(TestCase):
             }
             self.assertIn("wetness", families["Wet"] - families["Dry"])
             self.assertIn("snow", families["Winter"] - families["Dry"])
+
+
+class Ranges(TestCase):
+    def test_heights_run_over_what_is_there(self) -> None:
+        bench = sized(shapes.box(0.4), 64)
+        for effect, field, low in ((Mud(), "level_mm", 0.0), (Splash(), "height_mm", 1.0)):
+            on_ground = dict(play(bench, layer("x", effect, Recipe()))[-1].ranges)[field]
+            np.testing.assert_allclose(on_ground, (low, 400.0), atol=8.0)
+            # On a pier half a metre above the ground of its setting.
+            above = dict(play(bench, layer("x", effect, Recipe()), setting=Setting(ground_mm=-700.0))[-1].ranges)[field]
+            np.testing.assert_allclose(above, (500.0, 900.0), atol=8.0)
 
 
 class Same(TestCase):

@@ -541,7 +541,7 @@ class Published(ServerTest):
         controls = {
             "slider", "colour", "choice", "switch", "parts", "exposed", "seed", "optional", "curve", "picture",
             "layer", "coat",
-            "line", "strokes", "picks", "text", "place", "substance", "ranges",
+            "line", "strokes", "picks", "text", "place", "substance", "ranges", "others", "eye", "maps",
         }  # fmt: skip
         for entry in [
             *found["effects"],

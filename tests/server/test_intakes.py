@@ -22,6 +22,7 @@ from django.utils import timezone
 from limus.formats.gltf_write import glb_bytes
 from limus.surface.mesh import Mesh
 from limus.surface.turning import turned
+from server.jobs.models import Job
 from server.projects import intake as intakes
 from server.projects import storage
 from server.projects.models import Intake, SourceFile, StaleEdit, WorkObject
@@ -379,6 +380,33 @@ class Replacing(IntakeTest):
         # Taken away again by undo, the readings of before are there at once or measured anew.
         self.call("post", f"/objects/{self.item.pk}/undo", {"base": item["scene"]["version"]})
         self.assertIsNone(self.object(self.item.pk)["twin"])
+
+    def test_a_marker_and_something_that_stands_there(self) -> None:
+        self.measured(self.item)
+        base = self.object(self.item.pk)["scene"]["version"]
+        dots = shapes.joined(shapes.box(0.02), shapes.box(0.02, (0.05, 0, 0)))
+        found = self.looked_at({"dots.glb": glb_bytes(dots)}, purpose="marker", object=self.item.pk)
+        self.assertEqual(self.accept(found["id"], base=base, name="Dots", unwrap=True).status_code, 201)
+        item = self.object(self.item.pk)
+        self.assertEqual(item["scene"]["label"], "Marker Dots")
+        near = item["scene"]["document"]["object"]["neighbours"]
+        self.assertEqual([(n["name"], n["role"], n["position_mm"]) for n in near], [("Dots", "marker", [0, 0, 0])])
+        # A marker is not measured: the readings are still of this, and it is none of what is near.
+        self.assertEqual(item["readings"], "good")
+        self.assertIn("proximity", item["missing_readings"])
+        self.assertFalse(Job.objects.filter(kind="unwrap").exists())
+        listed = self.call("get", f"/objects/{self.item.pk}/neighbours").json()
+        self.assertEqual([(n["id"], n["marker"], len(n["pieces"])) for n in listed], [(near[0]["id"], True, 2)])
+        drawn = self.client.get(f"/api/objects/{self.item.pk}/neighbours/{near[0]['id']}.glb")
+        self.assertEqual(drawn.status_code, 200)
+        found = self.looked_at({"post.glb": glb_bytes(shapes.box(0.1))}, purpose="neighbour", object=self.item.pk)
+        self.assertEqual(self.accept(found["id"], base=item["scene"]["version"], name="Post").status_code, 201)
+        item = self.object(self.item.pk)
+        self.assertIn(item["readings"], ("outdated", "missing"))
+        self.assertNotIn("proximity", item["missing_readings"])
+        # Nobody else sees them.
+        self.client.force_login(self.eve)
+        self.assertEqual(self.call("get", f"/objects/{self.item.pk}/neighbours").status_code, 404)
 
 
 class SharingFiles(IntakeTest):

@@ -100,7 +100,10 @@ class StartPage(ServerTest):
         # A box of a size that no other test has measured: looking measures nothing, so there is no picture yet.
         item = take_in(self.project, "other.glb", [glb_bytes(shapes.box(0.2693))], scene(*STORY, name="Other"))
         self.assertEqual(self.client.get(f"/api/objects/{item.pk}/portrait.png?v={item.head_id}").status_code, 204)
+        # Whoever opens it is shown a picture that is there; none is made for that.
+        kept = f"/api/objects/{item.pk}/portrait.png?kept={item.head_id}"
         self.measured(item)
+        self.assertEqual(self.client.get(kept).status_code, 204)
         today = self.client.get(f"/api/objects/{item.pk}/portrait.png?v={item.head_id}")
         self.assertIn("immutable", today["Cache-Control"])
         image = Image.open(io.BytesIO(today.content))
@@ -110,10 +113,12 @@ class StartPage(ServerTest):
 
         with mock.patch("limus.review.portrait.moment_picture", side_effect=AssertionError("again")):
             self.assertEqual(portrait_of(item), today.content)
+            self.assertEqual(self.client.get(kept).content, today.content)
         # Another edit, another picture.
         document = dict(item.head.document, layers=[])  # type: ignore[union-attr]
         self.call("put", f"/objects/{item.pk}/scene", {"base": item.head_id, "document": document})
         item.refresh_from_db()
+        self.assertEqual(self.client.get(kept).content, today.content)
         after = np.asarray(Image.open(io.BytesIO(portrait_of(item) or b"")))
         self.assertGreater(float(np.abs(after.astype(int) - np.asarray(image)).mean()), 1.0)
 

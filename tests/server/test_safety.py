@@ -96,9 +96,11 @@ def texts(value: Any, path: tuple[Any, ...] = ()) -> Iterator[tuple[Any, ...]]:
 
 
 def with_text(document: dict[str, Any], path: tuple[Any, ...], text: str) -> dict[str, Any]:
-    out = copy.deepcopy(document)
+    # Only what the path leads through is copied: there are hundreds of paths.
+    out = copy.copy(document)
     place: Any = out
     for step in path[:-1]:
+        place[step] = copy.copy(place[step])
         place = place[step]
     if isinstance(place, list) and path[-1] == len(place):
         place.append(text)

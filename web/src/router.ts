@@ -23,6 +23,11 @@ export const router = createRouter({
       component: () => import('./stages/weather/WeatherStage.vue'),
     },
     {
+      path: '/object/:object(\\d+)/review',
+      name: 'review',
+      component: () => import('./stages/review/ReviewStage.vue'),
+    },
+    {
       path: '/object/:object(\\d+)/export',
       name: 'export',
       component: () => import('./stages/export/ExportStage.vue'),

@@ -60,6 +60,7 @@ export type Scene = Omit<
   episodes: Episode[]
   snapshots: Snapshot[]
   vertex_paint: Whole<S['VertexStroke']>[]
+  accepted: string[]
 }
 /** The document as the API takes it. */
 export type Sent = S['Scene']
@@ -81,6 +82,8 @@ export type Project = S['ProjectOut']
 export type Job = S['JobOut']
 export type Intake = Omit<S['IntakeOut'], 'facts' | 'report'> & { facts: unknown; report: unknown }
 export type Shelf = S['ShelfOut']
+export type ReviewFinding = Whole<S['Found']>
+export type Near = S['NearOut']
 export type GuideEntry = Whole<S['GuideEntry']>
 export type Recognised = Omit<S['RecognisedOut'], 'base'> & { base: unknown }
 export type ShelvedTreatment = S['TreatmentOut']
@@ -98,6 +101,7 @@ export interface FieldSchema {
     | 'choice'
     | 'switch'
     | 'parts'
+    | 'others'
     | 'exposed'
     | 'seed'
     | 'optional'
@@ -110,6 +114,8 @@ export interface FieldSchema {
     | 'picks'
     | 'text'
     | 'place'
+    | 'eye'
+    | 'maps'
     | 'substance'
     | 'ranges'
   unit?: string
@@ -147,10 +153,13 @@ export function defaultsOf(schema: Record<string, unknown>): Record<string, unkn
   return Object.fromEntries(fieldsOf(schema).map(([name, field]) => [name, field.default ?? null]))
 }
 
+const holds = (wanted: Record<string, unknown>, values: Record<string, unknown>) =>
+  Object.entries(wanted).every(([name, value]) => name === 'any' || values[name] === value)
 /** Whether a field is to be shown, given the values of its neighbours. */
 export function applies(field: FieldSchema, values: Record<string, unknown>): boolean {
   return (
-    Object.entries(field.when ?? {}).every(([name, value]) => values[name] === value) &&
+    holds(field.when ?? {}, values) &&
+    (!field.when?.any || (field.when.any as Record<string, unknown>[]).some((one) => holds(one, values))) &&
     Object.entries(field.unless ?? {}).every(([name, value]) => values[name] !== value)
   )
 }

@@ -143,7 +143,8 @@ export interface paths {
     put?: never
     /**
      * New Intake
-     * @description Begin to bring files in: a new object, a newer version of one, or a high-poly twin.
+     * @description Begin to bring files in: a new object, a newer version of one, a high-poly twin, or what
+     *     stands or marks areas near one.
      */
     post: operations['server_api_intakes_new_intake']
     delete?: never
@@ -275,6 +276,26 @@ export interface paths {
      * @description Remove an object with its history. Its files stay while another object names them.
      */
     delete: operations['server_api_objects_remove_object']
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/objects/{object_id}/neighbours': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    /**
+     * Neighbours
+     * @description What a line near something can ask for: neighbours and markers that are on, with their pieces.
+     */
+    get: operations['server_api_objects_neighbours']
+    put?: never
+    post?: never
+    delete?: never
     options?: never
     head?: never
     patch?: never
@@ -707,6 +728,27 @@ export interface paths {
     patch?: never
     trace?: never
   }
+  '/api/objects/{object_id}/findings': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    get?: never
+    put?: never
+    /**
+     * Look For Findings
+     * @description Everything that may be wrong with the saved scene, the gravest first, accepted ones as well. A newer request of
+     *     the same tab makes an older one stop with 409.
+     */
+    post: operations['server_api_findings_look_for_findings']
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
   '/api/objects/{object_id}/glimpse': {
     parameters: {
       query?: never
@@ -909,6 +951,11 @@ export interface components {
       /** File Kinds */
       file_kinds: string[]
       /**
+       * Model Kinds
+       * @description Endings of files that are an object, or hold one
+       */
+      model_kinds: string[]
+      /**
        * Channels
        * @description What layers can be switched off in, by voice
        */
@@ -1059,6 +1106,15 @@ export interface components {
        * @default
        */
       sentence: string
+      /**
+       * Sentences
+       * @description Another sentence where a field has this value: field, value, sentence
+       */
+      sentences?: {
+        [key: string]: {
+          [key: string]: string
+        }
+      }
       /**
        * Looks Back
        * @default false
@@ -1666,7 +1722,7 @@ export interface components {
        * @default object
        * @enum {string}
        */
-      purpose: 'object' | 'replace' | 'twin'
+      purpose: 'object' | 'replace' | 'twin' | 'neighbour' | 'marker'
       /**
        * Object
        * @description The object it is for, unless it is a new one
@@ -2597,6 +2653,13 @@ export interface components {
        */
       ragged: number
       /**
+       * Outline
+       * @description How chips are bounded
+       * @default crumbled
+       * @enum {string}
+       */
+      outline: 'soft' | 'crumbled' | 'sharp' | 'scalloped'
+      /**
        * Clustered
        * @description Chips keep together and leave whole stretches untouched
        * @default 0.5
@@ -2752,6 +2815,24 @@ export interface components {
        * @default 0.4
        */
       worn: number
+      /**
+       * Cross-section
+       * @description From lip to bottom: a V that wears into a trough, or one that is given
+       * @default worn
+       * @enum {string}
+       */
+      profile: 'worn' | 'step' | 'v' | 'u' | 'rounded' | 'own'
+      /**
+       * Its curve
+       * @description From the lip at the left to the bottom at the right; up is the whole depth
+       */
+      curve?: [number, number][] | null
+      /**
+       * Bevel
+       * @description Share of the way from lip to middle after which it is as deep as it gets
+       * @default 1
+       */
+      bevel: number
       /**
        * Crumbling
        * @description How far lips have broken off here and there
@@ -2917,11 +2998,11 @@ export interface components {
       kind: 'decal'
       /**
        * What
-       * @description Letters in a font that comes with the program, or a picture of your own
+       * @description Letters in a font that comes with the program, a picture of your own, or several maps of one sign: its colour, opacity, gloss, metalness, relief, light
        * @default text
        * @enum {string}
        */
-      what: 'text' | 'picture'
+      what: 'text' | 'picture' | 'maps'
       /**
        * Letters
        * @default No 3
@@ -2939,6 +3020,11 @@ export interface components {
        * @default
        */
       file: string
+      /**
+       * Maps
+       * @description Texture files in their roles, all of one sign
+       */
+      maps?: components['schemas']['MapSet'] | null
       /**
        * Colour
        * @description Of letters; a tint for pictures
@@ -3326,6 +3412,29 @@ export interface components {
        * @default base
        */
       what: string
+    }
+    /**
+     * Facing
+     * @description How squarely the surface faces one camera: for the view, and for masks that serve one picture only.
+     */
+    Facing: {
+      /**
+       * @description discriminator enum property added by openapi-typescript
+       * @enum {string}
+       */
+      kind: 'facing'
+      /**
+       * Where
+       * @description White where the surface is seen straight on, or where it is seen edge on
+       * @default facing
+       * @enum {string}
+       */
+      way: 'facing' | 'grazing'
+      /**
+       * Camera
+       * @description Where the camera stands, in units and axes of the file. The mask is right from there only
+       */
+      eye?: [number, number, number] | null
     }
     /**
      * Fading
@@ -4548,7 +4657,8 @@ export interface components {
     }
     /**
      * Neighbour
-     * @description Another object nearby: it hides sky, sun and rain, and the distance to it can be asked for.
+     * @description Another object nearby. The distance to it and what it covers can be asked for; what stands there also hides sky,
+     *     sun and rain.
      */
     Neighbour: {
       /** Id */
@@ -4565,6 +4675,13 @@ export interface components {
        * @default true
        */
       on: boolean
+      /**
+       * It is
+       * @description What stands there hides sky, sun and rain; a marker is never measured: lines find near it, or on what it covers
+       * @default stands
+       * @enum {string}
+       */
+      role: 'stands' | 'marker'
       /**
        * Position
        * @description x, y (up), z of its origin
@@ -5090,17 +5207,23 @@ export interface components {
       holds: 'data' | 'colour'
       /**
        * Laid on
-       * @description From three sides without seams, thrown from one side, or by the UVs
+       * @description From three sides without seams, thrown from one side, by the UVs, or thrown through a frame that is taken hold of in the view
        * @default triplanar
        * @enum {string}
        */
-      way: 'triplanar' | 'projected' | 'uv'
+      way: 'triplanar' | 'projected' | 'uv' | 'frame'
       /**
        * Width
        * @description Real width of the picture
        * @default 300
        */
       size_mm: number
+      /**
+       * Stretched
+       * @description Height of the picture against what it is
+       * @default 1
+       */
+      stretch: number
       /**
        * Repeats
        * @description How often over the UVs
@@ -5113,6 +5236,48 @@ export interface components {
        * @default true
        */
       broken: boolean
+      /**
+       * Turn the patches
+       * @description Off for what has a direction, such as boards
+       * @default true
+       */
+      turned: boolean
+      /**
+       * Turn step
+       * @description 180 for what is alike upside down, 90 for what has two ways
+       * @default 10
+       */
+      turn_step_deg: number
+      /**
+       * Scale the patches
+       * @description In steps of a tenth
+       * @default true
+       */
+      scaled: boolean
+      /**
+       * Smallest
+       * @description Scale of a patch
+       * @default 0.7
+       */
+      scale_low: number
+      /**
+       * Largest
+       * @description Scale of a patch
+       * @default 1.2
+       */
+      scale_high: number
+      /**
+       * Patch size
+       * @description In widths of the tile
+       * @default 1
+       */
+      patch: number
+      /**
+       * Blend of patches
+       * @description How wide one goes over into the next
+       * @default 0.25
+       */
+      blend: number
       /**
        * Towards
        * @description The side it is thrown from
@@ -5144,6 +5309,33 @@ export interface components {
        * @default 75
        */
       facing_deg: number
+      /**
+       * Depth of the frame
+       * @description How far before and behind its middle it reaches
+       * @default 200
+       */
+      depth_mm: number
+      /**
+       * Place
+       * @description Middle of the frame, metres in the axes of the file; empty: the front
+       */
+      at?: [number, number, number] | null
+      /**
+       * Direction
+       * @description Out of the surface, in the axes of the file
+       * @default [
+       *       0,
+       *       0,
+       *       1
+       *     ]
+       */
+      facing: [number, number, number]
+      /**
+       * Scale
+       * @description Metres for one unit of the file when it was placed
+       * @default 1
+       */
+      scale: number
       /**
        * Repeat it
        * @description Otherwise it is black beyond its border
@@ -5470,7 +5662,7 @@ export interface components {
     }
     /**
      * ProximitySource
-     * @description Distance to other objects, to chosen parts, or to a line drawn on the surface.
+     * @description Distance to other objects, to chosen parts, or to a line drawn on the surface; or what they cover.
      */
     ProximitySource: {
       /**
@@ -5486,6 +5678,11 @@ export interface components {
        */
       to: 'neighbours' | 'parts' | 'line'
       /**
+       * Which
+       * @description Neighbours and markers, or pieces of them; none: all of them
+       */
+      which?: string[]
+      /**
        * Parts
        * @description Names of parts
        */
@@ -5497,22 +5694,52 @@ export interface components {
       line?: string[]
       /**
        * Where
-       * @description Fading from touching to the distance, all within it, or all beyond it
+       * @description Fading from touching to the distance, all within it, all beyond it, or just what is covered: the inside of closed pieces, what open ones lie over, what a closed line encloses
        * @default near
        * @enum {string}
        */
-      side: 'near' | 'inside' | 'beyond'
+      side: 'near' | 'inside' | 'beyond' | 'on'
       /**
        * Distance
        * @default 10
        */
       reach_cm: number
       /**
+       * Inside counts as touching
+       * @description The distance is 0 throughout what they cover, not only at the border
+       * @default false
+       */
+      filled: boolean
+      /**
+       * Reaches up
+       * @description How far over an open piece or a closed line still counts as covered
+       * @default 5
+       */
+      above_cm: number
+      /**
+       * Reaches down
+       * @description How far under an open piece or a closed line still counts as covered
+       * @default 5
+       */
+      below_cm: number
+      /**
        * Fades over
-       * @description Width of the border of 'within' and 'beyond'
+       * @description Width of the border, half of it on either side
        * @default 0.5
        */
       fade_cm: number
+      /**
+       * Branches
+       * @description That leave the line, as those of a crack do; it narrows to its ends
+       * @default 0
+       */
+      branches: number
+      /**
+       * Length of branches
+       * @description As a share of the length of the line
+       * @default 0.3
+       */
+      branch: number
       /**
        * Broken up
        * @description How much the distance varies from place to place
@@ -6031,6 +6258,11 @@ export interface components {
        * @description States to come back to
        */
       snapshots?: components['schemas']['Snapshot'][]
+      /**
+       * Accepted
+       * @description Keys of findings that may stay as they are
+       */
+      accepted?: string[]
       /**
        * Vertex Paint
        * @description Strokes on the vertex colours
@@ -7046,6 +7278,7 @@ export interface components {
         | components['schemas']['ProximitySource']
         | components['schemas']['HeightSource']
         | components['schemas']['Ramp']
+        | components['schemas']['Facing']
         | components['schemas']['Strokes']
         | components['schemas']['Picks']
         | components['schemas']['VertexColourSource']
@@ -7804,6 +8037,38 @@ export interface components {
        * @default 1
        */
       uneven: number
+    }
+    /**
+     * ColouredPieces
+     * @description Pieces that have one colour in their file, linear.
+     */
+    ColouredPieces: {
+      /** Color */
+      color: [number, number, number]
+      /** Pieces */
+      pieces: string[]
+    }
+    /**
+     * NearOut
+     * @description What stands or marks areas near an object, and the names of its pieces.
+     */
+    NearOut: {
+      /** Id */
+      id: string
+      /** Name */
+      name: string
+      /** Marker */
+      marker: boolean
+      /**
+       * Pieces
+       * @description The first 2000 of them
+       */
+      pieces: string[]
+      /**
+       * Colours
+       * @description Pieces of one colour, where its materials have plain ones
+       */
+      colours: components['schemas']['ColouredPieces'][]
     }
     /**
      * Stale
@@ -8659,6 +8924,7 @@ export interface components {
        * @default
        */
       finding: string
+      frame?: components['schemas']['FrameAnswer'] | null
     }
     /**
      * WhereAnswer
@@ -8765,7 +9031,7 @@ export interface components {
        * @default lit
        * @enum {string}
        */
-      kind: 'lit' | 'channel' | 'reading' | 'mask' | 'acted' | 'term' | 'coat' | 'uv'
+      kind: 'lit' | 'channel' | 'reading' | 'mask' | 'acted' | 'term' | 'coat' | 'uv' | 'facing'
       /**
        * Name
        * @description Channel, reading, or picture of the UVs
@@ -8790,6 +9056,11 @@ export interface components {
        */
       layer: string
       /**
+       * Eye
+       * @description Where the camera stands, metres, of 'facing'
+       */
+      eye?: [number, number, number] | null
+      /**
        * Index
        * @description Term of the recipe, or number of the coat
        * @default 0
@@ -8807,6 +9078,102 @@ export interface components {
       arguments?: {
         [key: string]: unknown
       }
+    }
+    /**
+     * FindingsOut
+     * @description ``version``: what was looked at.
+     */
+    FindingsOut: {
+      /** Version */
+      version: number
+      /** Findings */
+      findings: components['schemas']['Found'][]
+    }
+    /**
+     * Found
+     * @description ``key`` names it for good, so that it can be accepted once; the place it is at is a layer, a line of its recipe,
+     *     a base or a part.
+     */
+    Found: {
+      /** Key */
+      key: string
+      /**
+       * Severity
+       * @enum {string}
+       */
+      severity: 'note' | 'warning' | 'problem'
+      /**
+       * What
+       * @description What was found, in a sentence without a full stop
+       */
+      what: string
+      /**
+       * Why
+       * @description Why it matters
+       */
+      why: string
+      /**
+       * How
+       * @description What to do about it
+       * @default
+       */
+      how: string
+      /**
+       * Layer
+       * @default
+       */
+      layer: string
+      /**
+       * Line
+       * @default -1
+       */
+      line: number
+      /**
+       * Base
+       * @default -1
+       */
+      base: number
+      /**
+       * Part
+       * @default
+       */
+      part: string
+      mend?: components['schemas']['Mend'] | null
+    }
+    /**
+     * Mend
+     * @description A command of the core that mends it, with its arguments; ``label`` says what it does.
+     */
+    Mend: {
+      /** Label */
+      label: string
+      /** Command */
+      command: string
+      /** Arguments */
+      arguments: {
+        [key: string]: unknown
+      }
+    }
+    /**
+     * FindingsIn
+     * @description How finely to look, and which tab asks.
+     */
+    FindingsIn: {
+      /**
+       * Resolution
+       * @default 512
+       */
+      resolution: number
+      /**
+       * Ticket
+       * @default 0
+       */
+      ticket: number
+      /**
+       * Client
+       * @default
+       */
+      client: string
     }
     /**
      * GlimpseOut
@@ -9434,6 +9801,37 @@ export interface operations {
           [name: string]: unknown
         }
         content?: never
+      }
+    }
+  }
+  server_api_objects_neighbours: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        object_id: number
+      }
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['NearOut'][]
+        }
+      }
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
       }
     }
   }
@@ -10322,6 +10720,59 @@ export interface operations {
       }
       /** @description Unprocessable Entity */
       422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+    }
+  }
+  server_api_findings_look_for_findings: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        object_id: number
+      }
+      cookie?: never
+    }
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['FindingsIn']
+      }
+    }
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['FindingsOut']
+        }
+      }
+      /** @description Conflict */
+      409: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+      /** @description Too Early */
+      425: {
         headers: {
           [name: string]: unknown
         }

@@ -5,8 +5,11 @@ import { percent } from './format'
 import ChoiceField from './ChoiceField.vue'
 import ColourField from './ColourField.vue'
 import CurveField from './CurveField.vue'
+import EyeField from './EyeField.vue'
+import MapsField from './MapsField.vue'
 import NumberField from './NumberField.vue'
 import OptionalField from './OptionalField.vue'
+import OthersField from './OthersField.vue'
 import PictureField from './PictureField.vue'
 import RangesField from './RangesField.vue'
 import SubstanceField from './SubstanceField.vue'
@@ -53,6 +56,20 @@ const isNumber = (field: FieldSchema) => field.control === 'slider'
       @drag="(v) => emit('drag', name, v)"
       @done="(v) => emit('done', name, v, field.title ?? name)"
     />
+    <OthersField
+      v-else-if="field.control === 'others'"
+      :field="field"
+      :name="name"
+      :model-value="values[name] as string[]"
+      @done="(v) => (emit('drag', name, v), emit('done', name, v, field.title ?? name))"
+    />
+    <EyeField
+      v-else-if="field.control === 'eye'"
+      :field="field"
+      :name="name"
+      :model-value="(values[name] ?? null) as never"
+      @done="(v) => (emit('drag', name, v), emit('done', name, v, field.title ?? name))"
+    />
     <OptionalField
       v-else-if="field.control === 'optional'"
       :field="field"
@@ -95,6 +112,15 @@ const isNumber = (field: FieldSchema) => field.control === 'slider'
     />
     <SubstanceField
       v-else-if="field.control === 'substance'"
+      :field="field"
+      :name="name"
+      :model-value="(values[name] ?? null) as never"
+      @drag="(v) => emit('drag', name, v)"
+      @done="(v) => emit('done', name, v, field.title ?? name)"
+      @save="(title) => emit('done', name, values[name], title)"
+    />
+    <MapsField
+      v-else-if="field.control === 'maps'"
       :field="field"
       :name="name"
       :model-value="(values[name] ?? null) as never"

@@ -14,7 +14,7 @@ import IntakePreview, { type Taking } from './IntakePreview.vue'
  * Bring files in: a new object, a newer version of one, or a high-poly twin. What was found is shown before it is
  * accepted.
  */
-type Purpose = 'object' | 'replace' | 'twin'
+type Purpose = 'object' | 'replace' | 'twin' | 'neighbour' | 'marker'
 const work = useWork()
 const router = useRouter()
 const visible = ref(false)
@@ -31,15 +31,45 @@ const tries = ref<string[]>([])
 const picker = ref<HTMLInputElement>()
 let stop = new AbortController()
 
-const heading = computed(
-  () =>
-    ({ object: 'Add an object', replace: `Replace ${work.scene?.name ?? 'the model'}`, twin: 'High-poly twin' })[
-      purpose.value
-    ],
+const heading = computed(() =>
+  held.value.length && phase.value === 'choose'
+    ? held.value[0].name
+    : {
+        object: 'Add an object',
+        replace: `Replace ${work.scene?.name ?? 'the model'}`,
+        twin: 'High-poly twin',
+        neighbour: 'Something that stands there',
+        marker: 'A marker',
+      }[purpose.value],
 )
 const kinds = computed(() => work.catalogue?.file_kinds ?? [])
 
+/** Files that were dropped on an object, until it is said what they are. */
+const held = ref<File[]>([])
+const WHAT: [Purpose, string, string][] = [
+  ['marker', 'A marker', 'Says where: lines find what it covers. It lies as its file says and is never measured.'],
+  ['neighbour', 'Something that stands there', 'Hides sky, sun and rain, and can be near.'],
+  ['replace', 'A newer version of this model', 'Layers and masks stay. Of two files the finer one becomes its twin.'],
+  ['twin', 'Its high-poly twin', 'Readings are measured from it.'],
+  ['object', 'An object of its own', ''],
+]
+/** Ask what dropped files are to the object at hand. */
+function offer(files: File[]) {
+  if (!work.object || !files.length) return
+  open(work.object.project)
+  held.value = files
+}
+function say(what: Purpose) {
+  const files = held.value
+  held.value = []
+  purpose.value = what
+  target.value = what === 'object' ? undefined : work.object?.id
+  void send(files)
+}
+
 function open(inProject: number, what: Purpose = 'object', object?: number) {
+  held.value = []
+  twin.value = undefined
   project.value = inProject
   purpose.value = what
   target.value = object
@@ -50,7 +80,7 @@ function open(inProject: number, what: Purpose = 'object', object?: number) {
   visible.value = true
   void api.GET('/api/try-out').then(({ data }) => (tries.value = data ?? []))
 }
-defineExpose({ open })
+defineExpose({ open, offer })
 
 async function begin(tryOut = ''): Promise<Intake> {
   const { data, error } = await api.POST('/api/projects/{project_id}/intakes', {
@@ -61,8 +91,17 @@ async function begin(tryOut = ''): Promise<Intake> {
   intake.value = data
   return data
 }
+/** The twin that comes after a newer version: of two models brought at once the larger file. */
+const twin = ref<File>()
+const modelsIn = (files: File[]) =>
+  files.filter((file) => work.isModel(file.name) && !file.name.endsWith('.zip')).sort((a, b) => a.size - b.size)
 async function send(files: File[]) {
   if (!files.length) return
+  const models = modelsIn(files)
+  if (purpose.value === 'replace' && models.length === 2) {
+    twin.value = models[1]
+    files = files.filter((file) => file !== models[1])
+  }
   trouble.value = ''
   share.value = 0
   phase.value = 'sending'
@@ -149,6 +188,14 @@ async function accept(taking: Taking) {
     return
   }
   intake.value = undefined
+  if (twin.value) {
+    const finer = twin.value
+    twin.value = undefined
+    await work.reload()
+    purpose.value = 'twin'
+    void send([finer])
+    return
+  }
   visible.value = false
   await work.start()
   if (target.value) await work.reload()
@@ -162,7 +209,16 @@ function drop(event: DragEvent) {
 
 <template>
   <Dialog :key="round" v-model:visible="visible" modal :header="heading" :style="{ width: '520px' }" @hide="cancel">
-    <template v-if="phase === 'choose'">
+    <ul v-if="phase === 'choose' && held.length" class="what">
+      <li class="muted">What is it to {{ work.scene?.name }}?</li>
+      <li v-for="[value, title, about] in WHAT" :key="value">
+        <button type="button" @click="say(value)">
+          <b>{{ title }}</b>
+          <span class="muted">{{ about }}</span>
+        </button>
+      </li>
+    </ul>
+    <template v-else-if="phase === 'choose'">
       <div
         class="drop"
         :class="{ over }"
@@ -206,8 +262,11 @@ function drop(event: DragEvent) {
       />
       <Button size="small" severity="secondary" label="Cancel" @click="cancel" />
     </div>
+    <p v-if="phase === 'preview' && twin" class="muted after" role="note">
+      {{ twin.name }}, the finer one, comes next: as its high-poly twin.
+    </p>
     <IntakePreview
-      v-else-if="intake"
+      v-if="intake && (phase === 'preview' || phase === 'taking')"
       :facts="intake.facts as unknown as Facts"
       :report="purpose === 'replace' ? (intake.report as unknown as ReplaceReport) : undefined"
       :purpose="purpose"
@@ -235,6 +294,27 @@ function drop(event: DragEvent) {
 .drop.over {
   background: var(--tint);
   border-color: var(--verdigris);
+}
+.what {
+  display: grid;
+  gap: 5px;
+}
+.what button {
+  display: grid;
+  gap: 1px;
+  width: 100%;
+  padding: 8px 11px;
+  text-align: left;
+  border: 1px solid var(--line);
+  border-radius: 5px;
+}
+.what button:hover,
+.what button:focus-visible {
+  border-color: var(--verdigris);
+  background: var(--tint);
+}
+.after {
+  padding-bottom: 8px;
 }
 .tries {
   padding-top: 12px;

@@ -25,7 +25,7 @@ export interface Taking {
 const props = defineProps<{
   facts: Facts
   report?: ReplaceReport
-  purpose: 'object' | 'replace' | 'twin'
+  purpose: 'object' | 'replace' | 'twin' | 'neighbour' | 'marker'
   busy: boolean
 }>()
 const emit = defineEmits<{ accept: [taking: Taking]; discard: [] }>()
@@ -38,6 +38,8 @@ const AXES = ['+y', '+z', '+x', '-y', '-z', '-x'].map((value) => ({
 }))
 const now = work.scene
 const again = props.purpose !== 'object'
+/** It is only looked at from the object: no maps, no UVs of its own. */
+const beside = ['neighbour', 'marker'].includes(props.purpose)
 const scale = ref(again && now ? now.object.scale : props.facts.suggested_scale)
 const doubtful = computed(() => props.facts.suggested_scale !== 1 && !again)
 const askUnit = ref(doubtful.value)
@@ -77,8 +79,8 @@ const submit = () =>
     name: name.value.trim() || props.facts.file,
     scale: scale.value,
     up: up.value,
-    unwrap: unwrap.value && props.purpose !== 'twin',
-    turn: turn.value,
+    unwrap: unwrap.value && !beside && props.purpose !== 'twin',
+    turn: turn.value && !beside,
     match: match.value,
   })
 </script>
@@ -92,14 +94,16 @@ const submit = () =>
         {{ facts.triangles.toLocaleString('en') }} triangles, {{ facts.map_sets.length }}
         {{ facts.map_sets.length === 1 ? 'map set' : 'map sets' }}{{ facts.vertex_colours ? ', vertex colours' : '' }}
       </dd>
-      <template v-if="facts.textures.length && purpose !== 'twin'">
+      <template v-if="facts.textures.length && purpose !== 'twin' && !beside">
         <dt>Textures</dt>
         <dd class="clip" :title="facts.textures.join('; ')">{{ facts.textures.join('; ') }}, taken as the base</dd>
       </template>
       <dt>Size</dt>
       <dd>
         {{ size }}
-        <button v-if="!askUnit && !again" type="button" class="link" @click="askUnit = true">not right?</button>
+        <button v-if="!askUnit && (!again || beside)" type="button" class="link" @click="askUnit = true">
+          not right?
+        </button>
       </dd>
     </dl>
 
@@ -142,12 +146,12 @@ const submit = () =>
         option-value="value"
       />
     </div>
-    <div v-if="purpose === 'object'" class="line">
+    <div v-if="purpose === 'object' || beside" class="line">
       <label for="object-name">Name</label>
       <InputText id="object-name" v-model="name" size="small" maxlength="120" />
     </div>
 
-    <template v-if="purpose !== 'twin'">
+    <template v-if="purpose !== 'twin' && !beside">
       <label v-if="missing" class="tick">
         <Checkbox v-model="unwrap" binary />
         <span>
@@ -202,7 +206,15 @@ const submit = () =>
       <Button
         type="submit"
         size="small"
-        :label="{ object: 'Take it in', replace: 'Replace', twin: 'Use as the twin' }[purpose]"
+        :label="
+          {
+            object: 'Take it in',
+            replace: 'Replace',
+            twin: 'Use as the twin',
+            neighbour: 'Let it stand there',
+            marker: 'Use as a marker',
+          }[purpose]
+        "
         :loading="busy"
       />
     </footer>

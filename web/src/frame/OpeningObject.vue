@@ -14,7 +14,7 @@ const blank = ref(false)
     <figure>
       <img
         v-if="item && !blank"
-        :src="`/api/objects/${item.id}/portrait.png?v=${item.version}`"
+        :src="`/api/objects/${item.id}/portrait.png?kept=${item.version}`"
         alt=""
         @error="blank = true"
       />

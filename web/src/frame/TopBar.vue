@@ -6,6 +6,7 @@ import { useRoute, useRouter } from 'vue-router'
 import { STAGES } from './stages'
 import { useWork } from '../stores/work'
 import AddObject from './AddObject.vue'
+import { useFindings } from '../stores/findings'
 import { useGuide } from '../stores/guide'
 import GuideDialog from './GuideDialog.vue'
 
@@ -13,6 +14,7 @@ const work = useWork()
 const route = useRoute()
 const router = useRouter()
 const guide = useGuide()
+const findings = useFindings()
 const dim = useLocalStorage('limus.dim', false)
 watchEffect(() => document.documentElement.classList.toggle('app-dim', dim.value))
 
@@ -76,8 +78,12 @@ function signOut() {
           class="stage"
           :class="{ on: route.name === stage.route }"
           :to="{ name: stage.route, params: { object: work.object.id } }"
+          :aria-description="
+            stage.route === 'review' && findings.calls.length ? `${findings.calls.length} findings` : undefined
+          "
         >
           {{ stage.title }}
+          <i v-if="stage.route === 'review' && findings.calls.length" class="dot" data-testid="findings-dot" />
         </router-link>
         <span
           v-else
@@ -151,6 +157,15 @@ function signOut() {
 </template>
 
 <style scoped>
+.dot {
+  display: inline-block;
+  width: 6px;
+  height: 6px;
+  margin-left: 3px;
+  border-radius: 50%;
+  background: var(--oxide);
+  vertical-align: super;
+}
 .bar {
   height: 44px;
   display: grid;

@@ -1,7 +1,7 @@
 /** The five stages in the order of the work. A stage without a route is not built yet and says what it will hold. */
 export interface Stage {
   title: string
-  route?: 'object' | 'base' | 'weather' | 'export'
+  route?: 'object' | 'base' | 'weather' | 'review' | 'export'
   about: string
 }
 
@@ -19,7 +19,8 @@ export const STAGES: Stage[] = [
   { title: 'Weather', route: 'weather', about: 'Tell what happened to the surface, layer by layer.' },
   {
     title: 'Review',
-    about: 'Not built yet: judge the surface beside reference pictures, in several lights, and read the findings.',
+    route: 'review',
+    about: 'Judge by eye: the surface in every light, and what may be wrong with it.',
   },
   { title: 'Export', route: 'export', about: 'Take finished maps away.' },
 ]

@@ -32,11 +32,29 @@ const through = computed(
 )
 
 /** The sentence in pieces; values are set off. */
+const said = computed(() => {
+  for (const [name, values] of Object.entries(entry.value?.sentences ?? {})) {
+    const other = values[String(props.term.source[name])]
+    if (other) return other
+  }
+  return entry.value?.sentence ?? props.term.source.kind
+})
 const sentence = computed(() =>
-  (entry.value?.sentence ?? props.term.source.kind)
+  said.value
     .split(/\{(\w+)\}/)
     .map((piece, k) => ({ value: k % 2 === 1, text: k % 2 === 1 ? valueText(piece) : piece })),
 )
+const someOf = (names: string[]) =>
+  names.length === 0
+    ? 'no part yet'
+    : names.length <= 2
+      ? names.join(' and ')
+      : `${names[0]} and ${names.length - 1} more`
+/** A neighbour or a piece of one, "id" or "id/piece". */
+function called(which: string): string {
+  const [id, ...piece] = which.split('/')
+  return piece.join('/') || (work.scene?.object.neighbours.find((n) => n.id === id)?.name ?? id)
+}
 function valueText(name: string): string {
   const value = props.term.source[name]
   const field: FieldSchema = fields.value.get(name) ?? {}
@@ -48,13 +66,16 @@ function valueText(name: string): string {
   }
   if (field.control === 'picture') return String(value).split('/').at(-1) || 'none chosen yet'
   if (value === '' && (field.control === 'layer' || field.control === 'coat')) return 'no layer yet'
-  if (name === 'to' && value === 'parts') return valueText('parts')
-  if (Array.isArray(value))
-    return value.length === 0
-      ? 'no part yet'
-      : value.length <= 2
-        ? value.join(' and ')
-        : `${value[0]} and ${value.length - 1} more parts`
+  if (field.control === 'choice') {
+    // Which ones, where the choice opens a list and something of it is chosen.
+    const list = [...fields.value].find(
+      ([, f]) => f.when?.[name] === value && ['parts', 'others'].includes(f.control ?? ''),
+    )
+    if (list && (list[1].control === 'parts' || (props.term.source[list[0]] as unknown[]).length))
+      return valueText(list[0])
+  }
+  if (field.control === 'others') return someOf((value as string[]).map(called))
+  if (Array.isArray(value)) return someOf(value as string[])
   return field.names?.[String(value)] ?? work.scene?.layers.find((l) => l.id === value)?.name ?? String(value)
 }
 const lead = computed(() => {

@@ -2,6 +2,7 @@
 import Button from 'primevue/button'
 import ProgressBar from 'primevue/progressbar'
 import { computed, ref } from 'vue'
+import AddObject from '../frame/AddObject.vue'
 import { useGuide } from '../stores/guide'
 import { useWork } from '../stores/work'
 import SurfaceView from '../view3d/SurfaceView.vue'
@@ -16,6 +17,8 @@ const props = defineProps<{
   acts?: () => Record<string, () => void>
   unfit?: string
   view?: Record<string, unknown>
+  /** Whether files of models can be dropped here. */
+  models?: boolean
   /** Name of the stage, where nothing on it says so as a heading. */
   heading?: string
 }>()
@@ -23,6 +26,15 @@ defineEmits<{ part: [part: number] }>()
 const work = useWork()
 const surface = ref<InstanceType<typeof SurfaceView>>()
 const guide = useGuide()
+const adder = ref<InstanceType<typeof AddObject>>()
+const holdsFiles = (event: DragEvent) => props.models && event.dataTransfer?.types.includes('Files')
+function dropped(event: DragEvent) {
+  // Fields for pictures take their own.
+  if (!holdsFiles(event) || event.defaultPrevented) return
+  event.preventDefault()
+  const files = [...(event.dataTransfer?.files ?? [])]
+  if (files.some((file) => work.isModel(file.name))) adder.value?.offer(files)
+}
 useShortcuts(() => ({
   l: () => work.show({ kind: 'lit' }),
   f: () => surface.value?.frameObject(),
@@ -38,6 +50,10 @@ const unwrapped = computed(() => {
   return `${Math.round((job?.progress ?? 0) * 100)} %${left}`
 })
 defineExpose({
+  setup: computed(() => surface.value?.setup),
+  lightBy: (id: string) => surface.value?.lightBy(id),
+  picturesInAllLights: (width: number, height: number) => surface.value?.picturesInAllLights(width, height) ?? {},
+  framePart: (part: number) => surface.value?.framePart(part),
   frameObject: () => surface.value?.frameObject(),
   turnInstead: (on: boolean) => surface.value?.turnInstead(on),
   replayPen: (...record: Parameters<InstanceType<typeof SurfaceView>['replayPen']>) =>
@@ -46,7 +62,7 @@ defineExpose({
 </script>
 
 <template>
-  <main class="work-stage">
+  <main class="work-stage" @dragover="(e) => holdsFiles(e) && e.preventDefault()" @drop="dropped">
     <h1 v-if="heading" class="for-readers">{{ heading }}: {{ work.scene?.name }}</h1>
     <slot name="left" />
     <SurfaceView ref="surface" v-bind="view" @part="(part) => $emit('part', part)">
@@ -66,6 +82,7 @@ defineExpose({
     <slot name="sheet" />
     <slot name="below" />
     <slot />
+    <AddObject v-if="models" ref="adder" />
   </main>
 </template>
 

@@ -2,26 +2,37 @@
 import { useEventListener } from '@vueuse/core'
 import { Vector3 } from 'three'
 import { computed, ref } from 'vue'
-import type { Layer } from '../api/scene'
+import type { Evaluation } from '../api/scene'
 import { useHand } from '../stores/hand'
 import { useWork } from '../stores/work'
 import type { Spot } from './picking'
 import type { SurfaceScene } from './surfaceScene'
 
 /**
- * The frame of the selected decal over the view: drag its middle over the surface, its corners to scale it, the knob
+ * The frame of the selected decal, or of a line that throws a picture through one, over the view: drag its middle over the surface, its corners to scale it, the knob
  * above it to turn it.
  */
 const props = defineProps<{ surface: SurfaceScene; frame: number; canvas: HTMLCanvasElement }>()
 const work = useWork()
 const hand = useHand()
 
-const layer = computed<Layer | undefined>(() =>
-  work.bench === 'weather' && !hand.tool && !work.selectedEpisode && work.selected?.effect.kind === 'decal'
-    ? work.selected
-    : undefined,
-)
-const box = computed(() => (layer.value ? work.outcome.get(layer.value.id)?.frame : undefined))
+type Box = NonNullable<Evaluation['layers'][number]['frame']>
+type Fields = Record<string, unknown>
+/** What has a frame: the open line of the recipe, or the selected layer; and which field is its width. */
+const held = computed<{ fields: () => Fields | undefined; width: string; box: Box; name: string } | undefined>(() => {
+  if (!['weather', 'base'].includes(work.bench) || hand.tool) return undefined
+  const line = work.selectedTerm
+  const ofLine = line < 0 ? undefined : work.evaluation?.where?.terms[line]?.frame
+  if (ofLine) return { fields: () => openTerms()?.[line]?.source, width: 'size_mm', box: ofLine, name: 'picture' }
+  if (work.bench !== 'weather' || work.selectedEpisode) return undefined
+  const box = work.selected && work.outcome.get(work.selected.id)?.frame
+  return box ? { fields: () => work.selected?.effect, width: 'width_mm', box, name: 'decal' } : undefined
+})
+function openTerms(): { source: Fields }[] | undefined {
+  if (work.bench === 'base') return work.scene?.bases[work.maskedBase]?.where?.terms
+  return (work.episode ?? work.selected)?.where.terms
+}
+const box = computed(() => held.value?.box)
 type Point = [number, number]
 const vector = (v: number[]) => new Vector3(v[0], v[1], v[2])
 /** Corners, middle and knob as they show now; follows the camera frame by frame. */
@@ -57,7 +68,8 @@ const outline = computed(() => drawn.value?.corners.map((p) => p.join()).join(' 
 type Grip = 'move' | 'scale' | 'turn'
 const grip = ref<Grip>()
 let start = { angle: 0, turn: 0, distance: 1, width: 1 }
-const LABELS: Record<Grip, string> = { move: 'Move decal', scale: 'Scale decal', turn: 'Turn decal' }
+const LABELS: Record<Grip, string> = { move: 'Move', scale: 'Scale', turn: 'Turn' }
+const said = (what: Grip) => `${LABELS[what]} ${held.value?.name ?? ''}`.trim()
 
 function spotOf(event: PointerEvent): { x: number; y: number; spot?: Spot } {
   const area = props.canvas.getBoundingClientRect()
@@ -65,7 +77,8 @@ function spotOf(event: PointerEvent): { x: number; y: number; spot?: Spot } {
   return { x, y, spot: props.surface.pick(x, y) }
 }
 function grab(event: PointerEvent, what: Grip) {
-  if (event.button !== 0 || !drawn.value || !layer.value) return
+  const effect = held.value?.fields()
+  if (event.button !== 0 || !drawn.value || !held.value || !effect) return
   event.preventDefault()
   event.stopPropagation()
   ;(event.currentTarget as Element).setPointerCapture(event.pointerId)
@@ -73,21 +86,21 @@ function grab(event: PointerEvent, what: Grip) {
   const [mx, my] = drawn.value.middle
   start = {
     angle: Math.atan2(y - my, x - mx),
-    turn: Number(layer.value.effect.turn_deg),
+    turn: Number(effect.turn_deg),
     distance: Math.max(4, Math.hypot(x - mx, y - my)),
-    width: Number(layer.value.effect.width_mm),
+    width: Number(effect[held.value.width]),
   }
   grip.value = what
 }
 const three = (n: number) => Number(n.toPrecision(4))
-function place(effect: Layer['effect'], spot: Spot) {
+function place(effect: Fields, spot: Spot) {
   effect.at = hand.toFile([spot.point.x, spot.point.y, spot.point.z])
   effect.facing = hand.toFile([spot.normal.x, spot.normal.y, spot.normal.z])
   effect.scale = work.object?.scale ?? 1
 }
 function pull(event: PointerEvent) {
-  if (!grip.value || !drawn.value || !layer.value) return
-  const { effect } = layer.value
+  const effect = held.value?.fields()
+  if (!grip.value || !drawn.value || !held.value || !effect) return
   const { x, y, spot } = spotOf(event)
   const [mx, my] = drawn.value.middle
   if (grip.value === 'move') {
@@ -96,7 +109,7 @@ function pull(event: PointerEvent) {
     place(effect, spot)
   } else if (grip.value === 'scale') {
     const width = (start.width * Math.hypot(x - mx, y - my)) / start.distance
-    effect.width_mm = three(Math.min(100000, Math.max(0.1, width)))
+    effect[held.value.width] = three(Math.min(100000, Math.max(0.1, width)))
   } else {
     const by = ((Math.atan2(y - my, x - mx) - start.angle) * 180) / Math.PI
     let turn = start.turn + by * (drawn.value.hidden ? -1 : 1)
@@ -110,21 +123,21 @@ function pull(event: PointerEvent) {
 }
 function release() {
   if (!grip.value) return
-  const said = LABELS[grip.value]
+  const label = said(grip.value)
   grip.value = undefined
-  void work.commit(said)
+  void work.commit(label)
 }
 /** By keyboard: arrows move it by a hundredth of the view, with Shift they turn and scale it. */
 function key(event: KeyboardEvent) {
-  if (!layer.value || !drawn.value) return
+  const effect = held.value?.fields()
+  if (!held.value || !effect || !drawn.value) return
   const way = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[event.key]
   if (!way) return
   event.preventDefault()
   event.stopPropagation()
-  const { effect } = layer.value
   if (event.shiftKey) {
     if (way[0]) effect.turn_deg = Number((Number(effect.turn_deg) + way[0] * 5).toFixed(1))
-    else effect.width_mm = three(Number(effect.width_mm) * (way[1] < 0 ? 1.05 : 1 / 1.05))
+    else effect[held.value.width] = three(Number(effect[held.value.width]) * (way[1] < 0 ? 1.05 : 1 / 1.05))
   } else {
     const [mx, my] = drawn.value.middle
     const by = props.canvas.clientHeight / 100
@@ -132,7 +145,7 @@ function key(event: KeyboardEvent) {
     if (!spot) return
     place(effect, spot)
   }
-  void work.commit('Move decal')
+  void work.commit(said('move'))
 }
 // A lost pointer must not leave it in hand.
 useEventListener(window, 'blur', release)
@@ -148,7 +161,7 @@ useEventListener(window, 'blur', release)
       type="button"
       class="grip middle"
       :style="{ left: `${drawn.middle[0]}px`, top: `${drawn.middle[1]}px` }"
-      aria-label="Move the decal: drag it, or use the arrow keys; with Shift they turn and scale it"
+      :aria-label="`Move the ${held?.name}: drag it, or use the arrow keys; with Shift they turn and scale it`"
       @pointerdown="(e) => grab(e, 'move')"
       @pointermove="pull"
       @pointerup="release"
@@ -164,7 +177,7 @@ useEventListener(window, 'blur', release)
       tabindex="-1"
       class="grip corner"
       :style="{ left: `${corner[0]}px`, top: `${corner[1]}px` }"
-      :aria-label="`Scale the decal, corner ${k + 1}`"
+      :aria-label="`Scale the ${held?.name}, corner ${k + 1}`"
       @pointerdown="(e) => grab(e, 'scale')"
       @pointermove="pull"
       @pointerup="release"
@@ -175,7 +188,7 @@ useEventListener(window, 'blur', release)
       tabindex="-1"
       class="grip knob"
       :style="{ left: `${drawn.knob[0]}px`, top: `${drawn.knob[1]}px` }"
-      aria-label="Turn the decal"
+      :aria-label="`Turn the ${held?.name}`"
       @pointerdown="(e) => grab(e, 'turn')"
       @pointermove="pull"
       @pointerup="release"

@@ -13,6 +13,7 @@ import ScaleBar from './ScaleBar.vue'
 import SkyDisc from './SkyDisc.vue'
 import { Packing } from './packing'
 import { replay, type PenRecord } from './replay'
+import { setupOf, SETUPS } from './lights'
 import { SurfaceScene, type Light } from './surfaceScene'
 import { useBrush } from './useBrush'
 import { useDrop } from './useDrop'
@@ -30,6 +31,13 @@ const frame = ref(0)
 const loaded = ref(false)
 const shown = ref({ title: '', size: 0 })
 const light = useLocalStorage<Light>('limus.light', { azimuth: -35, elevation: 48, strength: 1 })
+/** The set-up that lights it: chosen in the Review stage, kept in all of them. */
+const setup = useLocalStorage('limus.setup', SETUPS[0].id)
+function choose(id: string) {
+  const next = setupOf(id)
+  setup.value = next.id
+  light.value = { ...light.value, azimuth: next.azimuth, elevation: next.elevation }
+}
 const straight = ref(false)
 const uvOpen = ref(false)
 const failed = ref('')
@@ -58,12 +66,19 @@ const near = computed(() => {
   const id = work.object?.id
   return (work.scene?.object.neighbours ?? [])
     .filter((n) => n.on)
-    .map((n) => `/api/objects/${id}/neighbours/${n.id}.glb?v=${encodeURIComponent(JSON.stringify(n))}`)
+    .map((n) => ({
+      url: `/api/objects/${id}/neighbours/${n.id}.glb?v=${encodeURIComponent(JSON.stringify(n))}`,
+      marker: n.role === 'marker',
+    }))
 })
-watch([near, () => work.saving], ([urls, saving], [old]) => {
-  if (!saving && (urls.join() !== old?.join() || urls.join() !== nearShown)) {
-    nearShown = urls.join()
-    void surface.value?.setNeighbours(urls)
+/** Where one works on what stands around, and while a mask or a number is looked at. */
+const marking = computed(() => work.bench === 'object' || work.look.kind !== 'lit')
+watch(marking, (on) => surface.value?.showMarkers(on))
+const nearKey = computed(() => near.value.map((n) => n.url).join())
+watch([nearKey, () => work.saving], ([key, saving]) => {
+  if (!saving && key !== nearShown) {
+    nearShown = key
+    void surface.value?.setNeighbours(near.value)
   }
 })
 let nearShown = ''
@@ -111,14 +126,18 @@ onMounted(() => {
     frame.value = surface.value!.frames
     reliefShows()
   }
+  surface.value.lightBy(setupOf(setup.value))
   surface.value.aim(light.value)
+  work.sight.eye = () => surface.value && (surface.value.camera.position.toArray() as [number, number, number])
   void load()
-  nearShown = near.value.join()
+  nearShown = nearKey.value
+  surface.value.showMarkers(marking.value)
   if (near.value.length) void surface.value.setNeighbours(near.value)
 })
 onBeforeUnmount(() => surface.value?.dispose())
 watch(() => [work.object?.id, work.object?.digest].join(), load)
 watch(() => work.evaluation, put)
+watch(setup, (id) => surface.value?.lightBy(setupOf(id)))
 watch(light, (value) => surface.value?.aim(value))
 /** Turn the light about up, in degrees. */
 function turnLight(by: number) {
@@ -179,14 +198,23 @@ const still = new Plan('the camera')
 function stir(hold = false) {
   moving.value = true
   still.off()
-  if (!hold) still.after(500, () => (moving.value = false))
+  if (hold) return
+  still.after(500, () => {
+    moving.value = false
+    // What is seen from the camera is seen anew from where it stands now.
+    if (work.look.kind === 'facing') work.show({ ...work.look, eye: work.sight.eye() })
+  })
 }
 useEventListener(canvas, 'pointerdown', () => !holding.value && stir(true))
 useEventListener(window, 'pointerup', () => moving.value && stir())
 defineExpose({
   frameObject: () => surface.value?.frame(props.part),
+  framePart: (part: number) => surface.value?.frame(part),
   toggleUv: () => (uvOpen.value = !uvOpen.value),
   turnLight,
+  setup,
+  lightBy: choose,
+  picturesInAllLights: (width: number, height: number) => surface.value?.picturesInAllLights(width, height) ?? {},
   /** Hold to turn the camera with the left button while a brush is in hand. */
   turnInstead: (on: boolean) => (brush.turning.value = on),
   replayPen: (record: PenRecord) => replay(record, canvas.value!),

@@ -15,6 +15,7 @@ import {
   Scene,
   ShadowMaterial,
   SphereGeometry,
+  Vector2,
   Vector3,
   WebGLRenderer,
   type Material,
@@ -28,11 +29,12 @@ import type { Maps } from '../api/scene'
 import { begun, during } from '../rest'
 import { BrushCursor } from './brushCursor'
 import { compassLines, type CompassMarks } from './compass'
-import { workshopLight } from './environment'
 import { layGround } from './ground'
 import { Lens } from './lens'
 import type { Packing } from './packing'
 import { PaintPreview } from './paintPreview'
+import { markerLines } from './markers'
+import { panorama, SETUPS, type Setup } from './lights'
 import { locate, outlines, spotAt, type Spot } from './picking'
 import { PLAIN, Plate } from './plate'
 import { depthOf, edgeFor, holdSeams, movable, ReliefPlate } from './relief'
@@ -101,18 +103,10 @@ export class SurfaceScene {
       : unseen()
     this.renderer.setClearColor(0x868686, 0)
     this.renderer.toneMapping = NeutralToneMapping
-    // White snow in full sun stays below white, or its relief would be lost.
-    this.renderer.toneMappingExposure = 0.66
     this.renderer.shadowMap.enabled = true
     this.renderer.shadowMap.type = PCFShadowMap
     this.renderer.shadowMap.autoUpdate = false
-    if (this.drawn) {
-      const prefilter = new PMREMGenerator(this.renderer)
-      const source = workshopLight()
-      this.scene.environment = prefilter.fromEquirectangular(source).texture
-      source.dispose()
-      prefilter.dispose()
-    }
+    this.lightBy(SETUPS[0])
     this.sun.castShadow = true
     this.sun.shadow.mapSize.setScalar(PLAIN ? 512 : 2048)
     this.sun.shadow.radius = 2
@@ -137,6 +131,7 @@ export class SurfaceScene {
     this.controls.dispose()
     this.clear()
     this.paint.dispose()
+    for (const room of this.rooms.values()) room.dispose()
     this.renderer.dispose()
   }
 
@@ -264,13 +259,28 @@ export class SurfaceScene {
     this.draw()
   }
 
+  private markersShown = true
+  /** Outlines of markers would lie over what is judged by eye. */
+  showMarkers(on: boolean) {
+    this.markersShown = on
+    for (const one of this.near.children) if (one instanceof LineSegments) one.visible = on
+    this.draw()
+  }
+
   /** Other objects that stand by, as they are placed. */
-  async setNeighbours(urls: string[]) {
+  async setNeighbours(others: { url: string; marker: boolean }[]) {
     const mine = ++this.nearing
-    const loaded = await during('neighbours', Promise.all(urls.map((url) => new GLTFLoader().loadAsync(url))))
+    const loaded = await during('neighbours', Promise.all(others.map(({ url }) => new GLTFLoader().loadAsync(url))))
     if (mine !== this.nearing) return
     this.near.clear()
-    for (const { scene } of loaded) {
+    for (const [k, { scene }] of loaded.entries()) {
+      if (others[k].marker) {
+        for (const lines of markerLines(scene)) {
+          lines.visible = this.markersShown
+          this.near.add(lines)
+        }
+        continue
+      }
       scene.traverse((node) => {
         if (!(node instanceof Mesh)) return
         node.material = new MeshStandardMaterial({ color: 0x9a9a98, roughness: 0.9, transparent: true, opacity: 0.55 })
@@ -378,6 +388,70 @@ export class SurfaceScene {
 
   private light: Light = { azimuth: -35, elevation: 48, strength: 1 }
 
+  private setup: Setup = SETUPS[0]
+  private readonly rooms = new Map<string, Texture>()
+  /** Light by another set-up. White snow in full sun stays below white, or its relief would be lost. */
+  lightBy(setup: Setup) {
+    this.setup = setup
+    this.renderer.toneMappingExposure = setup.exposure
+    this.sun.color.setRGB(...setup.tint)
+    if (this.drawn) {
+      let room = this.rooms.get(setup.id)
+      if (!room) {
+        const prefilter = new PMREMGenerator(this.renderer)
+        const source = PLAIN ? panorama(setup.sky, 64, 32) : panorama(setup.sky)
+        room = prefilter.fromEquirectangular(source).texture
+        source.dispose()
+        prefilter.dispose()
+        this.rooms.set(setup.id, room)
+      }
+      this.scene.environment = room
+    }
+    this.aim(this.light)
+  }
+  /** What is seen now in every light, as small pictures (data addresses) by set-up; what is on the screen stays. */
+  picturesInAllLights(width: number, height: number): Record<string, string> {
+    const out: Record<string, string> = {}
+    if (!this.drawn) return out
+    const [before, light] = [this.setup, this.light]
+    const size = this.renderer.getSize(new Vector2())
+    const ratio = this.renderer.getPixelRatio()
+    // The whole view as small as covers the picture, in a corner of the canvas.
+    const scale = Math.max(width / size.x, height / size.y)
+    const [w, h] = [size.x * scale, size.y * scale]
+    const small = document.createElement('canvas')
+    small.width = width
+    small.height = height
+    const pen = small.getContext('2d')!
+    this.renderer.setViewport(0, 0, w, h)
+    for (const one of SETUPS) {
+      this.lightBy(one)
+      this.aim({ azimuth: one.azimuth, elevation: one.elevation, strength: light.strength })
+      this.renderer.render(this.scene, this.camera)
+      // The view has no ground of its own: a picture would lie over the one before.
+      pen.fillStyle = '#868686'
+      pen.fillRect(0, 0, width, height)
+      pen.drawImage(
+        this.canvas,
+        ((w - width) / 2) * ratio,
+        this.canvas.height - (h - (h - height) / 2) * ratio,
+        width * ratio,
+        height * ratio,
+        0,
+        0,
+        width,
+        height,
+      )
+      out[one.id] = small.toDataURL('image/webp', 0.85)
+    }
+    this.renderer.setViewport(0, 0, size.x, size.y)
+    this.lightBy(before)
+    this.aim(light)
+    // In the same turn, so that nobody sees another light on the large view.
+    this.renderer.render(this.scene, this.camera)
+    return out
+  }
+
   /** Turn the light: the room turns with the sun. */
   aim(light: Light) {
     this.light = light
@@ -390,8 +464,8 @@ export class SurfaceScene {
       .set(Math.sin(a) * Math.cos(e), Math.sin(e), Math.cos(a) * Math.cos(e))
       .multiplyScalar(reach * 2)
       .add(centre)
-    this.sun.intensity = 2.7 * light.strength
-    this.scene.environmentIntensity = 0.85 * light.strength
+    this.sun.intensity = this.setup.key * light.strength
+    this.scene.environmentIntensity = this.setup.around * light.strength
     // The window stands where the sun does: light from two sides would leave no form.
     this.scene.environmentRotation.set(0, a + 0.6 + Math.PI, 0)
     const box = this.sun.shadow.camera

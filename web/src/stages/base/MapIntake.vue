@@ -6,11 +6,11 @@ import InputText from 'primevue/inputtext'
 import ProgressBar from 'primevue/progressbar'
 import SelectButton from 'primevue/selectbutton'
 import { computed, ref } from 'vue'
-import { api, messageOf, sendMapFile } from '../../api/client'
+import { recognisedFrom, usesOf } from '../../api/mapFiles'
 import type { Base, MapUse, Recognised } from '../../api/scene'
 import { useBases } from '../../stores/bases'
 import { useWork } from '../../stores/work'
-import RoleTable from './RoleTable.vue'
+import RoleTable from '../../controls/RoleTable.vue'
 
 /** Texture files on their way in: sent, recognised, shown in a table, then laid on the object. */
 const work = useWork()
@@ -52,46 +52,27 @@ async function send(files: File[]) {
   share.value = 0
   stop = new AbortController()
   const mine = stop
-  const kept: string[] = []
-  const total = files.reduce((sum, f) => sum + f.size, 0) || 1
-  let sent = 0
-  for (const [k, file] of files.entries()) {
-    word.value = files.length > 1 ? `${file.name} (${k + 1} of ${files.length})` : file.name
-    try {
-      const out = await sendMapFile(
-        work.object.project,
-        file,
-        (bytes) => (share.value = (sent + bytes) / total),
-        mine.signal,
-      )
-      kept.push(...out.files.map((f) => f.file))
-      refused.value.push(...out.refused)
-    } catch (error) {
-      if ((error as Error).name === 'AbortError') return
-      refused.value.push((error as Error).message)
-    }
-    sent += file.size
-  }
+  const out = await recognisedFrom(
+    work.object.project,
+    files,
+    size.value,
+    {
+      sent: (part, what) => ((share.value = part), (word.value = what)),
+      looking: () => (phase.value = 'looking'),
+    },
+    mine.signal,
+  )
+  if (!out) return
   if (picker.value) picker.value.value = ''
-  if (!kept.length) {
-    trouble.value = refused.value[0] ?? 'None of these files can be read.'
-    refused.value = []
-    phase.value = 'choose'
-    return
-  }
-  phase.value = 'looking'
-  const { data, error } = await api.POST('/api/projects/{project_id}/recognise', {
-    params: { path: { project_id: work.object.project } },
-    body: { files: kept, name: '', size_cm: size.value },
-  })
-  if (mine.signal.aborted) return
+  refused.value = out.refused
+  const data = out.found
   if (!data) {
-    trouble.value = messageOf(error)
+    trouble.value = out.trouble
     phase.value = 'choose'
     return
   }
   found.value = data
-  uses.value = data.uses.map(({ file, component, role, colour }) => ({ file, component, role, colour })) as MapUse[]
+  uses.value = usesOf(data) as MapUse[]
   green.value = data.green
   name.value = String((data.base as unknown as Base).name)
   phase.value = 'table'

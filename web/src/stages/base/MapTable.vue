@@ -4,7 +4,7 @@ import { computed } from 'vue'
 import type { MapUse } from '../../api/scene'
 import { useBases } from '../../stores/bases'
 import { useWork } from '../../stores/work'
-import RoleTable from './RoleTable.vue'
+import RoleTable from '../../controls/RoleTable.vue'
 
 /** The maps of the chosen base. */
 const emit = defineEmits<{ more: [] }>()

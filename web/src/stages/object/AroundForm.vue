@@ -2,15 +2,18 @@
 import Button from 'primevue/button'
 import InputNumber from 'primevue/inputnumber'
 import Menu from 'primevue/menu'
+import Select from 'primevue/select'
 import ToggleSwitch from 'primevue/toggleswitch'
 import { computed, ref } from 'vue'
+import { useRouter } from 'vue-router'
 import type { FieldSchema, Neighbour } from '../../api/scene'
 import { percent } from '../../controls/format'
 import OptionalField from '../../controls/OptionalField.vue'
+import { useNear } from '../../stores/near'
 import { useWork } from '../../stores/work'
 
 /** The high-poly twin that is measured, and other objects that stand by. */
-const emit = defineEmits<{ twin: [] }>()
+const emit = defineEmits<{ twin: []; near: [role: 'neighbour' | 'marker'] }>()
 const work = useWork()
 const menu = ref<InstanceType<typeof Menu>>()
 const twin = computed(() => work.scene?.object.twin)
@@ -26,6 +29,13 @@ const others = computed(() =>
   (work.projects.find((p) => p.id === work.object?.project)?.objects ?? []).filter((o) => o.id !== work.object?.id),
 )
 const offers = computed(() => [
+  { label: 'A marker from a file…', icon: 'pi pi-map-marker', command: () => emit('near', 'marker') },
+  {
+    label: 'Something that stands there, from a file…',
+    icon: 'pi pi-upload',
+    command: () => emit('near', 'neighbour'),
+  },
+  ...(others.value.length ? [{ separator: true }] : []),
   ...others.value.map((o) => ({ label: o.name, icon: 'pi pi-box', command: () => add(o) })),
   ...(others.value.length > 1
     ? [{ label: `All ${others.value.length}, in a row`, icon: 'pi pi-th-large', command: addAll }]
@@ -47,6 +57,19 @@ async function addAll() {
 function change(k: number, label: string, edit: (n: Neighbour) => void) {
   void work.editObject(label, (now) => edit(now.object.neighbours[k]))
 }
+const near = useNear()
+const router = useRouter()
+const coloursOf = (id: string) => near.value.find((one) => one.id === id)?.colours ?? []
+/** A layer of paint for each colour that its pieces have in their file; then on to the layers. */
+async function layOn(marker: string) {
+  const markings = coloursOf(marker).map(({ color, pieces }) => ({ color, which: pieces.map((p) => `${marker}/${p}`) }))
+  await work.run('lay-markings', { neighbour: marker, markings })
+  await router.push({ name: 'weather', params: { object: work.object?.id } })
+}
+const ROLES = [
+  { label: 'stands there', value: 'stands' },
+  { label: 'marker', value: 'marker' },
+]
 const AXES = ['x', 'y (up)', 'z'] as const
 </script>
 
@@ -95,8 +118,11 @@ const AXES = ['x', 'y (up)', 'z'] as const
   </section>
 
   <section>
-    <h2>Neighbours</h2>
-    <p class="muted">Other objects of this project that stand by: they hide sky, sun and rain.</p>
+    <h2>Neighbours and markers</h2>
+    <p class="muted">
+      What stands by hides sky, sun and rain. A marker only says where: a line "on something" covers what its pieces
+      cover.
+    </p>
     <article v-for="(n, k) in work.scene?.object.neighbours ?? []" :key="n.id" :data-neighbour="n.id">
       <div class="line">
         <ToggleSwitch
@@ -105,6 +131,17 @@ const AXES = ['x', 'y (up)', 'z'] as const
           @update:model-value="(on) => change(k, on ? 'Neighbour on' : 'Neighbour off', (x) => (x.on = on))"
         />
         <b class="clip">{{ n.name }}</b>
+        <Select
+          size="small"
+          :model-value="n.role"
+          :options="ROLES"
+          option-label="label"
+          option-value="value"
+          :aria-label="`What ${n.name} is`"
+          @update:model-value="
+            (role) => change(k, role === 'marker' ? 'Make it a marker' : 'Let it stand there', (x) => (x.role = role))
+          "
+        />
         <button
           type="button"
           class="icon-button"
@@ -114,6 +151,11 @@ const AXES = ['x', 'y (up)', 'z'] as const
           <i class="pi pi-trash" />
         </button>
       </div>
+      <button v-if="n.on && n.role === 'marker'" type="button" class="link lay" @click="layOn(n.id)">
+        {{
+          coloursOf(n.id).length > 1 ? `Lay paint on it in its ${coloursOf(n.id).length} colours` : 'Lay paint on it'
+        }}
+      </button>
       <div class="three">
         <span />
         <span v-for="axis in AXES" :key="axis" class="muted axis">{{ axis }}</span>
@@ -160,15 +202,7 @@ const AXES = ['x', 'y (up)', 'z'] as const
         />
       </div>
     </article>
-    <Button
-      v-if="others.length"
-      size="small"
-      severity="secondary"
-      label="Add a neighbour…"
-      aria-haspopup="menu"
-      @click="(e) => menu?.toggle(e)"
-    />
-    <p v-else class="muted">Bring another object into this project first.</p>
+    <Button size="small" severity="secondary" label="Add…" aria-haspopup="menu" @click="(e) => menu?.toggle(e)" />
     <Menu ref="menu" :model="offers" popup />
   </section>
 </template>
@@ -205,6 +239,9 @@ article {
   grid-template-columns: 70px repeat(3, minmax(0, 1fr));
   gap: 4px 6px;
   align-items: center;
+}
+.lay {
+  justify-self: start;
 }
 .axis {
   font-size: 12px;

@@ -13,7 +13,7 @@ import HealthList from './HealthList.vue'
 import SettingForm from './SettingForm.vue'
 
 const tab = defineModel<string>({ required: true })
-const emit = defineEmits<{ replace: []; twin: [] }>()
+const emit = defineEmits<{ replace: []; twin: []; near: [role: 'neighbour' | 'marker'] }>()
 const work = useWork()
 const size = computed(() => (work.facts ? box(work.facts.size_m) : ''))
 const open = computed(
@@ -53,7 +53,7 @@ const open = computed(
       <TabPanels>
         <TabPanel value="health"><HealthList /></TabPanel>
         <TabPanel value="setting"><SettingForm /></TabPanel>
-        <TabPanel value="around"><AroundForm @twin="emit('twin')" /></TabPanel>
+        <TabPanel value="around"><AroundForm @twin="emit('twin')" @near="(role) => emit('near', role)" /></TabPanel>
       </TabPanels>
     </Tabs>
   </aside>

@@ -23,7 +23,7 @@ const compass = computed(() => {
   const { north_deg, wind_from_deg, wind_speed } = work.scene.setting as Record<string, number>
   return { north: north_deg, wind: wind_from_deg, speed: wind_speed }
 })
-function bring(purpose: 'replace' | 'twin') {
+function bring(purpose: 'replace' | 'twin' | 'neighbour' | 'marker') {
   if (work.object) adder.value?.open(work.object.project, purpose, work.object.id)
 }
 </script>
@@ -33,12 +33,13 @@ function bring(purpose: 'replace' | 'twin') {
     ref="view"
     style="--band: 158px"
     :view="{ compass, part }"
+    models
     unfit="No UVs yet: unwrap the object to measure and weather it."
     @part="(p) => (part = p)"
   >
     <template #left><PartsList v-model="part" @frame="view?.frameObject()" /></template>
     <template #sheet>
-      <ObjectSheet v-model="tab" @replace="bring('replace')" @twin="bring('twin')" />
+      <ObjectSheet v-model="tab" @replace="bring('replace')" @twin="bring('twin')" @near="bring" />
     </template>
     <template #below><ReadingsBand class="below" /></template>
     <AddObject ref="adder" />

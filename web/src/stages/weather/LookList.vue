@@ -112,9 +112,15 @@ const coats = computed<Row[]>(() =>
     }))
     .reverse(),
 )
+const facing: Row = {
+  key: 'facing',
+  title: 'Facing the camera',
+  look: { kind: 'facing' },
+  hint: 'White where it is seen straight on, black where it is seen edge on: from where you look just now',
+}
 const groups = computed(() => [
   { title: 'Channels', rows: channels.value, families: families.value },
-  { title: 'Readings', rows: readings.value, families: [] },
+  { title: 'Readings', rows: [...readings.value, facing], families: [] },
   { title: 'Coats that show', rows: coats.value, families: [] },
 ])
 /** Readings that a line of a recipe can read. */
@@ -181,7 +187,7 @@ function resize(row: Row, value: number | null) {
         :hint="row.hint"
         :on="is(row)"
         :draggable="draggable(row)"
-        @pick="work.show(row.look)"
+        @pick="work.show(row === facing ? { ...row.look, eye: work.sight.eye() } : row.look)"
         @dragstart="(e: DragEvent) => dragStart(e, row)"
       >
         <button

@@ -48,7 +48,7 @@ useEventListener(window, 'blur', () => work.peek(false))
 </script>
 
 <template>
-  <StageFrame ref="view" heading="Weather" :acts="acts">
+  <StageFrame ref="view" heading="Weather" models :acts="acts">
     <template #left>
       <LookList @add="(name, size) => (work.episode ? episode : sheet)?.addReading(name, size)" />
     </template>

@@ -105,6 +105,11 @@ export function stateOf() {
   const effects = computed(() => new Map((catalogue.value?.effects ?? []).map((e) => [e.kind, e])))
   const sources = computed(() => new Map((catalogue.value?.sources ?? []).map((s) => [s.kind, s])))
   const facts = computed(() => object.value?.facts as unknown as Facts | undefined)
+  /** Where the camera of the view stands, metres; the view says it. */
+  const sight: { eye: () => [number, number, number] | undefined } = { eye: () => undefined }
+  /** Whether a file of this name is an object, or holds one. */
+  const isModel = (name: string) =>
+    (catalogue.value?.model_kinds ?? []).some((ending) => name.toLowerCase().endsWith(ending))
   const parts = computed(() => (facts.value?.parts ?? []).map((p) => p.name))
 
   return {
@@ -152,6 +157,8 @@ export function stateOf() {
     effects,
     sources,
     facts,
+    sight,
+    isModel,
     parts,
   }
 }

@@ -1,8 +1,8 @@
 <script setup lang="ts">
 import Select from 'primevue/select'
 import { computed } from 'vue'
-import type { MapUse } from '../../api/scene'
-import { useWork } from '../../stores/work'
+import type { MapUse } from '../api/scene'
+import { useWork } from '../stores/work'
 
 /** File -> role -> colour or data -> channel; every line can be changed. */
 const props = defineProps<{

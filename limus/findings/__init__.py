@@ -1,0 +1,1 @@
+"""What is wrong, or likely to be, with a weathered surface: where, why it matters, and what mends it."""
