@@ -103,6 +103,7 @@ def _effect(kind: str, size: ObjectSize) -> KindEntry:
         needs=list(effect.reads),
         acts_on=list(effect.acts_on),
         pieces=effect.pieces,
+        takes_pictures=effect.takes_pictures,
         schema_={k: v for k, v in size.schema(effect).items() if k != "$defs"},
         where=effect.default_where(size).model_dump(mode="json"),
         defaults=effect.fitted(size).model_dump(mode="json"),
@@ -117,6 +118,7 @@ def _material(kind: str, size: ObjectSize) -> KindEntry:
         about=material.summary,
         family=material.substance.family,
         placed_by=material.placed_by(),
+        of_pictures=material.tile,
         schema_=size.schema(material),
         defaults=material.model_validate(size.fields(material)).model_dump(mode="json"),
     )
@@ -153,5 +155,6 @@ def _reading(kind: str, size: ObjectSize) -> ReadingEntry:
         size=reading.size,
         default_size_mm=size.mm(reading.default_size_mm, reading.grows),
         about=reading.about,
+        painted=reading.painted,
         components=list(reading.components),
     )

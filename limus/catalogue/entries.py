@@ -28,6 +28,8 @@ class KindEntry(BaseModel):
     pieces: dict[str, str] = Field(default_factory=dict, description="The coats it leaves, where it leaves several")
     over: bool = Field(False, description="Drawn by hand: laid over the lines above it")
     joint: str = Field("", description="Words before its sentence where it is multiplied with the lines above it")
+    takes_pictures: bool = Field(False, description="Pictures dropped on the surface become a layer of it")
+    of_pictures: bool = Field(False, description="Made of texture files of somebody's own, each with a role")
     placed_by: list[str] = Field(default_factory=list, description="Fields of the placing that mean something for it")
     low: float = 0.0
     high: float = 1.0
@@ -47,6 +49,7 @@ class ReadingEntry(BaseModel):
     size: str
     default_size_mm: float
     about: str
+    painted: bool = Field(False, description="It shows what is painted on the object itself")
     components: list[str] = Field(default_factory=list)
 
 

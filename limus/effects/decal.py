@@ -50,6 +50,7 @@ class Decal(Effect):
     when: ClassVar[str] = (
         "For numbers, warnings, plates and labels. Put it before what wore it, and drag it on the view"
     )
+    takes_pictures: ClassVar[bool] = True
 
     what: Literal["text", "picture", "maps"] = choice(
         "text",
@@ -252,7 +253,8 @@ class Decal(Effect):
         """The rectangle where it meets the surface, ``deep_mm`` before the middle of its box."""
         middle, facing = self.placed(event)
         middle = middle + facing / max(float(np.linalg.norm(facing)), 1e-12) * (deep_mm / 1000.0)
-        return frame_of(throw_box(middle, facing, self.turn_deg, 0.0), self.width_mm, tall_mm)
+        box = throw_box(middle, facing, self.turn_deg, 0.0)
+        return frame_of(box, self.width_mm, tall_mm, width_field="width_mm", name="decal")
 
     def _read(self, event: Event, image: np.ndarray) -> Reader:
         """What gives (m,) alpha, its channels, and (m,) relief, mm, or None, at rows and (m,) places 0..1, v down."""

@@ -213,6 +213,8 @@ class Effect(Document):
     when: ClassVar[str] = ""
     #: Where it stands in the picker.
     group: ClassVar[Group] = "Deposits"
+    #: Pictures dropped on the surface become a layer of it.
+    takes_pictures: ClassVar[bool] = False
     #: Whether a new document begins with it where it suits the base.
     begins: ClassVar[bool] = False
     #: How it grows with the years, see ``ageing``.

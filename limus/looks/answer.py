@@ -96,6 +96,8 @@ class FrameAnswer(BaseModel):
     up: tuple[float, float, float]
     back: tuple[float, float, float]
     width_mm: float
+    width_field: str = Field(description="The field that takes its width")
+    name: str = Field(description="What it is called")
     tall_mm: float
 
 

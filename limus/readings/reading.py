@@ -115,6 +115,8 @@ class Reading:
     grows: ClassVar[float] = 0.0
     #: What it looks at besides the texels; see ``READS``.
     reads: ClassVar[tuple[str, ...]] = ()
+    #: It shows what is painted on the object itself.
+    painted: ClassVar[bool] = False
     #: Names of the components of a reading that gives more than one number; each can be asked for by itself.
     components: ClassVar[tuple[str, ...]] = ()
 

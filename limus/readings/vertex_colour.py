@@ -15,6 +15,7 @@ class VertexColour(Reading):
     title = "Vertex colour"
     reads = ("colours",)
     colours = "colour"
+    painted = True
     components = ("R", "G", "B", "A")
     about = "Colours stored at the vertices of the file, linear"
 

@@ -13,8 +13,8 @@ from limus.surface.throwing import ThrowBox
 
 @dataclass(frozen=True)
 class Frame:
-    """A rectangle in space that can be taken hold of: ``middle`` m, unit vectors ``right``, ``up``, ``back``, and its
-    sides in mm.
+    """A rectangle in space that can be taken hold of: ``middle`` m, unit vectors ``right``, ``up``, ``back``, its
+    sides in mm, the field that takes its width, and what it is called.
     """
 
     middle: tuple[float, float, float]
@@ -23,15 +23,17 @@ class Frame:
     back: tuple[float, float, float]
     width_mm: float
     tall_mm: float
+    width_field: str
+    name: str
 
 
-def frame_of(box: ThrowBox, width_mm: float, tall_mm: float) -> Frame:
-    """The middle plane of a box."""
+def frame_of(box: ThrowBox, width_mm: float, tall_mm: float, *, width_field: str, name: str) -> Frame:
+    """The middle plane of a box; ``width_field`` is the field that takes its width, ``name`` what it is called."""
 
     def three(v: np.ndarray) -> tuple[float, float, float]:
         return float(v[0]), float(v[1]), float(v[2])
 
-    return Frame(three(box.middle), three(box.right), three(box.up), three(box.back), width_mm, tall_mm)
+    return Frame(three(box.middle), three(box.right), three(box.up), three(box.back), width_mm, tall_mm, width_field, name)
 
 
 #: Cells along each side of the front, where a first place for a decal is looked for.

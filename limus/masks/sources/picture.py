@@ -210,7 +210,8 @@ class PictureSource(Directed, Source):
             return None
         plane = self._read(scope).pixels
         box = self._box(scope)
-        return frame_of(box, self.size_mm, self.size_mm * self.stretch * plane.shape[0] / plane.shape[1])
+        tall_mm = self.size_mm * self.stretch * plane.shape[0] / plane.shape[1]
+        return frame_of(box, self.size_mm, tall_mm, width_field="size_mm", name="picture")
 
     @model_validator(mode="after")
     def _well_formed(self) -> Self:

@@ -1156,6 +1156,18 @@ export interface components {
        */
       joint: string
       /**
+       * Takes Pictures
+       * @description Pictures dropped on the surface become a layer of it
+       * @default false
+       */
+      takes_pictures: boolean
+      /**
+       * Of Pictures
+       * @description Made of texture files of somebody's own, each with a role
+       * @default false
+       */
+      of_pictures: boolean
+      /**
        * Placed By
        * @description Fields of the placing that mean something for it
        */
@@ -1200,6 +1212,12 @@ export interface components {
       default_size_mm: number
       /** About */
       about: string
+      /**
+       * Painted
+       * @description It shows what is painted on the object itself
+       * @default false
+       */
+      painted: boolean
       /** Components */
       components?: string[]
     }
@@ -8771,6 +8789,16 @@ export interface components {
       back: [number, number, number]
       /** Width Mm */
       width_mm: number
+      /**
+       * Width Field
+       * @description The field that takes its width
+       */
+      width_field: string
+      /**
+       * Name
+       * @description What it is called
+       */
+      name: string
       /** Tall Mm */
       tall_mm: number
     }

@@ -45,7 +45,7 @@ const options = computed(() => {
 </script>
 
 <template>
-  <div class="row" :data-field="name">
+  <div class="field-row" :data-field="name">
     <label v-tooltip.left="field.description || undefined" class="clip" :for="`f-${name}`">{{ field.title }}</label>
     <ToggleSwitch
       v-if="field.control === 'switch'"
@@ -103,18 +103,7 @@ const options = computed(() => {
 </template>
 
 <style scoped>
-.row {
-  display: grid;
-  grid-template-columns: 106px 1fr;
-  align-items: center;
-  gap: 10px;
-  min-height: 28px;
-}
-.row > :deep(.p-select),
-.row > :deep(.p-multiselect) {
-  min-width: 0;
-}
-.row > :deep(.p-toggleswitch) {
+.field-row > :deep(.p-toggleswitch) {
   justify-self: end;
 }
 .seed {

@@ -55,7 +55,7 @@ function type() {
 </script>
 
 <template>
-  <div class="row" :data-field="name">
+  <div class="field-row with-number" :data-field="name">
     <label v-tooltip.left="field.description || undefined" class="clip" :for="`f-${name}`">{{ field.title }}</label>
     <div class="pick">
       <ColorPicker
@@ -93,13 +93,6 @@ function type() {
 </template>
 
 <style scoped>
-.row {
-  display: grid;
-  grid-template-columns: 106px 1fr 70px;
-  align-items: center;
-  gap: 10px;
-  min-height: 28px;
-}
 .pick {
   display: flex;
   align-items: center;

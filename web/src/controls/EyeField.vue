@@ -16,7 +16,7 @@ function take() {
 </script>
 
 <template>
-  <div class="row" :data-field="name">
+  <div class="field-row" :data-field="name">
     <span v-tooltip.left="field.description || undefined" class="clip">{{ field.title }}</span>
     <span class="taken">
       <span class="muted clip">
@@ -30,13 +30,6 @@ function take() {
 </template>
 
 <style scoped>
-.row {
-  display: grid;
-  grid-template-columns: 106px 1fr;
-  align-items: center;
-  gap: 10px;
-  min-height: 28px;
-}
 .taken {
   display: flex;
   justify-content: space-between;

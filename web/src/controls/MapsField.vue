@@ -19,7 +19,7 @@ const trouble = ref('')
 const names = computed(() =>
   Object.fromEntries((props.modelValue?.maps ?? []).map((use) => [use.file, use.file.split('/').at(-1) ?? ''])),
 )
-const material = computed(() => bases.materials.get('map_set'))
+const material = computed(() => [...bases.materials.values()].find((m) => m.of_pictures))
 async function send(files: File[]) {
   if (!work.object || !files.length) return
   trouble.value = ''

@@ -122,7 +122,7 @@ function reset() {
 </script>
 
 <template>
-  <div class="row" :data-field="name">
+  <div class="field-row with-number" :data-field="name">
     <label v-tooltip.left="tip" class="clip" :for="`f-${name}`">{{ field.title }}</label>
     <div class="track" @pointerdown="down" @keydown.shift.capture="(e) => nudge(e, 1)">
       <i
@@ -163,13 +163,6 @@ function reset() {
 </template>
 
 <style scoped>
-.row {
-  display: grid;
-  grid-template-columns: 106px 1fr 70px;
-  align-items: center;
-  gap: 10px;
-  min-height: 26px;
-}
 .track {
   position: relative;
   padding: 9px 5px;

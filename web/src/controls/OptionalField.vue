@@ -24,7 +24,7 @@ const given = computed(() => props.modelValue !== null && props.modelValue !== u
 </script>
 
 <template>
-  <div class="row" :data-field="name">
+  <div class="field-row" :data-field="name">
     <label v-tooltip.left="field.description || undefined" class="clip" :for="`f-${name}`">{{ field.title }}</label>
     <InputNumber
       v-if="given"
@@ -49,11 +49,7 @@ const given = computed(() => props.modelValue !== null && props.modelValue !== u
 </template>
 
 <style scoped>
-.row {
-  display: grid;
+.field-row {
   grid-template-columns: 106px 1fr auto;
-  align-items: center;
-  gap: 10px;
-  min-height: 28px;
 }
 </style>

@@ -29,7 +29,7 @@ const groups = computed(() => {
 </script>
 
 <template>
-  <div class="row" :data-field="name">
+  <div class="field-row" :data-field="name">
     <label v-tooltip.left="field.description || undefined" class="clip" :for="`f-${name}`">{{ field.title }}</label>
     <MultiSelect
       size="small"
@@ -50,16 +50,3 @@ const groups = computed(() => {
     />
   </div>
 </template>
-
-<style scoped>
-.row {
-  display: grid;
-  grid-template-columns: 106px 1fr;
-  align-items: center;
-  gap: 10px;
-  min-height: 28px;
-}
-.row > :deep(.p-multiselect) {
-  min-width: 0;
-}
-</style>

@@ -56,7 +56,7 @@ async function bring(event: Event) {
 </script>
 
 <template>
-  <div class="row" :data-field="name">
+  <div class="field-row" :data-field="name">
     <label v-tooltip.left="field.description || undefined" class="clip" :for="`f-${name}`">{{ field.title }}</label>
     <span class="pick">
       <Select
@@ -108,13 +108,6 @@ async function bring(event: Event) {
 </template>
 
 <style scoped>
-.row {
-  display: grid;
-  grid-template-columns: 106px minmax(0, 1fr);
-  align-items: center;
-  gap: 4px 10px;
-  min-height: 28px;
-}
 .pick {
   display: flex;
   gap: 4px;

@@ -80,7 +80,7 @@ function set(part: 'material' | 'placing' | 'flags', field: string, value: unkno
 
 <template>
   <div class="substance" :data-field="name">
-    <div class="row">
+    <div class="field-row">
       <span v-tooltip.left="field.description || undefined" class="clip">{{ field.title }}</span>
       <button
         type="button"
@@ -174,13 +174,6 @@ function set(part: 'material' | 'placing' | 'flags', field: string, value: unkno
 </template>
 
 <style scoped>
-.row {
-  display: grid;
-  grid-template-columns: 106px minmax(0, 1fr);
-  align-items: center;
-  gap: 10px;
-  min-height: 28px;
-}
 .chosen {
   display: grid;
   grid-template-columns: 34px minmax(0, 1fr) 16px;

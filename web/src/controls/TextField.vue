@@ -8,7 +8,7 @@ const emit = defineEmits<{ drag: [value: string]; done: [value: string] }>()
 </script>
 
 <template>
-  <div class="row" :data-field="name">
+  <div class="field-row" :data-field="name">
     <label v-tooltip.left="field.description || undefined" class="clip" :for="`f-${name}`">{{ field.title }}</label>
     <Textarea
       :id="`f-${name}`"
@@ -22,13 +22,3 @@ const emit = defineEmits<{ drag: [value: string]; done: [value: string] }>()
     />
   </div>
 </template>
-
-<style scoped>
-.row {
-  display: grid;
-  grid-template-columns: 106px minmax(0, 1fr);
-  align-items: center;
-  gap: 4px 10px;
-  min-height: 28px;
-}
-</style>

@@ -179,10 +179,11 @@ export const useHand = defineStore('hand', () => {
 
   /** Vertex colours are looked through while they are painted, as soon as there are any. */
   function lookAtColours() {
-    if (work.object?.missing_readings.vertex_colour) return
+    const colours = work.catalogue?.readings.find((r) => r.painted)?.kind
+    if (!colours || work.object?.missing_readings[colours]) return
     const { kind, name, component } = work.look
-    if (kind === 'reading' && name === 'vertex_colour' && component === target.value) return
-    work.show({ kind: 'reading', name: 'vertex_colour', component: target.value })
+    if (kind === 'reading' && name === colours && component === target.value) return
+    work.show({ kind: 'reading', name: colours, component: target.value })
   }
   function take(what: Tool, on: Target = 'mask') {
     if (what && on === 'mask' && !work.inHand) {

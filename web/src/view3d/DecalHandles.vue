@@ -18,15 +18,15 @@ const hand = useHand()
 
 type Box = NonNullable<Evaluation['layers'][number]['frame']>
 type Fields = Record<string, unknown>
-/** What has a frame: the open line of the recipe, or the selected layer; and which field is its width. */
-const held = computed<{ fields: () => Fields | undefined; width: string; box: Box; name: string } | undefined>(() => {
+/** What has a frame: the open line of the recipe, or the selected layer. */
+const held = computed<{ fields: () => Fields | undefined; box: Box } | undefined>(() => {
   if (!['weather', 'base'].includes(work.bench) || hand.tool) return undefined
   const line = work.selectedTerm
   const ofLine = line < 0 ? undefined : work.evaluation?.where?.terms[line]?.frame
-  if (ofLine) return { fields: () => openTerms()?.[line]?.source, width: 'size_mm', box: ofLine, name: 'picture' }
+  if (ofLine) return { fields: () => openTerms()?.[line]?.source, box: ofLine }
   if (work.bench !== 'weather' || work.selectedEpisode) return undefined
   const box = work.selected && work.outcome.get(work.selected.id)?.frame
-  return box ? { fields: () => work.selected?.effect, width: 'width_mm', box, name: 'decal' } : undefined
+  return box ? { fields: () => work.selected?.effect, box } : undefined
 })
 function openTerms(): { source: Fields }[] | undefined {
   if (work.bench === 'base') return work.scene?.bases[work.maskedBase]?.where?.terms
@@ -69,7 +69,7 @@ type Grip = 'move' | 'scale' | 'turn'
 const grip = ref<Grip>()
 let start = { angle: 0, turn: 0, distance: 1, width: 1 }
 const LABELS: Record<Grip, string> = { move: 'Move', scale: 'Scale', turn: 'Turn' }
-const said = (what: Grip) => `${LABELS[what]} ${held.value?.name ?? ''}`.trim()
+const said = (what: Grip) => `${LABELS[what]} ${held.value?.box.name ?? ''}`.trim()
 
 function spotOf(event: PointerEvent): { x: number; y: number; spot?: Spot } {
   const area = props.canvas.getBoundingClientRect()
@@ -88,7 +88,7 @@ function grab(event: PointerEvent, what: Grip) {
     angle: Math.atan2(y - my, x - mx),
     turn: Number(effect.turn_deg),
     distance: Math.max(4, Math.hypot(x - mx, y - my)),
-    width: Number(effect[held.value.width]),
+    width: Number(effect[held.value.box.width_field]),
   }
   grip.value = what
 }
@@ -109,7 +109,7 @@ function pull(event: PointerEvent) {
     place(effect, spot)
   } else if (grip.value === 'scale') {
     const width = (start.width * Math.hypot(x - mx, y - my)) / start.distance
-    effect[held.value.width] = three(Math.min(100000, Math.max(0.1, width)))
+    effect[held.value.box.width_field] = three(Math.min(100000, Math.max(0.1, width)))
   } else {
     const by = ((Math.atan2(y - my, x - mx) - start.angle) * 180) / Math.PI
     let turn = start.turn + by * (drawn.value.hidden ? -1 : 1)
@@ -137,7 +137,10 @@ function key(event: KeyboardEvent) {
   event.stopPropagation()
   if (event.shiftKey) {
     if (way[0]) effect.turn_deg = Number((Number(effect.turn_deg) + way[0] * 5).toFixed(1))
-    else effect[held.value.width] = three(Number(effect[held.value.width]) * (way[1] < 0 ? 1.05 : 1 / 1.05))
+    else
+      effect[held.value.box.width_field] = three(
+        Number(effect[held.value.box.width_field]) * (way[1] < 0 ? 1.05 : 1 / 1.05),
+      )
   } else {
     const [mx, my] = drawn.value.middle
     const by = props.canvas.clientHeight / 100
@@ -161,7 +164,7 @@ useEventListener(window, 'blur', release)
       type="button"
       class="grip middle"
       :style="{ left: `${drawn.middle[0]}px`, top: `${drawn.middle[1]}px` }"
-      :aria-label="`Move the ${held?.name}: drag it, or use the arrow keys; with Shift they turn and scale it`"
+      :aria-label="`Move the ${held?.box.name}: drag it, or use the arrow keys; with Shift they turn and scale it`"
       @pointerdown="(e) => grab(e, 'move')"
       @pointermove="pull"
       @pointerup="release"
@@ -177,7 +180,7 @@ useEventListener(window, 'blur', release)
       tabindex="-1"
       class="grip corner"
       :style="{ left: `${corner[0]}px`, top: `${corner[1]}px` }"
-      :aria-label="`Scale the ${held?.name}, corner ${k + 1}`"
+      :aria-label="`Scale the ${held?.box.name}, corner ${k + 1}`"
       @pointerdown="(e) => grab(e, 'scale')"
       @pointermove="pull"
       @pointerup="release"
@@ -188,7 +191,7 @@ useEventListener(window, 'blur', release)
       tabindex="-1"
       class="grip knob"
       :style="{ left: `${drawn.knob[0]}px`, top: `${drawn.knob[1]}px` }"
-      :aria-label="`Turn the ${held?.name}`"
+      :aria-label="`Turn the ${held?.box.name}`"
       @pointerdown="(e) => grab(e, 'turn')"
       @pointermove="pull"
       @pointerup="release"

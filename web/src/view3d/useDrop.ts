@@ -59,7 +59,8 @@ export function useDrop(
         facing: hand.toFile([found.normal.x, found.normal.y, found.normal.z]),
         scale: work.object.scale,
       }
-      void work.addLayer('decal', place)
+      const taken = work.catalogue?.effects.find((e) => e.takes_pictures)
+      if (taken) void work.addLayer(taken.kind, place)
     } catch (error) {
       work.trouble = error instanceof Error ? error.message : 'The picture was not taken in.'
     }

@@ -26,7 +26,7 @@ const bases = useBases()
 const tab = ref('material')
 const base = computed(() => bases.base)
 const said = computed(() => bases.said.get(bases.chosen))
-const isMaps = computed(() => base.value?.material.kind === 'map_set')
+const isMaps = computed(() => bases.material?.of_pictures)
 /** What means something for it: the core says so with each kind of material. */
 const placingFields = computed(() => bases.material?.placed_by ?? [])
 
