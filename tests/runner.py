@@ -14,7 +14,7 @@ from typing import Any
 
 from django.conf import settings
 from django.db import connections
-from django.test import runner
+from django.test import SimpleTestCase, runner
 from django.test.runner import DiscoverRunner, ParallelTestSuite
 
 #: Seconds that each class took when it was recorded (`make times`).
@@ -26,18 +26,47 @@ MEMORY = "1500M"
 
 
 def _timed(folder: str) -> None:
-    """Note how long each test takes, in this process and in those that come from it."""
-    run = unittest.TestCase.run
+    """Note how long each test takes, and what a class does before and after its tests, in this process and in those
+    that come from it.
+    """
+    run, around = unittest.TestCase.run, SimpleTestCase._setup_and_call  # type: ignore[attr-defined]
+
+    def note(start: float, name: str) -> None:
+        with (Path(folder) / f"times-{os.getpid()}").open("a") as out:
+            out.write(f"{time.perf_counter() - start:.2f} {name}\n")
 
     def timed(self: unittest.TestCase, result: Any = None) -> Any:
+        if isinstance(self, SimpleTestCase):
+            return run(self, result)
         start = time.perf_counter()
         try:
             return run(self, result)
         finally:
-            with (Path(folder) / f"times-{os.getpid()}").open("a") as out:
-                out.write(f"{time.perf_counter() - start:.2f} {self.id()}\n")
+            note(start, self.id())
+
+    def timed_with_rows(self: SimpleTestCase, *args: Any, **kwargs: Any) -> Any:
+        # Django empties its tables outside of `run`.
+        start = time.perf_counter()
+        try:
+            return around(self, *args, **kwargs)
+        finally:
+            note(start, self.id())
 
     unittest.TestCase.run = timed  # type: ignore[method-assign]
+    SimpleTestCase._setup_and_call = timed_with_rows  # type: ignore[attr-defined]
+    for hook, word in (("_handleClassSetUp", "before"), ("_tearDownPreviousClass", "after")):
+        whole = getattr(unittest.TestSuite, hook)
+
+        def between(self: Any, test: Any, result: Any, *, whole: Any = whole, word: str = word) -> Any:
+            start, last = time.perf_counter(), getattr(result, "_previousTestClass", None)
+            try:
+                return whole(self, test, result)
+            finally:
+                of = last if word == "after" else type(test)
+                if of is not None and time.perf_counter() - start > 0.05:
+                    note(start, f"{of.__module__}.{of.__qualname__}.({word})")
+
+        setattr(unittest.TestSuite, hook, between)
 
 
 def _times(folder: str) -> list[tuple[float, str]]:
@@ -144,7 +173,5 @@ class Runner(DiscoverRunner):
         for seconds, name in self._took:
             of = name.rsplit(".", 1)[0]
             sums[of] = sums.get(of, 0.0) + seconds
-        # What a class does before its tests is not seen here (the page's own tests): its entry is kept.
-        before: dict[str, float] = json.loads(TIMES.read_text()) if TIMES.exists() else {}
         rounded = {name: round(seconds, 1) for name, seconds in sums.items() if seconds >= 1}
-        TIMES.write_text(json.dumps(dict(sorted({**before, **rounded}.items())), indent=0) + "\n")
+        TIMES.write_text(json.dumps(dict(sorted(rounded.items())), indent=0) + "\n")

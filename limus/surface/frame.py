@@ -33,7 +33,9 @@ def frame_of(box: ThrowBox, width_mm: float, tall_mm: float, *, width_field: str
     def three(v: np.ndarray) -> tuple[float, float, float]:
         return float(v[0]), float(v[1]), float(v[2])
 
-    return Frame(three(box.middle), three(box.right), three(box.up), three(box.back), width_mm, tall_mm, width_field, name)
+    return Frame(
+        three(box.middle), three(box.right), three(box.up), three(box.back), width_mm, tall_mm, width_field, name
+    )
 
 
 #: Cells along each side of the front, where a first place for a decal is looked for.

@@ -59,7 +59,7 @@ export const held = () => [...[...kept.keys()].slice(-MOST_SAID / 2), ...[...add
 
 const MAGIC = 'limus answer 1\n'
 /** What an answer says; the pictures that came with it are kept by their names. See `looks/packed.py` of the core. */
-export function unpack<T>(data: ArrayBuffer): T {
+export function unpack<T>(data: ArrayBuffer, aside = false): T {
   const text = new TextDecoder()
   if (text.decode(new Uint8Array(data, 0, Math.min(MAGIC.length, data.byteLength))) !== MAGIC)
     return JSON.parse(text.decode(data)) as T
@@ -70,7 +70,8 @@ export function unpack<T>(data: ArrayBuffer): T {
     pictures: { name: string; media: string; size: number }[]
   }
   at += size
-  current = new Set(JSON.stringify(answer).match(/[0-9a-f]{32}/g))
+  // What is shown beside the view does not take its pictures' place.
+  if (!aside) current = new Set(JSON.stringify(answer).match(/[0-9a-f]{32}/g))
   for (const { name, media, size } of pictures) {
     at += (8 - (at % 8)) % 8
     // A copy of its own: what is kept must not hold the whole answer.

@@ -5,11 +5,12 @@ import ToggleSwitch from 'primevue/toggleswitch'
 import InputNumber from 'primevue/inputnumber'
 import { computed } from 'vue'
 import type { FieldSchema } from '../api/scene'
+import TryValues from '../brackets/TryValues.vue'
 import { useWork } from '../stores/work'
 
 /** Everything that is chosen rather than slid: words, switches, parts, layers, seeds. */
 const props = defineProps<{ field: FieldSchema; name: string; modelValue: unknown }>()
-const emit = defineEmits<{ done: [value: unknown] }>()
+const emit = defineEmits<{ done: [value: unknown]; drag: [value: unknown] }>()
 const work = useWork()
 
 const options = computed(() => {
@@ -85,6 +86,7 @@ const options = computed(() => {
       >
         <i class="pi pi-refresh" />
       </button>
+      <TryValues :field="field" :value="Number(modelValue)" @set="(v) => emit('drag', v)" />
     </span>
     <Select
       v-else

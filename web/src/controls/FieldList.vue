@@ -149,6 +149,7 @@ const isNumber = (field: FieldSchema) => field.control === 'slider'
       :field="field"
       :name="name"
       :model-value="values[name]"
+      @drag="(v) => emit('drag', name, v)"
       @done="
         (v) => {
           emit('drag', name, v)

@@ -5,6 +5,8 @@ import { computed, nextTick, ref, watch } from 'vue'
 import type { FieldSchema } from '../api/scene'
 import { Plan } from '../rest'
 import { factor, withUnit } from './format'
+import { scaleOf } from './scale'
+import TryValues from '../brackets/TryValues.vue'
 
 /** A slider over the soft range with its default as a tick, and a field that takes any value within the hard limits. */
 const props = defineProps<{ field: FieldSchema; name: string; modelValue: number; said?: string }>()
@@ -12,24 +14,10 @@ const emit = defineEmits<{ drag: [value: number]; done: [value: number] }>()
 
 const soft = computed<[number, number]>(() => props.field.soft ?? [props.field.minimum ?? 0, props.field.maximum ?? 1])
 const whole = computed(() => props.field.type === 'integer')
-/** Places of the slider: as many as its step asks for, else a thousand. */
-const steps = computed(() => {
-  const [a, b] = soft.value
-  return props.field.step && props.field.scale !== 'log' ? Math.max(1, Math.round((b - a) / props.field.step)) : 1000
-})
-const toPlace = (value: number) => {
-  const [a, b] = soft.value
-  const t = props.field.scale === 'log' ? Math.log(Math.max(value, 1e-9) / a) / Math.log(b / a) : (value - a) / (b - a)
-  return Math.min(1, Math.max(0, t)) * steps.value
-}
-const toValue = (place: number) => {
-  const [a, b] = soft.value
-  const t = place / steps.value
-  const value = props.field.scale === 'log' ? a * (b / a) ** t : a + (b - a) * t
-  if (props.field.step) return Number((Math.round(value / props.field.step) * props.field.step).toPrecision(6))
-  // Three significant digits are what a hand can mean.
-  return whole.value ? Math.round(value) : Number(value.toPrecision(3))
-}
+const scale = computed(() => scaleOf(props.field))
+const steps = computed(() => scale.value.places)
+const toPlace = (value: number) => scale.value.place(value)
+const toValue = (place: number) => scale.value.value(place)
 const usual = computed(() => (typeof props.field.default === 'number' ? props.field.default : undefined))
 const tick = computed(() => (usual.value === undefined ? undefined : toPlace(usual.value) / steps.value))
 
@@ -122,7 +110,7 @@ function reset() {
 </script>
 
 <template>
-  <div class="field-row with-number" :data-field="name">
+  <div class="field-row with-number tries" :data-field="name">
     <label v-tooltip.left="tip" class="clip" :for="`f-${name}`">{{ field.title }}</label>
     <div class="track" @pointerdown="down" @keydown.shift.capture="(e) => nudge(e, 1)">
       <i
@@ -157,6 +145,7 @@ function reset() {
       @keydown.up="(e: KeyboardEvent) => nudge(e, 10)"
       @keydown.down="(e: KeyboardEvent) => nudge(e, 10)"
     />
+    <TryValues :field="field" :value="modelValue" @set="(v) => emit('drag', v)" />
     <p v-if="said" class="said muted" aria-live="polite">{{ said }}</p>
     <p v-if="wrong" class="wrong" role="alert">Use {{ wrong }}.</p>
   </div>

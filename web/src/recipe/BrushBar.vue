@@ -1,10 +1,11 @@
 <script setup lang="ts">
+import { OUTSIDE } from '../brackets/outside'
 import InputNumber from 'primevue/inputnumber'
 import Popover from 'primevue/popover'
 import Select from 'primevue/select'
 import SelectButton from 'primevue/selectbutton'
 import Slider from 'primevue/slider'
-import { computed, ref } from 'vue'
+import { computed, provide, ref } from 'vue'
 import FieldList from '../controls/FieldList.vue'
 import BrushShelf from './BrushShelf.vue'
 import { length } from '../controls/format'
@@ -103,6 +104,7 @@ async function recorded(event: Event) {
 const MORE = [
   'spacing', 'shape', 'picture', 'scatter', 'turn', 'angle_deg', 'pressure_size', 'pressure_flow', 'tilt_wide',
 ] // prettier-ignore
+provide(OUTSIDE, true)
 </script>
 
 <template>

@@ -1,8 +1,10 @@
 <script setup lang="ts">
 import Button from 'primevue/button'
 import ProgressBar from 'primevue/progressbar'
-import { computed, ref } from 'vue'
+import { computed, onBeforeUnmount, ref } from 'vue'
 import AddObject from '../frame/AddObject.vue'
+import BracketPanel from '../brackets/BracketPanel.vue'
+import { useBrackets } from '../brackets/useBrackets'
 import { useGuide } from '../stores/guide'
 import { useWork } from '../stores/work'
 import SurfaceView from '../view3d/SurfaceView.vue'
@@ -26,6 +28,9 @@ defineEmits<{ part: [part: number] }>()
 const work = useWork()
 const surface = ref<InstanceType<typeof SurfaceView>>()
 const guide = useGuide()
+const brackets = useBrackets()
+// Another stage looks at other things.
+onBeforeUnmount(() => brackets.leave())
 const adder = ref<InstanceType<typeof AddObject>>()
 const holdsFiles = (event: DragEvent) => props.models && event.dataTransfer?.types.includes('Files')
 function dropped(event: DragEvent) {
@@ -82,6 +87,7 @@ defineExpose({
     <slot name="sheet" />
     <slot name="below" />
     <slot />
+    <BracketPanel v-if="brackets.open" />
     <AddObject v-if="models" ref="adder" />
   </main>
 </template>

@@ -4,6 +4,7 @@ import { useEventListener, useLocalStorage } from '@vueuse/core'
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
 import { during, Plan } from '../rest'
 import { useEyedropper } from '../controls/eyedropper'
+import { useBrackets } from '../brackets/useBrackets'
 import { useWork } from '../stores/work'
 import type { CompassMarks } from './compass'
 import DecalHandles from './DecalHandles.vue'
@@ -24,6 +25,7 @@ import ViewLabel from './ViewLabel.vue'
 const props = defineProps<{ compass?: CompassMarks; part?: number }>()
 const emit = defineEmits<{ part: [part: number] }>()
 const work = useWork()
+const brackets = useBrackets()
 const canvas = ref<HTMLCanvasElement>()
 const surface = shallowRef<SurfaceScene>()
 const perPixel = ref(0)
@@ -129,12 +131,16 @@ onMounted(() => {
   surface.value.lightBy(setupOf(setup.value))
   surface.value.aim(light.value)
   work.sight.eye = () => surface.value && (surface.value.camera.position.toArray() as [number, number, number])
+  brackets.camera = (found, width, height) => surface.value!.pictureOf(found, width, height)
   void load()
   nearShown = nearKey.value
   surface.value.showMarkers(marking.value)
   if (near.value.length) void surface.value.setNeighbours(near.value)
 })
-onBeforeUnmount(() => surface.value?.dispose())
+onBeforeUnmount(() => {
+  brackets.camera = undefined
+  surface.value?.dispose()
+})
 watch(() => [work.object?.id, work.object?.digest].join(), load)
 watch(() => work.evaluation, put)
 watch(setup, (id) => surface.value?.lightBy(setupOf(id)))
@@ -201,6 +207,7 @@ function stir(hold = false) {
   if (hold) return
   still.after(500, () => {
     moving.value = false
+    brackets.anew()
     // What is seen from the camera is seen anew from where it stands now.
     if (work.look.kind === 'facing') work.show({ ...work.look, eye: work.sight.eye() })
   })

@@ -15,7 +15,6 @@ import {
   Scene,
   ShadowMaterial,
   SphereGeometry,
-  Vector2,
   Vector3,
   WebGLRenderer,
   type Material,
@@ -25,7 +24,7 @@ import { OrbitControls } from 'three/addons/controls/OrbitControls.js'
 import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js'
 import { acceleratedRaycast, MeshBVH } from 'three-mesh-bvh'
 import { mapBytes } from '../api/pictures'
-import type { Maps } from '../api/scene'
+import type { Evaluation, Maps } from '../api/scene'
 import { begun, during } from '../rest'
 import { BrushCursor } from './brushCursor'
 import { compassLines, type CompassMarks } from './compass'
@@ -33,11 +32,14 @@ import { layGround } from './ground'
 import { Lens } from './lens'
 import type { Packing } from './packing'
 import { PaintPreview } from './paintPreview'
+import { picturesOf } from './mapBytes'
 import { markerLines } from './markers'
 import { panorama, SETUPS, type Setup } from './lights'
 import { locate, outlines, spotAt, type Spot } from './picking'
 import { PLAIN, Plate } from './plate'
 import { depthOf, edgeFor, holdSeams, movable, ReliefPlate } from './relief'
+import { SecondSurface } from './secondSurface'
+import { SmallPicture } from './smallPicture'
 import { SurfaceMaterial } from './surfaceMaterial'
 import { unseen } from './unseen'
 
@@ -177,6 +179,8 @@ export class SurfaceScene {
       page.look.texture.dispose()
     }
     this.dropFine()
+    this.second?.dispose()
+    this.second = undefined
     for (const page of this.pages) page.relief.texture.dispose()
     this.meshes = []
     this.pages = []
@@ -311,17 +315,11 @@ export class SurfaceScene {
    *  Names of pictures that the graphics card has no room for come back. */
   async setMaps(maps: Maps): Promise<string[]> {
     const mine = ++this.wanted
-    const groups: [string, string[]][] = [
-      ['base_color', maps.base_color],
-      ['orm', maps.orm],
-      ['normal', maps.normal],
-      ...Object.entries(maps.more ?? {}),
-    ]
-    const bytes = await Promise.all(groups.map(([, hashes]) => Promise.all(hashes.map(mapBytes))))
+    const pictures = await picturesOf(maps, this.pages.length)
     if (mine !== this.wanted) return []
     let left: string[] = []
     this.pages.forEach((page, k) => {
-      left = page.lit.put(new Map(groups.map(([name, hashes], g) => [name, [hashes[k], bytes[g][k]]])), maps)
+      left = page.lit.put(pictures[k], maps)
     })
     const moved = maps.relief?.length ? await Promise.all(maps.relief.map(mapBytes)) : []
     if (mine !== this.wanted) return []
@@ -414,42 +412,40 @@ export class SurfaceScene {
     const out: Record<string, string> = {}
     if (!this.drawn) return out
     const [before, light] = [this.setup, this.light]
-    const size = this.renderer.getSize(new Vector2())
-    const ratio = this.renderer.getPixelRatio()
-    // The whole view as small as covers the picture, in a corner of the canvas.
-    const scale = Math.max(width / size.x, height / size.y)
-    const [w, h] = [size.x * scale, size.y * scale]
-    const small = document.createElement('canvas')
-    small.width = width
-    small.height = height
-    const pen = small.getContext('2d')!
-    this.renderer.setViewport(0, 0, w, h)
+    const small = new SmallPicture(this.renderer, width, height)
     for (const one of SETUPS) {
       this.lightBy(one)
       this.aim({ azimuth: one.azimuth, elevation: one.elevation, strength: light.strength })
-      this.renderer.render(this.scene, this.camera)
-      // The view has no ground of its own: a picture would lie over the one before.
-      pen.fillStyle = '#868686'
-      pen.fillRect(0, 0, width, height)
-      pen.drawImage(
-        this.canvas,
-        ((w - width) / 2) * ratio,
-        this.canvas.height - (h - (h - height) / 2) * ratio,
-        width * ratio,
-        height * ratio,
-        0,
-        0,
-        width,
-        height,
-      )
-      out[one.id] = small.toDataURL('image/webp', 0.85)
+      out[one.id] = small.take(this.scene, this.camera)
     }
-    this.renderer.setViewport(0, 0, size.x, size.y)
+    small.done()
     this.lightBy(before)
     this.aim(light)
     // In the same turn, so that nobody sees another light on the large view.
     this.renderer.render(this.scene, this.camera)
     return out
+  }
+
+  /** The surface of another answer, seen from where the camera stands now, as a small picture (a data address). */
+  async pictureOf(found: Pick<Evaluation, 'maps' | 'look'>, width: number, height: number): Promise<string> {
+    if (!this.drawn || !this.pages.length) return ''
+    this.second ??= new SecondSurface(this.renderer, this.packing(), this.pages.length)
+    await this.second.put(found)
+    if (this.over) return ''
+    const small = new SmallPicture(this.renderer, width, height)
+    this.wear(this.second.materials, !!found.look)
+    const picture = small.take(this.scene, this.camera)
+    small.done()
+    this.use(this.flat)
+    this.renderer.render(this.scene, this.camera)
+    return picture
+  }
+  private second?: SecondSurface
+  /** Other materials on every mesh, until `use` is called. */
+  private wear(materials: Material[], flat: boolean) {
+    for (const { mesh } of this.fine) mesh.visible = false
+    for (const { mesh, page } of this.meshes) mesh.material = materials[page]
+    this.ground.visible = !flat
   }
 
   /** Turn the light: the room turns with the sun. */

@@ -1,5 +1,6 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { OUTSIDE } from '../../brackets/outside'
+import { computed, provide } from 'vue'
 import { fieldsOf } from '../../api/scene'
 import FieldList from '../../controls/FieldList.vue'
 import { useWork } from '../../stores/work'
@@ -25,6 +26,7 @@ function turn(name: 'north_deg' | 'wind_from_deg', value: number, end: boolean) 
   drag(name, value)
   if (end) done(name, value, name === 'north_deg' ? 'North' : 'Wind from')
 }
+provide(OUTSIDE, true)
 </script>
 
 <template>

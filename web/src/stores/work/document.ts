@@ -83,5 +83,18 @@ export function documentOf(s: State, edits: () => Edit[], changed: () => void) {
     return { base: version.value!.version, edits: waiting }
   }
 
-  return { newest, local, show, after, took, asked }
+  /** What a control sets: it is moved and put back, unseen, and what differs in between is what it sets. */
+  function probed(move: () => void, back: () => void): Values {
+    s.probing.value = true
+    try {
+      move()
+      const found = local()
+      back()
+      return found
+    } finally {
+      s.probing.value = false
+    }
+  }
+
+  return { newest, probed, local, show, after, took, asked }
 }

@@ -3,6 +3,8 @@ import { api, messageOf, unheard } from '../../api/client'
 import { held, unpack } from '../../api/pictures'
 import type { Evaluation, Look, Sent } from '../../api/scene'
 import type { components } from '../../api/schema'
+import { until as until_ } from '@vueuse/core'
+import type { Values } from '../../api/difference'
 import { client, LIT, DRAG_SIZES, copy, type State, type Verbs } from './state'
 import { Plan } from '../../rest'
 import { paceOf } from './pace'
@@ -203,6 +205,58 @@ export function evaluating(s: State, w: Verbs) {
     }
   }
 
+  /**
+   * The surface otherwise than it is shown, for whoever shows it beside the view: with values set (`set`), or of another
+   * question altogether (`about`). The view goes first: where it asks for something meanwhile, this begins anew after
+   * it, as long as it is still `wanted`.
+   */
+  async function aside(ask: {
+    set?: Values
+    about?: About
+    size: number
+    until?: string | null
+    look?: Look
+    wanted: () => boolean
+  }): Promise<Evaluation | undefined> {
+    const id = object.value?.id
+    while (ask.wanted() && id !== undefined && object.value?.id === id) {
+      if (busy.value) {
+        await until_(busy).toBe(false)
+        continue
+      }
+      const about = ask.about ?? w.asked()
+      const edits = [...(about.edits ?? [])]
+      if (ask.set) edits.push({ name: 'set', arguments: { ...ask.set } })
+      const request = {
+        params: { path: { object_id: id } },
+        headers: { Accept: PACKED },
+        parseAs: 'arrayBuffer' as const,
+        body: {
+          has: held(),
+          ...about,
+          edits,
+          ticket: ++ticket,
+          client,
+          resolution: ask.size,
+          ahead: false,
+          until: ask.until === undefined ? until.value : ask.until,
+          look: { ...(ask.look ?? look.value) },
+          selected: '',
+          pictures: false,
+          bases: false,
+          relief: false,
+        },
+      }
+      clearTimeout(idle)
+      const { data, error, response } = await (bench.value !== 'weather' && !ask.about
+        ? api.POST('/api/objects/{object_id}/look', request)
+        : api.POST('/api/objects/{object_id}/evaluate', request))
+      if (data) return unpack<Evaluation>(data, true)
+      if (response.status !== 409) throw new Error(messageOf(error))
+    }
+    return undefined
+  }
+
   const full = () => evaluate({ size: size.value, pictures: true })
   /** After an edit: the surface as sharp as it is at rest first, then the small pictures, which take as long again. */
   function sharp() {
@@ -237,6 +291,7 @@ export function evaluating(s: State, w: Verbs) {
   }
   /** While a control is being moved. */
   function preview() {
+    if (s.probing.value) return
     if (waiting && !waiting.drag) return
     evaluate({ size: pace.size(size.value), pictures: false, drag: true })
   }
@@ -309,6 +364,7 @@ export function evaluating(s: State, w: Verbs) {
 
   return {
     askedOn,
+    aside,
     full,
     sharp,
     climb,

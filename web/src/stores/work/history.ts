@@ -466,6 +466,7 @@ export function history(s: State, w: Verbs) {
     commit,
     edit,
     asked: document.asked,
+    probed: document.probed,
     step,
     undoes,
     redoes,

@@ -1,3 +1,4 @@
+import type { Values } from '../../api/difference'
 import { useLocalStorage } from '@vueuse/core'
 import { computed, reactive, ref, shallowRef, toRaw } from 'vue'
 import type {
@@ -43,6 +44,8 @@ export function stateOf() {
   /** The view is near enough to show the relief itself. */
   const wantsRelief = ref(false)
   const size = useLocalStorage<Size>('limus.size', 1024)
+  /** A control is moved and put back to learn what it sets: nobody is to see it. */
+  const probing = ref(false)
   /** Edits on their way to the server. */
   const unsaved = ref(0)
   const saving = computed(() => unsaved.value > 0)
@@ -128,6 +131,7 @@ export function stateOf() {
     peeking,
     bench,
     wantsRelief,
+    probing,
     size,
     unsaved,
     saving,
@@ -179,6 +183,7 @@ export interface Verbs {
   commit(label: string, light?: boolean): Promise<unknown>
   run(name: string, given: Record<string, unknown>, label?: string, light?: boolean): Promise<void>
   asked(): { base: number; edits: Command[] }
+  probed(move: () => void, back: () => void): Values
   preview(): void
   fit(size: number): Promise<void>
   followUnwrapping(id: number): Promise<void>
