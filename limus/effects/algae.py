@@ -29,6 +29,7 @@ class Algae(Effect):
     family: ClassVar[Kind] = "deposit"
     title: ClassVar[str] = "Algae"
     group: ClassVar[Group] = "Growth"
+    photographed: ClassVar[dict[str, str]] = {"color": "color", "share": "amount", "size": "patch_mm"}
     law: ClassVar[Law] = "even"
     reads: ClassVar[tuple[str, ...]] = tuple(sorted({*HABITAT_READS, "setting.ground_mm"}))
     summary: ClassVar[str] = "A green film on damp, shaded sides, at the foot and below run-off"

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from typing import ClassVar, Literal
+from typing import Any, ClassVar, Literal
 
 import numpy as np
 
@@ -77,6 +77,12 @@ class Chipping(Effect):
     summary: ClassVar[str] = "Paint broken off edges, and here and there on faces, through the primer to the bare base"
     law: ClassVar[Law] = "even"
     group: ClassVar[Group] = "Paint and its losses"
+    photographed: ClassVar[dict[str, str]] = {
+        "share": "coverage",
+        "size": "size_mm",
+        "clustered": "cluster",
+    }
+    photographed_with: ClassVar[dict[str, Any]] = {"by": "coverage"}
     begins: ClassVar[bool] = True
     when: ClassVar[str] = "For knocks and frost: hard paint on metal or timber that has been used and never touched up"
 

@@ -28,6 +28,7 @@ class Debris(Effect):
     family: ClassVar[Kind] = "deposit"
     title: ClassVar[str] = "Debris"
     group: ClassVar[Group] = "Deposits"
+    photographed: ClassVar[dict[str, str]] = {"color": "color", "share": "amount", "size": "piece_mm"}
     law: ClassVar[Law] = "root"
     louder: ClassVar[str] = "raise the amount and the size of pieces; it lies where something shelters it"
     summary: ClassVar[str] = "Grit and crumbs on ledges and along the foot of what stands up"

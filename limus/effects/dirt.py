@@ -26,6 +26,7 @@ class Dirt(Effect):
     family: ClassVar[Kind] = "deposit"
     title: ClassVar[str] = "Dirt"
     group: ClassVar[Group] = "Deposits"
+    photographed: ClassVar[dict[str, str]] = {"color": "color"}
     begins: ClassVar[bool] = True
     law: ClassVar[Law] = "even"
     summary: ClassVar[str] = "Grime in hollows, along joints and wherever nothing washes it off"

@@ -32,6 +32,7 @@ class Dust(Effect):
     family: ClassVar[Kind] = "deposit"
     title: ClassVar[str] = "Dust"
     group: ClassVar[Group] = "Deposits"
+    photographed: ClassVar[dict[str, str]] = {"color": "color"}
     begins: ClassVar[bool] = True
     law: ClassVar[Law] = "even"
     reads: ClassVar[tuple[str, ...]] = ("rays",)

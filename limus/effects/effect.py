@@ -213,6 +213,10 @@ class Effect(Document):
     when: ClassVar[str] = ""
     #: Where it stands in the picker.
     group: ClassVar[Group] = "Deposits"
+    #: What can be read off a photograph (share, size, ragged, clustered, color) -> the field that it sets; and what is
+    #: set besides, so that they hold.
+    photographed: ClassVar[dict[str, str]] = {}
+    photographed_with: ClassVar[dict[str, Any]] = {}
     #: Pictures dropped on the surface become a layer of it.
     takes_pictures: ClassVar[bool] = False
     #: Whether a new document begins with it where it suits the base.

@@ -33,6 +33,7 @@ class Grease(Effect):
     title: ClassVar[str] = "Oil and grease"
     law: ClassVar[Law] = "root"
     group: ClassVar[Group] = "Marks and stains"
+    photographed: ClassVar[dict[str, str]] = {"color": "color", "share": "amount", "size": "patch_mm"}
     louder: ClassVar[str] = "raise the amount and the size of patches, or give its place as parts or strokes"
     summary: ClassVar[str] = "A dark, shining film with runs below it, or thick grease around bearings and screws"
     when: ClassVar[str] = (

@@ -33,6 +33,7 @@ class Leaks(Effect):
     family: ClassVar[Kind] = "deposit"
     title: ClassVar[str] = "Leaks and runs"
     group: ClassVar[Group] = "Marks and stains"
+    photographed: ClassVar[dict[str, str]] = {"color": "color", "share": "amount", "size": "width_mm"}
     law: ClassVar[Law] = "root"
     edition: ClassVar[int] = 2
     louder: ClassVar[str] = "raise the amount and the width, or give their place as parts or strokes"

@@ -42,6 +42,7 @@ class Lichen(Effect):
     family: ClassVar[Kind] = "deposit"
     title: ClassVar[str] = "Lichen"
     group: ClassVar[Group] = "Growth"
+    photographed: ClassVar[dict[str, str]] = {"share": "amount"}
     law: ClassVar[Law] = "years"
     reads: ClassVar[tuple[str, ...]] = HABITAT_READS
     louder: ClassVar[str] = "raise the years, or the resolution; it grows a few tenths of a millimetre a year"

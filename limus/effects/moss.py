@@ -31,6 +31,7 @@ class Moss(Effect):
     family: ClassVar[Kind] = "deposit"
     title: ClassVar[str] = "Moss"
     group: ClassVar[Group] = "Growth"
+    photographed: ClassVar[dict[str, str]] = {"color": "color", "share": "amount", "size": "size_mm"}
     law: ClassVar[Law] = "even"
     reads: ClassVar[tuple[str, ...]] = HABITAT_READS
     summary: ClassVar[str] = "Cushions with volume in joints, in corners and on ledges"

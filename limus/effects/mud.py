@@ -30,6 +30,7 @@ class Mud(Effect):
     family: ClassVar[Kind] = "deposit"
     title: ClassVar[str] = "Mud and flood line"
     group: ClassVar[Group] = "Weather"
+    photographed: ClassVar[dict[str, str]] = {"color": "color", "share": "amount"}
     reads: ClassVar[tuple[str, ...]] = ("setting.ground_mm",)
     summary: ClassVar[str] = "Silt up to a level line, splashed above, cracked into plates where it is thick"
     when: ClassVar[str] = "After a flood, or on whatever stands by the river; before growth and dust"

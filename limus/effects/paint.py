@@ -31,6 +31,7 @@ class Paint(Effect):
     family: ClassVar[Kind] = "deposit"
     title: ClassVar[str] = "Paint"
     group: ClassVar[Group] = "Paint and its losses"
+    photographed: ClassVar[dict[str, str]] = {"color": "color"}
     begins: ClassVar[bool] = True
     brings: ClassVar[tuple[str, ...]] = ("coating",)
     reads: ClassVar[tuple[str, ...]] = ("rays",)

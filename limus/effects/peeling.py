@@ -37,6 +37,7 @@ class Peeling(Effect):
     title: ClassVar[str] = "Peeling"
     law: ClassVar[Law] = "late"
     group: ClassVar[Group] = "Paint and its losses"
+    photographed: ClassVar[dict[str, str]] = {"share": "coverage", "size": "sheet_mm"}
     acts_on: ClassVar[tuple[str, ...]] = ("coating",)
     suits: ClassVar[tuple[str, ...]] = ("ferrous", "zinc", "aluminium", "other metal", "timber", "polymer", "mineral")
     figures: ClassVar[str] = "Growth by the square of time: common practice, no source"

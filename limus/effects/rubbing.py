@@ -34,6 +34,7 @@ class Rubbing(Effect):
     title: ClassVar[str] = "Rubbing through"
     law: ClassVar[Law] = "even"
     group: ClassVar[Group] = "Paint and its losses"
+    photographed: ClassVar[dict[str, str]] = {"share": "coverage"}
     acts_on: ClassVar[tuple[str, ...]] = ("coating",)
     suits: ClassVar[tuple[str, ...]] = ("ferrous", "zinc", "aluminium", "other metal", "timber", "polymer")
     summary: ClassVar[str] = "Smooth wear on handled edges and bulges, coat by coat, down to polished metal or wood"

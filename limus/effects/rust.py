@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import ClassVar, Literal
+from typing import Any, ClassVar, Literal
 
 import numpy as np
 
@@ -163,6 +163,8 @@ class Rust(Effect):
     family: ClassVar[Kind] = "change"
     title: ClassVar[str] = "Rust"
     group: ClassVar[Group] = "Metal"
+    photographed: ClassVar[dict[str, str]] = {"share": "coverage"}
+    photographed_with: ClassVar[dict[str, Any]] = {"by": "coverage"}
     begins: ClassVar[bool] = True
     law: ClassVar[Law] = "years"
     reads: ClassVar[tuple[str, ...]] = ("rays", "setting.corrosivity")

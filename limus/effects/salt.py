@@ -28,6 +28,7 @@ class Salt(Effect):
     family: ClassVar[Kind] = "deposit"
     title: ClassVar[str] = "Salt bloom"
     group: ClassVar[Group] = "Deposits"
+    photographed: ClassVar[dict[str, str]] = {"color": "color", "share": "amount"}
     law: ClassVar[Law] = "root"
     suits: ClassVar[tuple[str, ...]] = ("mineral",)
     summary: ClassVar[str] = "White crusts and bloom where rising damp dries out of stone, brick and concrete"

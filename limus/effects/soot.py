@@ -28,6 +28,7 @@ class Soot(Effect):
     family: ClassVar[Kind] = "deposit"
     title: ClassVar[str] = "Soot"
     group: ClassVar[Group] = "Deposits"
+    photographed: ClassVar[dict[str, str]] = {"color": "color", "share": "amount"}
     law: ClassVar[Law] = "root"
     summary: ClassVar[str] = "Black, perfectly matt, in licks that rise from below and under overhangs"
     when: ClassVar[str] = "Over lamps, stoves and exhausts, and for the black crust of stone in towns"

@@ -29,6 +29,7 @@ class Splash(Effect):
     family: ClassVar[Kind] = "deposit"
     title: ClassVar[str] = "Splash band"
     group: ClassVar[Group] = "Deposits"
+    photographed: ClassVar[dict[str, str]] = {"color": "color", "share": "amount", "size": "drop_mm"}
     law: ClassVar[Law] = "root"
     reads: ClassVar[tuple[str, ...]] = ("setting.ground_mm",)
     summary: ClassVar[str] = "Earth thrown up the foot by rain: a ragged band with single drops above it"

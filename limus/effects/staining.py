@@ -33,6 +33,7 @@ class Staining(Effect):
     family: ClassVar[Kind] = "deposit"
     title: ClassVar[str] = "Stains"
     group: ClassVar[Group] = "Weather"
+    photographed: ClassVar[dict[str, str]] = {"color": "color", "share": "amount"}
     law: ClassVar[Law] = "root"
     reads: ClassVar[tuple[str, ...]] = ("rays",)
     summary: ClassVar[str] = "Rust below iron, lime below cracks and joints, soot above openings"

@@ -36,6 +36,7 @@ class Washing(Effect):
     family: ClassVar[Kind] = "loss"
     title: ClassVar[str] = "Washed by rain"
     group: ClassVar[Group] = "Weather"
+    photographed: ClassVar[dict[str, str]] = {"share": "coverage"}
     law: ClassVar[Law] = "root"
     reads: ClassVar[tuple[str, ...]] = tuple(sorted(RAIN_READS))
     acts_on: ClassVar[tuple[str, ...]] = LOOSE

@@ -1,4 +1,4 @@
-"""Reading pictures: PNG, JPEG, TIFF, WebP, BMP, TGA, OpenEXR, SVG."""
+"""Reading pictures: PNG, JPEG, TIFF, WebP, BMP, TGA, HEIF, OpenEXR, SVG."""
 
 from __future__ import annotations
 
@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+import pi_heif
 import tifffile
 from PIL import Image, ImageOps, UnidentifiedImageError
 
@@ -21,7 +22,7 @@ from limus.formats.files import need_regular
 from limus.formats.svg_read import read_svg
 
 #: Kinds of pictures that are taken.
-PICTURES = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".webp", ".bmp", ".tga", ".exr", ".svg")
+PICTURES = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".webp", ".bmp", ".tga", ".heic", ".heif", ".exr", ".svg")
 #: Most pixels of a picture, and most along one side.
 MOST_PIXELS, LONGEST = 8192 * 8192, 16384
 #: Largest number that a float picture may hold: that of a half float (IEEE 754-2008, binary16). More is a fault of what
@@ -29,8 +30,9 @@ MOST_PIXELS, LONGEST = 8192 * 8192, 16384
 LARGEST = np.float32(65504.0)
 
 
+pi_heif.register_heif_opener(thumbnails=False)
 #: What Pillow may open: other kinds (EPS among them) would be handed to programs we do not know.
-KINDS = ("PNG", "JPEG", "TIFF", "WEBP", "BMP", "TGA")
+KINDS = ("PNG", "JPEG", "TIFF", "WEBP", "BMP", "TGA", "HEIF")
 
 
 @dataclass(frozen=True)
@@ -152,7 +154,7 @@ def _read(path: Path, name: str) -> ReadPicture:
 #: Endings that files of a kind have.
 _ENDINGS = {
     "PNG": (".png",), "JPEG": (".jpg", ".jpeg"), "TIFF": (".tif", ".tiff"), "WEBP": (".webp",), "BMP": (".bmp",),
-    "TGA": (".tga",),
+    "TGA": (".tga",), "HEIF": (".heic", ".heif"),
 }  # fmt: skip
 
 

@@ -30,7 +30,9 @@ from server.api import (
     intakes,
     jobs,
     map_sets,
+    moments,
     objects,
+    photographs,
     pictures,
     projects,
     store_room,
@@ -82,7 +84,7 @@ class _Api(NinjaAPI):
 api = _Api(title="Limus", version="1", auth=django_auth, docs_url=None, docs_decorator=login_required, parser=_Parser())
 SUBJECTS = (
     catalogue, projects, intakes, objects, history, pictures, map_sets, store_room, treatments, evaluation, findings,
-    glimpses, guide,
+    glimpses, guide, photographs, moments,
     jobs,
 )  # fmt: skip
 for subject in SUBJECTS:

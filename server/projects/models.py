@@ -125,6 +125,31 @@ class FileUse(models.Model):
         return self.path
 
 
+class Photograph(models.Model):
+    """A picture of the real thing on the wall of a project, and what was marked in it.
+
+    ``marks``: ``points`` (two places in shares of the picture) and ``length_mm`` between them; ``card``; ``outline``,
+    ``kinds`` and ``names`` of the last reading. ``place``: x, y and width on the board.
+    """
+
+    project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="photographs")
+    path = models.CharField(max_length=300, db_index=True)
+    name = models.CharField(max_length=200)
+    note = models.TextField(blank=True, default="")
+    source = models.CharField(max_length=300, blank=True, default="", help_text="Where it comes from")
+    width = models.IntegerField(help_text="Pixels, as it is looked at")
+    height = models.IntegerField()
+    marks = models.JSONField(default=dict)
+    place = models.JSONField(default=dict)
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["id"]
+
+    def __str__(self) -> str:
+        return self.name
+
+
 class KeptFile(models.Model):
     """A file that can be made again (readings, unwrapped UVs) and the object it was made for; ``used`` when it was
     asked for last.
@@ -391,6 +416,25 @@ class Favourite(models.Model):
     class Meta:
         ordering = ["name"]
         constraints = [models.UniqueConstraint(fields=["owner", "name"], name="one_favourite_per_name")]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Moment(models.Model):
+    """A state of an object as somebody saw it: a version of its scene, and how it was looked at (``view``: camera,
+    light, year, what is looked through), by name; perhaps with a photograph beside it.
+    """
+
+    object = models.ForeignKey(WorkObject, on_delete=models.CASCADE, related_name="moments")
+    name = models.CharField(max_length=120)
+    version = models.ForeignKey("SceneVersion", on_delete=models.CASCADE, related_name="moments")
+    view = models.JSONField(default=dict)
+    photograph = models.ForeignKey(Photograph, null=True, on_delete=models.SET_NULL, related_name="moments")
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["id"]
 
     def __str__(self) -> str:
         return self.name

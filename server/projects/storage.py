@@ -263,6 +263,7 @@ def remove_picture(row: SourceFile) -> None:
     names = sorted({use.object.name for use in uses if use.object is not None})
     bases = FileUse.objects.filter(path=row.path, base__owner_id=row.project.owner_id).select_related("base")
     names += sorted({use.base.name for use in bases if use.base is not None})
+    names += [f"the photograph {one.name}" for one in row.project.photographs.filter(path=row.path)]
     if names:
         shown = ", ".join(names[:4]) + (f" and {len(names) - 4} more" if len(names) > 4 else "")
         raise InputError(

@@ -793,6 +793,142 @@ export interface paths {
     patch?: never
     trace?: never
   }
+  '/api/projects/{project_id}/photographs': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    /**
+     * Photographs
+     * @description The wall of a project.
+     */
+    get: operations['server_api_photographs_photographs']
+    /**
+     * Add Photograph
+     * @description Hang a picture on the wall (the raw bytes as the body); the original is kept.
+     */
+    put: operations['server_api_photographs_add_photograph']
+    post?: never
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/photographs/{photograph_id}': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    get?: never
+    put?: never
+    post?: never
+    /**
+     * Remove Photograph
+     * @description Take a photograph down; its file goes too, unless something else uses it.
+     */
+    delete: operations['server_api_photographs_remove_photograph']
+    options?: never
+    head?: never
+    /**
+     * Change Photograph
+     * @description Name, note, source, what is marked in it, or where it hangs.
+     */
+    patch: operations['server_api_photographs_change_photograph']
+    trace?: never
+  }
+  '/api/photographs/{photograph_id}/read': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    get?: never
+    put?: never
+    /**
+     * Read Photograph
+     * @description Split a region into kinds of surface, and measure each.
+     */
+    post: operations['server_api_photographs_read_photograph']
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/objects/{object_id}/fit': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    get?: never
+    put?: never
+    /**
+     * Fit Layer
+     * @description Settings with which a layer measures what was read off a photograph; nothing is saved.
+     */
+    post: operations['server_api_photographs_fit_layer']
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/objects/{object_id}/moments': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    /**
+     * Moments
+     * @description The moments of an object, the oldest first.
+     */
+    get: operations['server_api_moments_moments']
+    put?: never
+    /**
+     * Keep Moment
+     * @description Keep a moment.
+     */
+    post: operations['server_api_moments_keep_moment']
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/moments/{moment_id}': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    get?: never
+    put?: never
+    post?: never
+    /**
+     * Remove Moment
+     * @description Forget it; the version it shows stays in the history.
+     */
+    delete: operations['server_api_moments_remove_moment']
+    options?: never
+    head?: never
+    /**
+     * Rename Moment
+     * @description Call it otherwise.
+     */
+    patch: operations['server_api_moments_rename_moment']
+    trace?: never
+  }
   '/api/objects/{object_id}/jobs': {
     parameters: {
       query?: never
@@ -9336,6 +9472,320 @@ export interface components {
       range: string
     }
     /**
+     * Marks
+     * @description What was marked in a photograph, in shares of its width and height.
+     */
+    Marks: {
+      /** Points */
+      points?: [number, number][]
+      /** Length Mm */
+      length_mm?: number | null
+      /** Card */
+      card?: [number, number, number, number] | null
+      /** Outline */
+      outline?: [number, number][]
+      /**
+       * Kinds
+       * @default 4
+       */
+      kinds: number
+      /** Names */
+      names?: string[]
+    }
+    /**
+     * PhotographOut
+     * @description A photograph of the wall. ``mm_per_width`` follows from the two points and the length between them.
+     */
+    PhotographOut: {
+      /** Id */
+      id: number
+      /** Name */
+      name: string
+      /** Note */
+      note: string
+      /** Source */
+      source: string
+      /** Width */
+      width: number
+      /** Height */
+      height: number
+      marks: components['schemas']['Marks']
+      place: components['schemas']['Place']
+      /** Mm Per Width */
+      mm_per_width?: number | null
+      /** Notes */
+      notes?: string[]
+    }
+    /**
+     * Place
+     * @description Where it hangs on the board: left, top and width in its own units.
+     */
+    Place: {
+      /**
+       * X
+       * @default 0
+       */
+      x: number
+      /**
+       * Y
+       * @default 0
+       */
+      y: number
+      /**
+       * Width
+       * @default 320
+       */
+      width: number
+    }
+    /**
+     * PhotographIn
+     * @description What is to be changed; what is left out stays.
+     */
+    PhotographIn: {
+      /** Name */
+      name?: string | null
+      /** Note */
+      note?: string | null
+      /** Source */
+      source?: string | null
+      marks?: components['schemas']['Marks'] | null
+      place?: components['schemas']['Place'] | null
+    }
+    /**
+     * KindRead
+     * @description One kind of surface in the region.
+     */
+    KindRead: {
+      /**
+       * Share
+       * @description Of the region
+       */
+      share: number
+      /**
+       * Color
+       * @description Linear; its albedo where a grey card took the light out
+       */
+      color: [number, number, number]
+      /** Pieces */
+      pieces: number
+      /**
+       * Sizes Mm
+       * @description Diameters below which lie a tenth, a half, nine tenths of its area; none without a scale
+       */
+      sizes_mm?: [number, number, number] | null
+      /** Sizes Px */
+      sizes_px: [number, number, number]
+      /** Ragged */
+      ragged: number
+      /** Clustered */
+      clustered: number
+      /**
+       * Lower
+       * @description How many times as much in the lower half as in the upper one
+       */
+      lower: number
+    }
+    /**
+     * PhotographRead
+     * @description Everything that was read; ``notes`` in words.
+     */
+    PhotographRead: {
+      /** Kinds */
+      kinds: components['schemas']['KindRead'][]
+      /** Light Taken Out */
+      light_taken_out: boolean
+      /** Notes */
+      notes?: string[]
+    }
+    /**
+     * ReadOut
+     * @description What was read; ``shown`` is a picture of the kinds (a data address), over ``area`` of the photograph.
+     */
+    ReadOut: {
+      read: components['schemas']['PhotographRead']
+      /** Shown */
+      shown: string
+      /** Area */
+      area: [number, number, number, number]
+    }
+    /**
+     * ReadIn
+     * @description The region to read, in shares of the picture; what is left out is taken from the marks.
+     */
+    ReadIn: {
+      /** Outline */
+      outline?: [number, number][]
+      /**
+       * Kinds
+       * @default 4
+       */
+      kinds: number
+      /**
+       * Seed
+       * @default 1
+       */
+      seed: number
+    }
+    /**
+     * Change
+     * @description One field that is set.
+     */
+    Change: {
+      /** Field */
+      field: string
+      /** Title */
+      title: string
+      /** Unit */
+      unit: string
+      /** Before */
+      before: number | string | [number, number, number]
+      /** After */
+      after: number | string | [number, number, number]
+    }
+    /**
+     * Fitted
+     * @description What to set, and what the surface measures before and after.
+     */
+    Fitted: {
+      /** Changes */
+      changes: components['schemas']['Change'][]
+      before: components['schemas']['Measures']
+      after: components['schemas']['Measures']
+      /** Notes */
+      notes?: string[]
+    }
+    /**
+     * Measures
+     * @description The surface where the layer shows, measured as a photograph is.
+     */
+    Measures: {
+      /** Share */
+      share: number
+      /** Size Mm */
+      size_mm: number
+      /** Ragged */
+      ragged: number
+      /** Clustered */
+      clustered: number
+    }
+    /**
+     * FitIn
+     * @description Which layer is to look so, and what was read.
+     */
+    FitIn: {
+      /**
+       * Base
+       * @description Version that the edits were made on
+       */
+      base?: number | null
+      /**
+       * Edits
+       * @description In the order they were made
+       */
+      edits?: components['schemas']['Unsaved'][]
+      document?: components['schemas']['Scene'] | null
+      /** Layer */
+      layer: string
+      wanted: components['schemas']['Wanted']
+      /**
+       * Resolution
+       * @default 512
+       */
+      resolution: number
+    }
+    /**
+     * Wanted
+     * @description What was read of one kind of surface; what is left out stays as it is.
+     */
+    Wanted: {
+      /** Share */
+      share?: number | null
+      /** Size Mm */
+      size_mm?: number | null
+      /** Ragged */
+      ragged?: number | null
+      /** Clustered */
+      clustered?: number | null
+      /** Color */
+      color?: [number, number, number] | null
+    }
+    /**
+     * MomentOut
+     * @description A moment that is kept.
+     */
+    MomentOut: {
+      /** Id */
+      id: number
+      /** Name */
+      name: string
+      /** Version */
+      version: number
+      view: components['schemas']['View']
+      /** Photograph */
+      photograph: number | null
+      /** Created */
+      created: string
+    }
+    /**
+     * View
+     * @description How it was looked at: camera (m, degrees), light (degrees, strength), up to which layer, and through what.
+     */
+    View: {
+      /** Position */
+      position: [number, number, number]
+      /** Target */
+      target: [number, number, number]
+      /**
+       * Field Deg
+       * @default 30
+       */
+      field_deg: number
+      /**
+       * Setup
+       * @default north
+       */
+      setup: string
+      /**
+       * Azimuth
+       * @default 0
+       */
+      azimuth: number
+      /**
+       * Elevation
+       * @default 45
+       */
+      elevation: number
+      /**
+       * Strength
+       * @default 1
+       */
+      strength: number
+      /** Until */
+      until?: string | null
+      look?: components['schemas']['Look']
+    }
+    /**
+     * MomentIn
+     * @description A moment to keep; ``version`` is the id of a version of the object's scene.
+     */
+    MomentIn: {
+      /** Name */
+      name: string
+      /** Version */
+      version: number
+      view: components['schemas']['View']
+      /** Photograph */
+      photograph?: number | null
+    }
+    /**
+     * Renamed
+     * @description Another name.
+     */
+    Renamed: {
+      /** Name */
+      name: string
+    }
+    /**
      * JobOut
      * @description Long work and how far it is.
      */
@@ -10905,6 +11355,334 @@ export interface operations {
         }
         content: {
           'application/json': components['schemas']['GuideEntry'][]
+        }
+      }
+    }
+  }
+  server_api_photographs_photographs: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        project_id: number
+      }
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['PhotographOut'][]
+        }
+      }
+    }
+  }
+  server_api_photographs_add_photograph: {
+    parameters: {
+      query: {
+        name: string
+      }
+      header?: never
+      path: {
+        project_id: number
+      }
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['PhotographOut']
+        }
+      }
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+    }
+  }
+  server_api_photographs_remove_photograph: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        photograph_id: number
+      }
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown
+        }
+        content?: never
+      }
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+    }
+  }
+  server_api_photographs_change_photograph: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        photograph_id: number
+      }
+      cookie?: never
+    }
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['PhotographIn']
+      }
+    }
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['PhotographOut']
+        }
+      }
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+    }
+  }
+  server_api_photographs_read_photograph: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        photograph_id: number
+      }
+      cookie?: never
+    }
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['ReadIn']
+      }
+    }
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['ReadOut']
+        }
+      }
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+    }
+  }
+  server_api_photographs_fit_layer: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        object_id: number
+      }
+      cookie?: never
+    }
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['FitIn']
+      }
+    }
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Fitted']
+        }
+      }
+      /** @description Conflict */
+      409: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+      /** @description Gone */
+      410: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+      /** @description Too Early */
+      425: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+    }
+  }
+  server_api_moments_moments: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        object_id: number
+      }
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['MomentOut'][]
+        }
+      }
+    }
+  }
+  server_api_moments_keep_moment: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        object_id: number
+      }
+      cookie?: never
+    }
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['MomentIn']
+      }
+    }
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['MomentOut']
+        }
+      }
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+    }
+  }
+  server_api_moments_remove_moment: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        moment_id: number
+      }
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown
+        }
+        content?: never
+      }
+    }
+  }
+  server_api_moments_rename_moment: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        moment_id: number
+      }
+      cookie?: never
+    }
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Renamed']
+      }
+    }
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['MomentOut']
+        }
+      }
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
         }
       }
     }

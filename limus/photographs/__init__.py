@@ -1,0 +1,1 @@
+"""Photographs of the real thing: what kinds of surface are in them, and how much, how large, how ragged each is."""
