@@ -29,6 +29,7 @@ COMMANDS = {
     "mask": "any source or recipe as .npy, .exr or .png",
     "weather": "the finished maps of a scene, or the mask of one layer",
     "check": "what may be wrong with the surface of a scene: where, why, what mends it",
+    "report": "the condition of the surface: coats, thicknesses, grades, as .pdf, .csv or .json",
     "export": "a delivery: a GLB, or maps",
     "base": "texture files recognised as a base, or the bases of the store room",
     "start": "a scene document that works, with sizes that fit the object",

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from limus.document.scene import Scene
 from limus.formats.png import png_bytes
+from limus.playing.chronicle import Chronicle
 from limus.playing.session import Session
 from limus.review.moment import moment_picture
 from limus.review.picture import Picture
@@ -22,9 +24,15 @@ def portrait(session: Session) -> bytes | None:
     readings = session.measuring.best() if session.mesh.uv is not None else None
     if readings is None:
         return None
-    chronicle = session.chronicle(readings.measured, TEXELS, weather=session.scene.asks_for_weather)
-    pile = chronicle.as_made(session.scene)
-    for chapter in chronicle.playing(session.scene):
+    return portrait_on(
+        session.chronicle(readings.measured, TEXELS, weather=session.scene.asks_for_weather), session.scene
+    )
+
+
+def portrait_on(chronicle: Chronicle, scene: Scene) -> bytes:
+    """The same, of a scene over an object that is measured."""
+    pile = chronicle.as_made(scene)
+    for chapter in chronicle.playing(scene):
         pile = chapter.pile
     picture = Picture.of(chronicle.texels, WIDTH, HEIGHT, zoom=1.04, supersample=2)
     return png_bytes(moment_picture(pile, picture, chronicle.occlusion()))

@@ -35,6 +35,7 @@ from server.api import (
     photographs,
     pictures,
     projects,
+    reports,
     store_room,
     treatments,
 )
@@ -84,7 +85,7 @@ class _Api(NinjaAPI):
 api = _Api(title="Limus", version="1", auth=django_auth, docs_url=None, docs_decorator=login_required, parser=_Parser())
 SUBJECTS = (
     catalogue, projects, intakes, objects, history, pictures, map_sets, store_room, treatments, evaluation, findings,
-    glimpses, guide, photographs, moments,
+    glimpses, guide, photographs, moments, reports,
     jobs,
 )  # fmt: skip
 for subject in SUBJECTS:

@@ -117,17 +117,23 @@ export function sendMapFile(
 }
 
 /** Bring a picture into a project. */
-export async function sendPicture(project: number, file: File): Promise<{ file: string; name: string }> {
-  const asked = fetch(`/api/projects/${project}/pictures?name=${encodeURIComponent(file.name)}`, {
+export const sendPicture = (project: number, file: File) =>
+  sendTo<{ file: string; name: string }>(`/api/projects/${project}/pictures`, file)
+/** Hang a photograph on the wall of a project; its refusal is the error's message. */
+export const sendPhotograph = <T>(project: number, file: File) =>
+  sendTo<T>(`/api/projects/${project}/photographs`, file)
+
+async function sendTo<T>(address: string, file: File): Promise<T> {
+  const asked = fetch(`${address}?name=${encodeURIComponent(file.name)}`, {
     method: 'PUT',
     credentials: 'same-origin',
     headers: { 'X-CSRFToken': csrf() },
     body: file,
   })
   const answer = await during('an upload', asked)
-  const body = (await answer.json()) as { file: string; name: string }
+  const body: unknown = await answer.json()
   if (!answer.ok) throw new Error(messageOf(body))
-  return body
+  return body as T
 }
 
 /** Bring in a treatment file; its refusal is the error's message. */

@@ -929,6 +929,26 @@ export interface paths {
     patch: operations['server_api_moments_rename_moment']
     trace?: never
   }
+  '/api/objects/{object_id}/condition': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    /**
+     * Get Condition
+     * @description Area of every coat, thicknesses and grades, part by part, in a year (none: as the scene stands).
+     */
+    get: operations['server_api_reports_get_condition']
+    put?: never
+    post?: never
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
   '/api/objects/{object_id}/jobs': {
     parameters: {
       query?: never
@@ -9786,6 +9806,110 @@ export interface components {
       name: string
     }
     /**
+     * CoatCondition
+     * @description One coat, or the bare base.
+     */
+    CoatCondition: {
+      /** Name */
+      name: string
+      /** Family */
+      family: string
+      /**
+       * Shows
+       * @description Share of the area where it is what one sees
+       */
+      shows: number
+      /** Area M2 */
+      area_m2: number
+      /**
+       * Lies
+       * @description Share of the area where it lies, seen or not
+       */
+      lies: number
+      thickness_um?: components['schemas']['Thickness'] | null
+    }
+    /**
+     * Condition
+     * @description The report. ``year``: years after it was made.
+     */
+    Condition: {
+      /** Object */
+      object: string
+      /** Year */
+      year: number
+      /** Resolution */
+      resolution: number
+      whole: components['schemas']['PartCondition']
+      /** Parts */
+      parts: components['schemas']['PartCondition'][]
+      /**
+       * Cracks
+       * @description Layer, width of its cracks in mm, and class of their size, ISO 4628-4
+       */
+      cracks?: [string, number, string][]
+      /** Notes */
+      notes?: string[]
+    }
+    /**
+     * PartCondition
+     * @description One part of the object, or all of it (``name`` "").
+     */
+    PartCondition: {
+      /** Name */
+      name: string
+      /** Area M2 */
+      area_m2: number
+      /** Coats */
+      coats: components['schemas']['CoatCondition'][]
+      /**
+       * Rusted
+       * @description Share of the area where oxide shows
+       */
+      rusted: number
+      /**
+       * Rust Iso
+       * @description ISO 4628-3
+       */
+      rust_iso: string
+      /**
+       * Rust Astm
+       * @description ASTM D610
+       */
+      rust_astm: string
+      /**
+       * Painted
+       * @description Share of the area that was ever painted
+       */
+      painted: number
+      /**
+       * Flaked
+       * @description Share of that where paint flaked off; none where nothing is painted
+       */
+      flaked?: number | null
+      /**
+       * Flaking Iso
+       * @description ISO 4628-5
+       * @default
+       */
+      flaking_iso: string
+      /** @description All coats of paint together, where there is any */
+      film_um?: components['schemas']['Thickness'] | null
+    }
+    /**
+     * Thickness
+     * @description Of a coat where it lies, µm: its mean, and what a twentieth, a half and 19 twentieths of its area stay below.
+     */
+    Thickness: {
+      /** Mean */
+      mean: number
+      /** Low */
+      low: number
+      /** Median */
+      median: number
+      /** High */
+      high: number
+    }
+    /**
      * JobOut
      * @description Long work and how far it is.
      */
@@ -11674,6 +11798,39 @@ export interface operations {
         }
         content: {
           'application/json': components['schemas']['MomentOut']
+        }
+      }
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+    }
+  }
+  server_api_reports_get_condition: {
+    parameters: {
+      query?: {
+        year?: number | null
+      }
+      header?: never
+      path: {
+        object_id: number
+      }
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Condition']
         }
       }
       /** @description Unprocessable Entity */

@@ -5,6 +5,9 @@ import { computed, onBeforeUnmount, ref } from 'vue'
 import AddObject from '../frame/AddObject.vue'
 import BracketPanel from '../brackets/BracketPanel.vue'
 import { useBrackets } from '../brackets/useBrackets'
+import PhotoOver from '../photographs/PhotoOver.vue'
+import PhotoPane from '../photographs/PhotoPane.vue'
+import { usePhotographs } from '../photographs/usePhotographs'
 import { useGuide } from '../stores/guide'
 import { useWork } from '../stores/work'
 import SurfaceView from '../view3d/SurfaceView.vue'
@@ -29,6 +32,7 @@ const work = useWork()
 const surface = ref<InstanceType<typeof SurfaceView>>()
 const guide = useGuide()
 const brackets = useBrackets()
+const photos = usePhotographs()
 // Another stage looks at other things.
 onBeforeUnmount(() => brackets.leave())
 const adder = ref<InstanceType<typeof AddObject>>()
@@ -70,20 +74,24 @@ defineExpose({
   <main class="work-stage" @dragover="(e) => holdsFiles(e) && e.preventDefault()" @drop="dropped">
     <h1 v-if="heading" class="for-readers">{{ heading }}: {{ work.scene?.name }}</h1>
     <slot name="left" />
-    <SurfaceView ref="surface" v-bind="view" @part="(part) => $emit('part', part)">
-      <slot name="over" />
-      <div v-if="work.unwrapping" class="chip none making" role="status">
-        <span>
-          <b>{{ work.unwrapping.word || 'Waiting to unwrap' }}</b>
-          {{ unwrapped }}
-          <br />
-          You can go on meanwhile.
-        </span>
-        <ProgressBar :value="Math.round(work.unwrapping.progress * 100)" :show-value="false" style="height: 4px" />
-        <Button size="small" severity="secondary" label="Cancel" @click="work.cancelUnwrapping()" />
-      </div>
-      <div v-else-if="unfit && work.facts && !work.facts.uv.present" class="chip none" role="status">{{ unfit }}</div>
-    </SurfaceView>
+    <div class="middle" :class="{ two: photos.chosen && photos.shown === 'beside' }">
+      <PhotoPane v-if="photos.chosen && photos.shown === 'beside'" />
+      <SurfaceView ref="surface" v-bind="view" @part="(part) => $emit('part', part)">
+        <PhotoOver v-if="photos.chosen && photos.shown === 'over'" />
+        <slot name="over" />
+        <div v-if="work.unwrapping" class="chip none making" role="status">
+          <span>
+            <b>{{ work.unwrapping.word || 'Waiting to unwrap' }}</b>
+            {{ unwrapped }}
+            <br />
+            You can go on meanwhile.
+          </span>
+          <ProgressBar :value="Math.round(work.unwrapping.progress * 100)" :show-value="false" style="height: 4px" />
+          <Button size="small" severity="secondary" label="Cancel" @click="work.cancelUnwrapping()" />
+        </div>
+        <div v-else-if="unfit && work.facts && !work.facts.uv.present" class="chip none" role="status">{{ unfit }}</div>
+      </SurfaceView>
+    </div>
     <slot name="sheet" />
     <slot name="below" />
     <slot />
@@ -93,6 +101,17 @@ defineExpose({
 </template>
 
 <style scoped>
+/* The view, and a photograph beside it where one is kept there. */
+.middle {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr);
+  grid-template-rows: minmax(0, 1fr);
+  min-width: 0;
+  min-height: 0;
+}
+.middle.two {
+  grid-template-columns: minmax(0, 1fr) minmax(0, 1.2fr);
+}
 .none {
   position: absolute;
   left: 50%;

@@ -131,6 +131,9 @@ onMounted(() => {
   surface.value.lightBy(setupOf(setup.value))
   surface.value.aim(light.value)
   work.sight.eye = () => surface.value && (surface.value.camera.position.toArray() as [number, number, number])
+  work.sight.perPixel = () => perPixel.value
+  work.sight.camera = () => surface.value?.stand()
+  work.sight.look = (from) => surface.value?.standAt(from)
   brackets.camera = (found, width, height) => surface.value!.pictureOf(found, width, height)
   void load()
   nearShown = nearKey.value

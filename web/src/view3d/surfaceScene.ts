@@ -487,6 +487,22 @@ export class SurfaceScene {
     this.lens.straighten(on, this.reach())
     this.draw()
   }
+  /** Where the camera stands, what it looks at (m), and its field in degrees. */
+  stand() {
+    return {
+      position: this.camera.position.toArray() as [number, number, number],
+      target: this.controls.target.toArray() as [number, number, number],
+      field_deg: this.camera.fov,
+    }
+  }
+  standAt({ position, target, field_deg }: ReturnType<SurfaceScene['stand']>) {
+    this.camera.fov = field_deg
+    this.camera.position.set(...position)
+    this.controls.target.set(...target)
+    this.camera.updateProjectionMatrix()
+    this.controls.update()
+    this.draw()
+  }
   millimetresPerPixel = () => this.lens.millimetresPerPixel()
   millimetresPerPixelAt = (point: Vector3) => this.lens.millimetresPerPixelAt(point)
   project = (point: Vector3) => this.lens.project(point)

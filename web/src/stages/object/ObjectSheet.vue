@@ -70,25 +70,6 @@ header {
 h1 {
   font-size: 16px;
 }
-.tabs {
-  flex: 1;
-  min-height: 0;
-  display: flex;
-  flex-direction: column;
-}
-.tabs :deep(.p-tablist-tab-list) {
-  background: transparent;
-}
-.tabs :deep(.p-tab) {
-  padding: 6px 12px;
-}
-.tabs :deep(.p-tabpanels) {
-  flex: 1;
-  min-height: 0;
-  overflow-y: auto;
-  padding: 10px 16px 16px;
-  background: transparent;
-}
 .badge {
   background: var(--oxide);
   color: var(--panel);

@@ -55,68 +55,50 @@ const mend = (one: ReviewFinding) =>
 </script>
 
 <template>
-  <aside class="sheet" aria-label="Findings">
-    <header>
-      <h1>Findings</h1>
-      <span class="muted" role="status">
-        {{
-          findings.state === 'looking' ? 'Looking…' : findings.state === 'ready' ? findings.open.length || 'none' : ''
-        }}
-      </span>
-    </header>
-    <div class="list">
-      <p v-if="findings.state === 'failed'" class="trouble" role="alert">
-        {{ findings.wrong }}
-        <button type="button" class="link" @click="findings.look()">Look again</button>
-      </p>
-      <p v-if="findings.state === 'ready' && !findings.open.length" class="muted">
-        Nothing was found that may be wrong. The rest is for your eye: turn the light, come near, step back.
-      </p>
-      <section v-for="group in groups" :key="group.severity">
-        <h2 class="muted">{{ TITLES[group.severity] }}</h2>
-        <article
-          v-for="one in group.list"
-          :key="one.key"
-          :class="[one.severity, { on: one.key === chosen }]"
-          :data-finding="one.key"
-        >
-          <button type="button" class="what" @click="show(one)">{{ one.what }}</button>
-          <p>{{ one.why }}</p>
-          <p v-if="one.how" class="muted">{{ one.how }}</p>
+  <div class="list">
+    <p v-if="findings.state === 'looking'" class="muted" role="status">Looking…</p>
+    <p v-if="findings.state === 'failed'" class="trouble" role="alert">
+      {{ findings.wrong }}
+      <button type="button" class="link" @click="findings.look()">Look again</button>
+    </p>
+    <p v-if="findings.state === 'ready' && !findings.open.length" class="muted">
+      Nothing was found that may be wrong. The rest is for your eye: turn the light, come near, step back.
+    </p>
+    <section v-for="group in groups" :key="group.severity">
+      <h2 class="muted">{{ TITLES[group.severity] }}</h2>
+      <article
+        v-for="one in group.list"
+        :key="one.key"
+        :class="[one.severity, { on: one.key === chosen }]"
+        :data-finding="one.key"
+      >
+        <button type="button" class="what" @click="show(one)">{{ one.what }}</button>
+        <p>{{ one.why }}</p>
+        <p v-if="one.how" class="muted">{{ one.how }}</p>
+        <div class="acts">
+          <Button v-if="one.mend" size="small" severity="secondary" :label="one.mend.label" @click="mend(one)" />
+          <button type="button" class="link" @click="go(one)">Go to it</button>
+          <button type="button" class="link" @click="findings.accept(one.key, true)">Accept for good</button>
+        </div>
+      </article>
+    </section>
+    <section v-if="findings.letBe.length">
+      <button type="button" class="link" :aria-expanded="unfolded" @click="unfolded = !unfolded">
+        {{ findings.letBe.length }} accepted
+      </button>
+      <template v-if="unfolded">
+        <article v-for="one in findings.letBe" :key="one.key" class="note">
+          <span>{{ one.what }}</span>
           <div class="acts">
-            <Button v-if="one.mend" size="small" severity="secondary" :label="one.mend.label" @click="mend(one)" />
-            <button type="button" class="link" @click="go(one)">Go to it</button>
-            <button type="button" class="link" @click="findings.accept(one.key, true)">Accept for good</button>
+            <button type="button" class="link" @click="findings.accept(one.key, false)">Show it again</button>
           </div>
         </article>
-      </section>
-      <section v-if="findings.letBe.length">
-        <button type="button" class="link" :aria-expanded="unfolded" @click="unfolded = !unfolded">
-          {{ findings.letBe.length }} accepted
-        </button>
-        <template v-if="unfolded">
-          <article v-for="one in findings.letBe" :key="one.key" class="note">
-            <span>{{ one.what }}</span>
-            <div class="acts">
-              <button type="button" class="link" @click="findings.accept(one.key, false)">Show it again</button>
-            </div>
-          </article>
-        </template>
-      </section>
-    </div>
-  </aside>
+      </template>
+    </section>
+  </div>
 </template>
 
 <style scoped>
-header {
-  display: flex;
-  align-items: baseline;
-  justify-content: space-between;
-  padding: 14px 16px 8px;
-}
-h1 {
-  font-size: 16px;
-}
 h2 {
   font-size: 12px;
   font-weight: 600;

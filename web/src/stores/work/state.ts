@@ -23,6 +23,20 @@ export const client = Math.random().toString(36).slice(2)
 export const copy = <T>(value: T): T => JSON.parse(JSON.stringify(toRaw(value)))
 export const LIT: Look = { kind: 'lit', name: '', component: '', size_mm: 0, layer: '', index: 0 }
 
+/** The camera of the view that is open, for whoever must know it. */
+export interface Sight {
+  eye: () => [number, number, number] | undefined
+  /** Millimetres for a pixel of the screen, in the middle of the object. */
+  perPixel: () => number
+  camera: () => Camera | undefined
+  look: (from: Camera) => void
+}
+export interface Camera {
+  position: [number, number, number]
+  target: [number, number, number]
+  field_deg: number
+}
+
 /** What is known of the object being worked on; every part of the store reads and writes it. */
 export function stateOf() {
   const projects = ref<Project[]>([])
@@ -109,7 +123,7 @@ export function stateOf() {
   const sources = computed(() => new Map((catalogue.value?.sources ?? []).map((s) => [s.kind, s])))
   const facts = computed(() => object.value?.facts as unknown as Facts | undefined)
   /** Where the camera of the view stands, metres; the view says it. */
-  const sight: { eye: () => [number, number, number] | undefined } = { eye: () => undefined }
+  const sight: Sight = { eye: () => undefined, perPixel: () => 0, camera: () => undefined, look: () => {} }
   /** Whether a file of this name is an object, or holds one. */
   const isModel = (name: string) =>
     (catalogue.value?.model_kinds ?? []).some((ending) => name.toLowerCase().endsWith(ending))
