@@ -11,7 +11,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from limus.commands.again import still_meant
 from limus.commands.edit import command_of, edited
 from limus.document.difference import difference
-from limus.document.scene import Scene
+from limus.document.scene import Scene, scene_from
 from server.api.answers import EditOut, Problem, Stale, VersionOut, edit_out, object_of, stale, version_out
 from server.api.asked import Unsaved, document_at, ground_of
 from server.projects.intake import own_files_only, vouched
@@ -87,6 +87,56 @@ def edit(request: HttpRequest, object_id: int, body: EditIn) -> Any:
     except StaleEdit:
         return 409, stale(item)
     return 200, edit_out(item, body.base, change, done.made, done.notes)
+
+
+class VersionRow(BaseModel):
+    """One version in the history of an object."""
+
+    version: int
+    number: int
+    label: str
+    created: str
+    shown: bool = Field(description="Whether it is the one shown now")
+
+
+#: Versions that are listed: the newest.
+LISTED = 200
+
+
+@router.get("/objects/{int:object_id}/versions", response=list[VersionRow])
+def versions(request: HttpRequest, object_id: int) -> list[VersionRow]:
+    """The newest versions, the newest first."""
+    item = object_of(request, object_id)
+    return [
+        VersionRow(
+            version=row.pk,
+            number=row.number,
+            label=row.label,
+            created=row.created.isoformat(),
+            shown=row.pk == item.head_id,
+        )
+        for row in item.versions.order_by("-id").only("pk", "number", "label", "created")[:LISTED]
+    ]
+
+
+class BackIn(StepIn):
+    """Back from version ``base`` to what ``version`` was."""
+
+    version: int
+
+
+@router.post("/objects/{int:object_id}/back", response={200: VersionOut, 409: Stale, 410: Problem, 422: Problem})
+def go_back(request: HttpRequest, object_id: int, body: BackIn) -> Any:
+    """The document of an earlier version as a new one: nothing is lost, and undo takes it back."""
+    item = object_of(request, object_id)
+    document = document_at(item, body.version)
+    number = item.versions.values_list("number", flat=True).get(pk=body.version)
+    scene = scene_from(document, item.name, trusted=True)
+    try:
+        _store(item, body.base, scene, document, f"Back to version {number}")
+    except StaleEdit:
+        return 409, stale(item)
+    return 200, version_out(item)
 
 
 def _store(

@@ -366,6 +366,46 @@ export interface paths {
     patch?: never
     trace?: never
   }
+  '/api/objects/{object_id}/versions': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    /**
+     * Versions
+     * @description The newest versions, the newest first.
+     */
+    get: operations['server_api_history_versions']
+    put?: never
+    post?: never
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/objects/{object_id}/back': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    get?: never
+    put?: never
+    /**
+     * Go Back
+     * @description The document of an earlier version as a new one: nothing is lost, and undo takes it back.
+     */
+    post: operations['server_api_history_go_back']
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
   '/api/objects/{object_id}/undo': {
     parameters: {
       query?: never
@@ -8379,6 +8419,35 @@ export interface components {
       token: string
     }
     /**
+     * VersionRow
+     * @description One version in the history of an object.
+     */
+    VersionRow: {
+      /** Version */
+      version: number
+      /** Number */
+      number: number
+      /** Label */
+      label: string
+      /** Created */
+      created: string
+      /**
+       * Shown
+       * @description Whether it is the one shown now
+       */
+      shown: boolean
+    }
+    /**
+     * BackIn
+     * @description Back from version ``base`` to what ``version`` was.
+     */
+    BackIn: {
+      /** Base */
+      base: number
+      /** Version */
+      version: number
+    }
+    /**
      * StepIn
      * @description Undo or redo from version ``base``.
      */
@@ -10545,6 +10614,81 @@ export interface operations {
         }
         content: {
           'application/json': components['schemas']['EditOut']
+        }
+      }
+      /** @description Conflict */
+      409: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Stale']
+        }
+      }
+      /** @description Gone */
+      410: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+    }
+  }
+  server_api_history_versions: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        object_id: number
+      }
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['VersionRow'][]
+        }
+      }
+    }
+  }
+  server_api_history_go_back: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        object_id: number
+      }
+      cookie?: never
+    }
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['BackIn']
+      }
+    }
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['VersionOut']
         }
       }
       /** @description Conflict */

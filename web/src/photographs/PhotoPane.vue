@@ -348,13 +348,14 @@ svg {
   position: absolute;
   left: 12px;
   bottom: 12px;
-  max-width: calc(100% - 130px);
+  max-width: calc(100% - 24px);
   display: flex;
   flex-wrap: wrap;
   gap: 5px;
   padding: 5px;
 }
 .length {
+  font: inherit;
   width: 58px;
   border: 1px solid var(--line);
   border-radius: 4px;
@@ -364,6 +365,6 @@ svg {
 .scale {
   position: absolute;
   right: 12px;
-  bottom: 12px;
+  top: 50px;
 }
 </style>

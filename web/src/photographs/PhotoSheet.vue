@@ -33,7 +33,7 @@ watch(
 )
 const unset = computed(() => photos.fittedFor !== layer.value)
 const shown = (value: number | string | number[], unit: string) =>
-  typeof value === 'number' ? withUnit(value, { unit }) : Array.isArray(value) ? toHex(value) : value
+  typeof value === 'number' ? withUnit(value, { unit }) : Array.isArray(value) ? `#${toHex(value)}` : value
 /** The surface as it is and as it would be, seen from where the camera stands. */
 const both = ref<{ now: string; then: string }>()
 watch(
@@ -160,7 +160,7 @@ const measures = computed(() => {
                   class="swatch"
                   :aria-label="`Kind ${k + 1}`"
                   :aria-pressed="k === photos.kind"
-                  :style="{ background: toHex(one.color) }"
+                  :style="{ background: `#${toHex(one.color)}` }"
                   @click="((photos.kind = k), (photos.fitted = undefined))"
                 />
               </td>
@@ -182,7 +182,7 @@ const measures = computed(() => {
                     : `${Math.round(one.sizes_px[1])} px`
                 }}
               </td>
-              <td>{{ toHex(one.color) }}</td>
+              <td>#{{ toHex(one.color) }}</td>
             </tr>
           </tbody>
         </table>
@@ -317,6 +317,7 @@ tr.on td {
   border: 1px solid var(--line);
 }
 .name {
+  font: inherit;
   width: 92px;
   border: 1px solid var(--line);
   border-radius: 4px;
@@ -324,6 +325,7 @@ tr.on td {
   background: var(--panel);
 }
 .count {
+  font: inherit;
   border: 1px solid var(--line);
   border-radius: 4px;
   background: var(--panel);

@@ -62,6 +62,7 @@ defineExpose({
   setup: computed(() => surface.value?.setup),
   lightBy: (id: string) => surface.value?.lightBy(id),
   picturesInAllLights: (width: number, height: number) => surface.value?.picturesInAllLights(width, height) ?? {},
+  compareBy: (...by: Parameters<InstanceType<typeof SurfaceView>['compareBy']>) => surface.value?.compareBy(...by),
   framePart: (part: number) => surface.value?.framePart(part),
   frameObject: () => surface.value?.frameObject(),
   turnInstead: (on: boolean) => surface.value?.turnInstead(on),

@@ -4,6 +4,7 @@ import { useEventListener, useLocalStorage } from '@vueuse/core'
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
 import { during, Plan } from '../rest'
 import { useEyedropper } from '../controls/eyedropper'
+import { useMoments } from '../moments/useMoments'
 import { useBrackets } from '../brackets/useBrackets'
 import { useWork } from '../stores/work'
 import type { CompassMarks } from './compass'
@@ -15,7 +16,7 @@ import SkyDisc from './SkyDisc.vue'
 import { Packing } from './packing'
 import { replay, type PenRecord } from './replay'
 import { setupOf, SETUPS } from './lights'
-import { SurfaceScene, type Light } from './surfaceScene'
+import { SurfaceScene, type Comparison, type Light } from './surfaceScene'
 import { useBrush } from './useBrush'
 import { useDrop } from './useDrop'
 import { useProbe } from './useProbe'
@@ -26,6 +27,11 @@ const props = defineProps<{ compass?: CompassMarks; part?: number }>()
 const emit = defineEmits<{ part: [part: number] }>()
 const work = useWork()
 const brackets = useBrackets()
+const moments = useMoments()
+watch(
+  () => moments.other,
+  (found) => void during('a comparison', surface.value?.compareWith(found) ?? Promise.resolve()),
+)
 const canvas = ref<HTMLCanvasElement>()
 const surface = shallowRef<SurfaceScene>()
 const perPixel = ref(0)
@@ -131,6 +137,13 @@ onMounted(() => {
   surface.value.lightBy(setupOf(setup.value))
   surface.value.aim(light.value)
   work.sight.eye = () => surface.value && (surface.value.camera.position.toArray() as [number, number, number])
+  moments.light = {
+    get: () => ({ setup: setup.value, ...light.value }),
+    set: ({ setup: id, azimuth, elevation, strength }) => {
+      setup.value = setupOf(id).id
+      light.value = { azimuth, elevation, strength }
+    },
+  }
   work.sight.perPixel = () => perPixel.value
   work.sight.camera = () => surface.value?.stand()
   work.sight.look = (from) => surface.value?.standAt(from)
@@ -221,6 +234,7 @@ defineExpose({
   frameObject: () => surface.value?.frame(props.part),
   framePart: (part: number) => surface.value?.frame(part),
   toggleUv: () => (uvOpen.value = !uvOpen.value),
+  compareBy: (way: Comparison, at: number, times: number) => surface.value?.compareBy(way, at, times),
   turnLight,
   setup,
   lightBy: choose,

@@ -15,6 +15,7 @@ import {
   Scene,
   ShadowMaterial,
   SphereGeometry,
+  Vector2,
   Vector3,
   WebGLRenderer,
   type Material,
@@ -38,6 +39,7 @@ import { panorama, SETUPS, type Setup } from './lights'
 import { locate, outlines, spotAt, type Spot } from './picking'
 import { PLAIN, Plate } from './plate'
 import { depthOf, edgeFor, holdSeams, movable, ReliefPlate } from './relief'
+import { DifferencePass } from './differencePass'
 import { SecondSurface } from './secondSurface'
 import { SmallPicture } from './smallPicture'
 import { SurfaceMaterial } from './surfaceMaterial'
@@ -49,6 +51,9 @@ export interface Light {
   elevation: number
   strength: number
 }
+
+/** Ways to see two states of a surface at once. */
+export type Comparison = 'wipe' | 'side' | 'difference'
 
 /** The 3D view without its interface: draws only when something changed. */
 export class SurfaceScene {
@@ -133,6 +138,7 @@ export class SurfaceScene {
     this.controls.dispose()
     this.clear()
     this.paint.dispose()
+    this.difference?.dispose()
     for (const room of this.rooms.values()) room.dispose()
     this.renderer.dispose()
   }
@@ -147,7 +153,7 @@ export class SurfaceScene {
       over()
       // A frame after the end would give textures their storage a second time.
       if (this.over) return
-      if (this.drawn) this.renderer.render(this.scene, this.camera)
+      if (this.drawn) this.render()
       else {
         // What drawing does on the way, and picking relies on.
         this.scene.updateMatrixWorld()
@@ -181,6 +187,7 @@ export class SurfaceScene {
     this.dropFine()
     this.second?.dispose()
     this.second = undefined
+    void this.compareWith()
     for (const page of this.pages) page.relief.texture.dispose()
     this.meshes = []
     this.pages = []
@@ -364,6 +371,12 @@ export class SurfaceScene {
 
   private use(flat: boolean) {
     this.flat = flat
+    this.dress()
+    this.draw()
+  }
+  /** Everything wears what it is to be seen with. */
+  private dress() {
+    const flat = this.flat
     const moved = this.moving && !flat
     if (moved) this.renderer.shadowMap.needsUpdate = true
     if (moved && !this.fine.length && this.meshes.length) this.makeFine()
@@ -377,7 +390,6 @@ export class SurfaceScene {
     if (moved !== this.wasMoved) this.renderer.shadowMap.needsUpdate = true
     this.wasMoved = moved
     this.ground.visible = !flat
-    this.draw()
   }
 
   private wasMoved = false
@@ -422,7 +434,7 @@ export class SurfaceScene {
     this.lightBy(before)
     this.aim(light)
     // In the same turn, so that nobody sees another light on the large view.
-    this.renderer.render(this.scene, this.camera)
+    this.render()
     return out
   }
 
@@ -436,11 +448,76 @@ export class SurfaceScene {
     this.wear(this.second.materials, !!found.look)
     const picture = small.take(this.scene, this.camera)
     small.done()
-    this.use(this.flat)
-    this.renderer.render(this.scene, this.camera)
+    this.dress()
+    this.render()
     return picture
   }
   private second?: SecondSurface
+
+  private compared?: { other: SecondSurface; flat: boolean }
+  private readonly by = { way: 'wipe' as Comparison, at: 0.5, times: 4 }
+  private difference?: DifferencePass
+  /** Another answer beside what is shown; nothing: only what is shown. */
+  async compareWith(found?: Pick<Evaluation, 'maps' | 'look'>) {
+    const mine = ++this.comparing
+    if (!found || !this.drawn || !this.pages.length) {
+      this.compared?.other.dispose()
+      this.compared = undefined
+      this.draw()
+      return
+    }
+    const other = new SecondSurface(this.renderer, this.packing(), this.pages.length)
+    await other.put(found)
+    if (mine !== this.comparing || this.over) {
+      other.dispose()
+      return
+    }
+    this.compared?.other.dispose()
+    this.compared = { other, flat: !!found.look }
+    this.draw()
+  }
+  private comparing = 0
+  /** How the two are shown: `at` is where the line stands (0 to 1), `times` how much a difference is made stronger. */
+  compareBy(way: Comparison, at: number, times: number) {
+    Object.assign(this.by, { way, at, times })
+    if (this.compared) this.draw()
+  }
+  private render() {
+    const c = this.compared && { ...this.compared, ...this.by }
+    if (!c) {
+      this.renderer.render(this.scene, this.camera)
+      return
+    }
+    const size = this.renderer.getSize(new Vector2())
+    const other = () => this.wear(c.other.materials, c.flat)
+    const draw = () => this.renderer.render(this.scene, this.camera)
+    if (c.way === 'difference') {
+      this.difference ??= new DifferencePass()
+      this.difference.draw(this.renderer, draw, [other, () => this.dress()], c.times)
+      return
+    }
+    const line = Math.round(c.at * size.x)
+    this.renderer.setScissorTest(true)
+    if (c.way === 'side') this.camera.setViewOffset(size.x, size.y, size.x / 4, 0, size.x / 2, size.y)
+    const half = (left: boolean) => {
+      const [x, w] =
+        c.way === 'side' ? [left ? 0 : size.x / 2, size.x / 2] : [left ? 0 : line, left ? line : size.x - line]
+      if (w < 1) return
+      if (c.way === 'side') this.renderer.setViewport(x, 0, w, size.y)
+      this.renderer.setScissor(x, 0, w, size.y)
+      draw()
+    }
+    other()
+    half(true)
+    this.dress()
+    half(false)
+    if (c.way === 'side') {
+      this.camera.clearViewOffset()
+      this.renderer.setViewport(0, 0, size.x, size.y)
+    }
+    this.renderer.setScissorTest(false)
+    this.renderer.setScissor(0, 0, size.x, size.y)
+  }
   /** Other materials on every mesh, until `use` is called. */
   private wear(materials: Material[], flat: boolean) {
     for (const { mesh } of this.fine) mesh.visible = false

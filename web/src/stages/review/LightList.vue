@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import MomentList from '../../moments/MomentList.vue'
 import { SETUPS, type Setup } from '../../view3d/lights'
 
 /** The set-ups of light, with their keys; a ball shows where each comes from. */
@@ -34,6 +35,7 @@ function ball(one: Setup): string {
       </button>
       <kbd>{{ k + 1 }}</kbd>
     </div>
+    <MomentList />
     <p class="muted how">Turn it with the disc in the view or with [ and ]. The light stays as it is in every stage.</p>
   </nav>
 </template>

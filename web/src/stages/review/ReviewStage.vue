@@ -1,6 +1,9 @@
 <script setup lang="ts">
 import { useEventListener } from '@vueuse/core'
-import { ref } from 'vue'
+import { onBeforeUnmount, ref } from 'vue'
+import CompareBar from '../../moments/CompareBar.vue'
+import HistoryStrip from '../../moments/HistoryStrip.vue'
+import { useMoments } from '../../moments/useMoments'
 import PhotoStrip from '../../photographs/PhotoStrip.vue'
 import PhotoWall from '../../photographs/PhotoWall.vue'
 import { usePhotographs } from '../../photographs/usePhotographs'
@@ -14,8 +17,10 @@ import ReviewSheet from './ReviewSheet.vue'
 /** Judge by eye: beside photographs, in every light, against what it was; and what may be wrong with it. */
 const work = useWork()
 const photos = usePhotographs()
+const moments = useMoments()
+onBeforeUnmount(() => moments.release())
 const view = ref<InstanceType<typeof StageFrame>>()
-const band = ref<'photographs' | 'lights'>('photographs')
+const band = ref<'photographs' | 'lights' | 'history'>('photographs')
 const wall = ref(false)
 work.serve('weather')
 const acts = () =>
@@ -44,16 +49,21 @@ useEventListener(window, 'paste', (event: ClipboardEvent) => {
     @drop="drop"
   >
     <template #left><LightList :chosen="view?.setup ?? ''" @choose="(id) => view?.lightBy(id)" /></template>
+    <template #over>
+      <CompareBar v-if="moments.held" @by="(way, at, times) => view?.compareBy(way, at, times)" />
+    </template>
     <template #sheet><ReviewSheet @part="(part) => view?.framePart(part)" /></template>
     <template #below>
       <div class="below two">
-        <nav aria-label="Band">
+        <nav class="choice" aria-label="Band">
           <button type="button" :aria-pressed="band === 'photographs'" @click="band = 'photographs'">
             Photographs
           </button>
+          <button type="button" :aria-pressed="band === 'history'" @click="band = 'history'">History</button>
           <button type="button" :aria-pressed="band === 'lights'" @click="band = 'lights'">In all lights</button>
         </nav>
         <PhotoStrip v-if="band === 'photographs'" @wall="wall = true" />
+        <HistoryStrip v-else-if="band === 'history'" />
         <LightsBand
           v-else
           :chosen="view?.setup ?? ''"
@@ -72,17 +82,17 @@ useEventListener(window, 'paste', (event: ClipboardEvent) => {
   grid-template-rows: auto minmax(0, 1fr);
   min-height: 0;
 }
-nav {
+.choice {
   display: flex;
   gap: 18px;
   padding: 5px 14px 0;
 }
-nav button {
+.choice button {
   color: var(--muted);
   padding-bottom: 3px;
   border-bottom: 2px solid transparent;
 }
-nav button[aria-pressed='true'] {
+.choice button[aria-pressed='true'] {
   color: var(--ink);
   font-weight: 600;
   border-bottom-color: var(--verdigris);
