@@ -56,6 +56,17 @@ def daylight(latitude: float, day: float) -> float:
     return float(2.0 * np.degrees(np.arccos(np.clip(cosine, -1.0, 1.0))) / 15.0)
 
 
+def sun_at(setting: Setting, day: float, hour: float) -> tuple[float, float]:
+    """Where the sun stands on a day of the year at solar ``hour``: degrees about up from +z towards +x in the object's
+    axes, and above the horizon (below 0: it is night).
+    """
+    local = _local(setting.latitude, day, np.array([hour]))[0]
+    x, y, z = (
+        local[0] * compass(setting, 90.0) + local[1] * compass(setting, 0.0) + local[2] * np.array([0.0, 1.0, 0.0])
+    )
+    return float(np.degrees(np.arctan2(x, z))), float(np.degrees(np.arcsin(np.clip(y, -1.0, 1.0))))
+
+
 def sun_directions(setting: Setting) -> tuple[np.ndarray, np.ndarray]:
     """Towards the sun, over the day of the setting or over the year.
 

@@ -6,10 +6,12 @@ from typing import Annotated, Any, Literal
 
 from django.http import HttpRequest, HttpResponse
 from ninja import Query, Router
+from pydantic import BaseModel
 
 from limus.common.errors import InputError
 from limus.document.scene import Scene
 from limus.playing.chronicle import Chronicle
+from limus.readings.sun_path import sun_at
 from limus.report.as_pdf import as_pdf
 from limus.report.as_table import as_csv
 from limus.report.condition import Condition, condition
@@ -50,6 +52,25 @@ def get_condition(request: HttpRequest, object_id: int, year: Year = None) -> Co
     item = object_of(request, object_id)
     with gate.turn(TEXELS, lambda: False, person=owner_of(request).pk, tab="condition"):
         return condition(*_of(item, year))
+
+
+class SunOut(BaseModel):
+    """Where the sun of the setting stands: degrees about up from +z towards +x, and above the horizon."""
+
+    azimuth: float
+    elevation: float
+
+
+@router.get("/objects/{int:object_id}/sun", response={200: SunOut, 422: Problem})
+def get_sun(
+    request: HttpRequest,
+    object_id: int,
+    day: Annotated[float, Query(ge=1, le=366)] = 172.0,
+    hour: Annotated[float, Query(ge=0, le=24)] = 12.0,
+) -> SunOut:
+    """The sun of the object's setting on a day of the year at a solar hour."""
+    azimuth, elevation = sun_at(object_of(request, object_id).scene().setting, day, hour)
+    return SunOut(azimuth=azimuth, elevation=elevation)
 
 
 @router.get("/objects/{int:object_id}/condition.{kind}", include_in_schema=False)

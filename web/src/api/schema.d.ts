@@ -989,6 +989,26 @@ export interface paths {
     patch?: never
     trace?: never
   }
+  '/api/objects/{object_id}/sun': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    /**
+     * Get Sun
+     * @description The sun of the object's setting on a day of the year at a solar hour.
+     */
+    get: operations['server_api_reports_get_sun']
+    put?: never
+    post?: never
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
   '/api/objects/{object_id}/jobs': {
     parameters: {
       query?: never
@@ -9979,6 +9999,16 @@ export interface components {
       high: number
     }
     /**
+     * SunOut
+     * @description Where the sun of the setting stands: degrees about up from +z towards +x, and above the horizon.
+     */
+    SunOut: {
+      /** Azimuth */
+      azimuth: number
+      /** Elevation */
+      elevation: number
+    }
+    /**
      * JobOut
      * @description Long work and how far it is.
      */
@@ -11975,6 +12005,40 @@ export interface operations {
         }
         content: {
           'application/json': components['schemas']['Condition']
+        }
+      }
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+    }
+  }
+  server_api_reports_get_sun: {
+    parameters: {
+      query?: {
+        day?: number
+        hour?: number
+      }
+      header?: never
+      path: {
+        object_id: number
+      }
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['SunOut']
         }
       }
       /** @description Unprocessable Entity */

@@ -63,7 +63,9 @@ function key(event: KeyboardEvent) {
     </div>
     <div class="chip bar" role="group" aria-label="Then and now">
       <b class="clip">{{ moments.held?.title }}</b>
-      <span class="muted">{{ moments.comparing ? 'left, now right' : 'coming' }}</span>
+      <span class="muted">
+        {{ !moments.comparing ? 'coming' : moments.way === 'difference' ? '' : 'left, now right' }}
+      </span>
       <button
         v-for="[name, title] in WAYS"
         :key="name"
@@ -119,16 +121,17 @@ function key(event: KeyboardEvent) {
 }
 .bar {
   position: absolute;
-  left: 50%;
+  left: 12px;
+  right: 12px;
   top: 52px;
-  transform: translateX(-50%);
+  width: fit-content;
+  margin: 0 auto;
   display: flex;
   flex-wrap: wrap;
   justify-content: center;
   align-items: center;
   gap: 5px 10px;
   padding: 6px 12px;
-  max-width: calc(100% - 24px);
   pointer-events: auto;
 }
 .bar label {

@@ -26,7 +26,7 @@ export const useMoments = defineStore('moments', () => {
   const all = ref<Moment[]>([])
   const history = ref<Row[]>([])
   const wrong = ref('')
-  const held = ref<Held>()
+  const held = shallowRef<Held>()
   /** The answer that is compared, once it is there. */
   const other = shallowRef<Evaluation>()
   const way = ref<Way>('wipe')

@@ -188,16 +188,17 @@ const lens = computed(() => Math.round(12 / Math.tan((field.value * Math.PI) / 3
 }
 .bar {
   position: absolute;
-  left: 50%;
+  left: 12px;
+  right: 12px;
   top: 52px;
-  transform: translateX(-50%);
+  width: fit-content;
+  margin: 0 auto;
   display: flex;
   flex-wrap: wrap;
   justify-content: center;
   align-items: center;
   gap: 6px 14px;
   padding: 7px 12px;
-  max-width: calc(100% - 24px);
   pointer-events: auto;
 }
 .bar label {

@@ -60,8 +60,11 @@ const unwrapped = computed(() => {
 })
 defineExpose({
   setup: computed(() => surface.value?.setup),
+  light: computed(() => surface.value?.light),
+  aim: (to: Partial<{ azimuth: number; elevation: number; strength: number }>) => surface.value?.aim(to),
   lightBy: (id: string) => surface.value?.lightBy(id),
   picturesInAllLights: (width: number, height: number) => surface.value?.picturesInAllLights(width, height) ?? {},
+  still: (...ask: Parameters<InstanceType<typeof SurfaceView>['still']>) => surface.value?.still(...ask),
   compareBy: (...by: Parameters<InstanceType<typeof SurfaceView>['compareBy']>) => surface.value?.compareBy(...by),
   framePart: (part: number) => surface.value?.framePart(part),
   frameObject: () => surface.value?.frameObject(),

@@ -1,23 +1,16 @@
 <script setup lang="ts">
 import { computed } from 'vue'
+import { barOf } from '../stills/paper'
 
 const props = defineProps<{ perPixel: number }>()
 
-/** The round length nearest to a hundred pixels. */
-const bar = computed(() => {
-  const wanted = props.perPixel * 110
-  if (!(wanted > 0)) return { width: 0, text: '' }
-  const ten = 10 ** Math.floor(Math.log10(wanted))
-  const length = [5, 2, 1].map((k) => k * ten).find((l) => l <= wanted) ?? ten
-  const text = length >= 1000 ? `${length / 1000} m` : length >= 1 ? `${length} mm` : `${Math.round(length * 1000)} µm`
-  return { width: length / props.perPixel, text }
-})
+const bar = computed(() => barOf(props.perPixel, 110))
 </script>
 
 <template>
   <div class="scale chip" :aria-label="`Scale bar: ${bar.text}`" role="img">
     <span>{{ bar.text }}</span>
-    <i :style="{ width: `${bar.width}px` }" />
+    <i :style="{ width: `${bar.pixels}px` }" />
   </div>
 </template>
 

@@ -15,7 +15,8 @@ import ScaleBar from './ScaleBar.vue'
 import SkyDisc from './SkyDisc.vue'
 import { Packing } from './packing'
 import { replay, type PenRecord } from './replay'
-import { setupOf, SETUPS } from './lights'
+import { useLights } from '../stores/lights'
+import { SETUPS } from './lights'
 import { SurfaceScene, type Comparison, type Light } from './surfaceScene'
 import { useBrush } from './useBrush'
 import { useDrop } from './useDrop'
@@ -26,6 +27,7 @@ import ViewLabel from './ViewLabel.vue'
 const props = defineProps<{ compass?: CompassMarks; part?: number }>()
 const emit = defineEmits<{ part: [part: number] }>()
 const work = useWork()
+const lights = useLights()
 const brackets = useBrackets()
 const moments = useMoments()
 watch(
@@ -42,7 +44,7 @@ const light = useLocalStorage<Light>('limus.light', { azimuth: -35, elevation: 4
 /** The set-up that lights it: chosen in the Review stage, kept in all of them. */
 const setup = useLocalStorage('limus.setup', SETUPS[0].id)
 function choose(id: string) {
-  const next = setupOf(id)
+  const next = lights.of(id)
   setup.value = next.id
   light.value = { ...light.value, azimuth: next.azimuth, elevation: next.elevation }
 }
@@ -134,13 +136,13 @@ onMounted(() => {
     frame.value = surface.value!.frames
     reliefShows()
   }
-  surface.value.lightBy(setupOf(setup.value))
+  surface.value.lightBy(lights.of(setup.value))
   surface.value.aim(light.value)
   work.sight.eye = () => surface.value && (surface.value.camera.position.toArray() as [number, number, number])
   moments.light = {
     get: () => ({ setup: setup.value, ...light.value }),
     set: ({ setup: id, azimuth, elevation, strength }) => {
-      setup.value = setupOf(id).id
+      setup.value = lights.of(id).id
       light.value = { azimuth, elevation, strength }
     },
   }
@@ -159,7 +161,8 @@ onBeforeUnmount(() => {
 })
 watch(() => [work.object?.id, work.object?.digest].join(), load)
 watch(() => work.evaluation, put)
-watch(setup, (id) => surface.value?.lightBy(setupOf(id)))
+// A panorama of one's own comes out of the browser's keeping a moment later.
+watch([setup, () => lights.own], ([id]) => surface.value?.lightBy(lights.of(id)))
 watch(light, (value) => surface.value?.aim(value))
 /** Turn the light about up, in degrees. */
 function turnLight(by: number) {
@@ -234,10 +237,13 @@ defineExpose({
   frameObject: () => surface.value?.frame(props.part),
   framePart: (part: number) => surface.value?.frame(part),
   toggleUv: () => (uvOpen.value = !uvOpen.value),
+  still: (...ask: Parameters<SurfaceScene['still']>) => surface.value?.still(...ask),
   compareBy: (way: Comparison, at: number, times: number) => surface.value?.compareBy(way, at, times),
+  aim: (to: Partial<Light>) => (light.value = { ...light.value, ...to }),
   turnLight,
   setup,
   lightBy: choose,
+  light,
   picturesInAllLights: (width: number, height: number) => surface.value?.picturesInAllLights(width, height) ?? {},
   /** Hold to turn the camera with the left button while a brush is in hand. */
   turnInstead: (on: boolean) => (brush.turning.value = on),

@@ -26,6 +26,8 @@ export interface Setup {
   /** Where the key light stands when the set-up is chosen, degrees. */
   azimuth: number
   elevation: number
+  /** Surroundings of a picture of one's own, instead of the sky. */
+  room?: () => DataTexture
 }
 
 const soft = (x: number, low: number, high: number) => {
@@ -161,8 +163,16 @@ export const SETUPS: Setup[] = [
     elevation: 80,
   },
 ]
-export const setupOf = (id: string) => SETUPS.find((one) => one.id === id) ?? SETUPS[0]
 
+/** A picture all round, as three takes it: rows from the bottom up, four numbers each. */
+export function equirectangular(data: Float32Array<ArrayBuffer>, width: number, height: number): DataTexture {
+  const texture = new DataTexture(data, width, height, RGBAFormat, FloatType)
+  texture.mapping = EquirectangularReflectionMapping
+  texture.colorSpace = LinearSRGBColorSpace
+  texture.minFilter = texture.magFilter = LinearFilter
+  texture.needsUpdate = true
+  return texture
+}
 /** The surroundings of a set-up as a picture all round; linear. */
 export function panorama(sky: Sky, width = 256, height = 128): DataTexture {
   // three reads equirectangular pictures from the bottom row up.
@@ -172,10 +182,5 @@ export function panorama(sky: Sky, width = 256, height = 128): DataTexture {
     for (let x = 0; x < width; x++)
       data.set([...sky(((x + 0.5) / width) * 360 - 180, elevation), 1], (y * width + x) * 4)
   }
-  const texture = new DataTexture(data, width, height, RGBAFormat, FloatType)
-  texture.mapping = EquirectangularReflectionMapping
-  texture.colorSpace = LinearSRGBColorSpace
-  texture.minFilter = texture.magFilter = LinearFilter
-  texture.needsUpdate = true
-  return texture
+  return equirectangular(data, width, height)
 }

@@ -33,6 +33,7 @@ import { layGround } from './ground'
 import { Lens } from './lens'
 import type { Packing } from './packing'
 import { PaintPreview } from './paintPreview'
+import { mark, type Marks } from '../stills/paper'
 import { picturesOf } from './mapBytes'
 import { markerLines } from './markers'
 import { panorama, SETUPS, type Setup } from './lights'
@@ -409,7 +410,7 @@ export class SurfaceScene {
       let room = this.rooms.get(setup.id)
       if (!room) {
         const prefilter = new PMREMGenerator(this.renderer)
-        const source = PLAIN ? panorama(setup.sky, 64, 32) : panorama(setup.sky)
+        const source = setup.room?.() ?? (PLAIN ? panorama(setup.sky, 64, 32) : panorama(setup.sky))
         room = prefilter.fromEquirectangular(source).texture
         source.dispose()
         prefilter.dispose()
@@ -436,6 +437,50 @@ export class SurfaceScene {
     // In the same turn, so that nobody sees another light on the large view.
     this.render()
     return out
+  }
+
+  /**
+   * The view at any size, on paper of its own: with nothing behind it (`clear`) or on its neutral surround; `turn`
+   * degrees further about up. What is on the screen stays.
+   */
+  still(width: number, clear: boolean, marks: Omit<Marks, 'perPixel'>, turn = 0): HTMLCanvasElement | undefined {
+    if (!this.drawn || !this.pages.length) return undefined
+    const size = this.renderer.getSize(new Vector2())
+    const ratio = this.renderer.getPixelRatio()
+    const height = Math.round((width * size.y) / size.x)
+    const stand = this.stand()
+    const paper = document.createElement('canvas')
+    paper.width = width
+    paper.height = height
+    const pen = paper.getContext('2d')!
+    this.renderer.setPixelRatio(1)
+    this.renderer.setSize(width, height, false)
+    if (turn) this.turnAbout(turn)
+    // Cursor, compass and frames are no part of it.
+    this.extras.visible = false
+    this.renderer.render(this.scene, this.camera)
+    if (!clear) {
+      pen.fillStyle = '#868686'
+      pen.fillRect(0, 0, width, height)
+    }
+    pen.drawImage(this.canvas, 0, 0)
+    mark(pen, { ...marks, perPixel: (this.millimetresPerPixel() * size.x) / width })
+    this.extras.visible = true
+    if (turn) this.standAt(stand)
+    this.renderer.setPixelRatio(ratio)
+    this.renderer.setSize(size.x, size.y, false)
+    this.render()
+    return paper
+  }
+  /** The camera goes round the object's own axis. */
+  private turnAbout(degrees: number) {
+    const middle = this.middle()
+    const up = new Vector3(0, 1, 0)
+    const by = (degrees * Math.PI) / 180
+    for (const place of [this.camera.position, this.controls.target])
+      place.sub(middle).applyAxisAngle(up, by).add(middle)
+    this.controls.update()
+    this.camera.updateMatrixWorld()
   }
 
   /** The surface of another answer, seen from where the camera stands now, as a small picture (a data address). */

@@ -7,6 +7,7 @@ import { useMoments } from '../../moments/useMoments'
 import PhotoStrip from '../../photographs/PhotoStrip.vue'
 import PhotoWall from '../../photographs/PhotoWall.vue'
 import { usePhotographs } from '../../photographs/usePhotographs'
+import StillDialog from '../../stills/StillDialog.vue'
 import { useWork } from '../../stores/work'
 import { SETUPS } from '../../view3d/lights'
 import StageFrame from '../StageFrame.vue'
@@ -22,6 +23,7 @@ onBeforeUnmount(() => moments.release())
 const view = ref<InstanceType<typeof StageFrame>>()
 const band = ref<'photographs' | 'lights' | 'history'>('photographs')
 const wall = ref(false)
+const stills = ref(false)
 work.serve('weather')
 const acts = () =>
   Object.fromEntries(SETUPS.map((one, k) => [String(k + 1), () => view.value?.lightBy(one.id)] as const))
@@ -48,7 +50,14 @@ useEventListener(window, 'paste', (event: ClipboardEvent) => {
     @dragover="(e: DragEvent) => e.dataTransfer?.types.includes('Files') && e.preventDefault()"
     @drop="drop"
   >
-    <template #left><LightList :chosen="view?.setup ?? ''" @choose="(id) => view?.lightBy(id)" /></template>
+    <template #left>
+      <LightList
+        :chosen="view?.setup ?? ''"
+        :light="view?.light"
+        @choose="(id) => view?.lightBy(id)"
+        @aim="(to) => view?.aim(to)"
+      />
+    </template>
     <template #over>
       <CompareBar v-if="moments.held" @by="(way, at, times) => view?.compareBy(way, at, times)" />
     </template>
@@ -61,6 +70,7 @@ useEventListener(window, 'paste', (event: ClipboardEvent) => {
           </button>
           <button type="button" :aria-pressed="band === 'history'" @click="band = 'history'">History</button>
           <button type="button" :aria-pressed="band === 'lights'" @click="band = 'lights'">In all lights</button>
+          <button type="button" class="link still" @click="stills = true">Picture or film of the view…</button>
         </nav>
         <PhotoStrip v-if="band === 'photographs'" @wall="wall = true" />
         <HistoryStrip v-else-if="band === 'history'" />
@@ -72,6 +82,7 @@ useEventListener(window, 'paste', (event: ClipboardEvent) => {
         />
       </div>
     </template>
+    <StillDialog v-model:visible="stills" :take="(...ask) => view?.still(...ask)" />
     <PhotoWall v-model:visible="wall" />
   </StageFrame>
 </template>
@@ -91,6 +102,10 @@ useEventListener(window, 'paste', (event: ClipboardEvent) => {
   color: var(--muted);
   padding-bottom: 3px;
   border-bottom: 2px solid transparent;
+}
+.choice .still {
+  margin-left: auto;
+  color: var(--verdigris);
 }
 .choice button[aria-pressed='true'] {
   color: var(--ink);
