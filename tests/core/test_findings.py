@@ -140,6 +140,27 @@ class Kinds(TestCase):
         carved = layer("carving", noise, height_mm=-60.0, bevel_mm=6.0, lips=0.0)
         self.both("steep-relief", self.looked(carved), self.looked(layer("paint", Recipe())), "leans more than")
 
+    def test_colours_that_break_off_at_seams(self) -> None:
+        # Each island in a tone of its own: each side of the box is one.
+        patchwork = layer("variation", Recipe(), each="island", piece_tone=1.0, tone=0.0, gloss=0.0)
+        paint = layer("paint", Recipe(), color=(0.4, 0.4, 0.4))
+        over = layer("variation", Recipe(), each="none", tone=1.0, size_mm=60.0)
+        self.both("seams", self.looked(paint, patchwork), self.looked(paint, over), "UV seams")
+        # What runs on over the edge of the box shows no seam, however much it varies.
+        self.assertEqual(self.of("seams", self.looked(paint, layer("chipping"))), [])
+
+    def test_detail_that_does_not_fit(self) -> None:
+        paint = layer("paint", Recipe())
+        usual = self.looked(paint, layer("chipping"))
+        fine = self.both("detail-size", self.looked(paint, layer("chipping", size_mm=0.02)), usual, "finer than texels")
+        self.assertEqual((fine.severity, fine.layer), ("note", "chipping"))
+        large = self.both("detail-size", self.looked(paint, layer("chipping", size_mm=900.0)), usual, "larger than")
+        self.assertEqual(large.severity, "warning")
+        # A size that is not in use is nobody's concern.
+        for each, said in (("cell", 1), ("none", 0)):
+            carved = self.looked(paint, layer("carving", each=each, cell_mm=90000.0))
+            self.assertEqual(len(self.of("detail-size", carved)), said, each)
+
     def test_everything_equally_worn(self) -> None:
         even = Recipe(terms=[Term(source=Noise(size_mm=6.0), low=0.2, high=0.8)])
         one = Recipe(terms=[Term(source=Noise(size_mm=6.0), low=0.2, high=0.8), Term(source=Parts(names=["box 1"]))])
