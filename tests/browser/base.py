@@ -23,7 +23,7 @@ from playwright.sync_api import Locator, Page, sync_playwright
 
 from server.jobs.models import Job
 from server.projects.demo_sign_in import DEMO_USER
-from server.projects.models import Intake, Project, SceneVersion, WorkObject
+from server.projects.models import Intake, Moment, Photograph, Project, SceneVersion, WorkObject
 from server.work import runner
 from tests.core.stories import short_story
 
@@ -117,6 +117,8 @@ class BrowserTest(StaticLiveServerTestCase):
             time.sleep(0.05)
         Job.objects.all().delete()
         Intake.objects.all().delete()
+        Moment.objects.all().delete()
+        Photograph.objects.all().delete()
         if set(self._heads) - set(WorkObject.objects.values_list("pk", flat=True)):
             # One of the demo's own objects is gone: begin anew.
             self._empty()

@@ -18,7 +18,7 @@ STAGES = {
     "object": ("Setting", "Around it"),
     "base": ("Material", "Placing", "Channels", "Flags"),
     "weather": (),
-    "review": (),
+    "review": ("Photograph", "Condition"),
     "export": (),
 }
 

@@ -17,7 +17,8 @@ class Review(BrowserTest):
         page = self.page
         self.stage()
         window = self.picture()
-        cards = page.get_by_label("In all lights").locator("img")
+        page.get_by_role("button", name="In all lights").click()
+        cards = page.get_by_role("region", name="In all lights").locator("img")
         self.until(lambda: cards.count() == 8)
         self.settle()
         shown = cards.evaluate_all("images => images.map(i => [i.naturalWidth, i.src])")

@@ -1,0 +1,220 @@
+"""Judging as somebody does it: a photograph beside the surface, read and taken over; then against now; a report, a
+still, lights.
+"""
+
+from __future__ import annotations
+
+import io
+import tempfile
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pypdf
+from PIL import Image
+
+from limus.common.colour import to_srgb
+from server.projects.models import Moment, Photograph, WorkObject
+from tests.browser.base import BrowserTest
+from tests.core.test_photographs import PAINT, RUST, discs
+
+
+class Judging(BrowserTest):
+    def setUp(self) -> None:
+        super().setUp()
+        self.item = WorkObject.objects.get(name="Gate hoist")
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.folder = Path(folder.name)
+
+    def photograph(self) -> Path:
+        """A green panel a third of a metre wide, an eighth of it broken down to something red."""
+        linear = np.where(discs(20.0, 0.125, size=330)[0][..., None], RUST, PAINT)
+        path = self.folder / "panel.png"
+        Image.fromarray(np.round(to_srgb(linear) * 255).astype(np.uint8)).save(path)
+        return path
+
+    def stage(self) -> None:
+        self.open(f"/object/{self.item.pk}/review")
+
+    def place(self, x: float, y: float) -> tuple[float, float]:
+        box = self.page.locator(".paper > img").first.bounding_box()
+        assert box is not None
+        return box["x"] + x * box["width"], box["y"] + y * box["height"]
+
+    def layer(self) -> Any:
+        self.item.refresh_from_db()
+        return next(one for one in self.item.document["layers"] if one["id"] == "chipping")["effect"]
+
+    def test_a_photograph_is_read_and_taken_over(self) -> None:
+        page = self.page
+        page.set_viewport_size({"width": 1200, "height": 760})
+        self.stage()
+        page.get_by_label("Photographs to hang on the wall").set_input_files(self.photograph())
+        page.get_by_role("tab", name="Photograph").and_(page.locator("[aria-selected=true]")).wait_for()
+        self.settle()
+        # A box round what is to be read, drawn with the mouse.
+        page.get_by_role("button", name="Region", exact=True).click()
+        page.mouse.move(*self.place(0.02, 0.02))
+        page.mouse.down()
+        page.mouse.move(*self.place(0.98, 0.98), steps=3)
+        page.mouse.up()
+        self.settle()
+        # Two points a hundred millimetres apart.
+        page.get_by_role("button", name="Scale", exact=True).click()
+        page.mouse.click(*self.place(0.2, 0.5))
+        page.mouse.click(*self.place(0.8, 0.5))
+        page.get_by_label("Length between the two points in mm").fill("198")
+        page.keyboard.press("Enter")
+        self.settle()
+        photo = Photograph.objects.get()
+        self.assertEqual(len(photo.marks["outline"]), 4)
+        self.assertAlmostEqual(photo.marks["points"][1][0], 0.8, delta=0.02)
+        page.get_by_label("Kinds of surface to tell apart").select_option("2")
+        self.settle()
+        page.get_by_role("button", name="Read it").click()
+        self.settle()
+        rows = page.get_by_role("table", name="Kinds of surface").locator("tbody tr")
+        self.assertEqual(rows.count(), 2)
+        self.assertRegex(rows.nth(1).inner_text(), r"1[123] %")
+        page.get_by_label("Name of kind 2").fill("down to the iron")
+        page.keyboard.press("Tab")
+        self.settle()
+        self.assertEqual(Photograph.objects.get().marks["names"][1], "down to the iron")
+        # Onto the chips: shown first, then set, in one step that can be undone.
+        page.get_by_label("Layer to set").click()
+        page.get_by_role("option", name="Chipping", exact=True).click()
+        before = self.layer()["coverage"]
+        page.get_by_role("button", name="Find settings").click()
+        self.settle()
+        self.assertIn("Coverage", page.get_by_role("table", name="What would be set").inner_text())
+        self.assertEqual(self.layer()["coverage"], before)
+        page.get_by_role("button", name="Set these").click()
+        self.until(lambda: abs(self.layer()["coverage"] - 0.125) < 0.02)
+        page.keyboard.press("Control+z")
+        self.until(lambda: self.layer()["coverage"] == before)
+        # It stays beside the surface in the other stages; over the view it is matched by its opacity.
+        page.get_by_role("link", name="Weather").click()
+        self.settle()
+        self.assertTrue(page.get_by_role("region", name="Photograph").is_visible())
+        page.get_by_role("link", name="Review").click()
+        self.settle()
+        page.get_by_role("tab", name="Photograph").click()
+        page.get_by_role("button", name="Over", exact=True).click()
+        page.get_by_role("group", name="Photograph over the view").wait_for()
+        self.assertAlmostEqual(float(page.locator(".layer img").evaluate("i => i.style.opacity")), 0.5)
+        page.get_by_role("button", name="Close the photograph").click()
+        self.assertEqual(page.locator(".layer img").count(), 0)
+
+    def test_what_is_no_photograph_is_told(self) -> None:
+        page = self.page
+        self.stage()
+        wrong = self.folder / "notes.png"
+        wrong.write_bytes(b"not a picture at all")
+        page.get_by_label("Photographs to hang on the wall").set_input_files([wrong, self.photograph()])
+        self.settle()
+        # The other one hangs.
+        self.assertEqual([one.name for one in Photograph.objects.all()], ["panel.png"])
+        self.assertIn("notes.png", page.get_by_label("Photographs of the real thing").get_by_role("alert").inner_text())
+
+    def test_then_against_now_and_back(self) -> None:
+        page = self.page
+        self.stage()
+        page.get_by_role("button", name="Keep this moment").click()
+        page.keyboard.type("Before")
+        page.keyboard.press("Enter")
+        self.settle()
+        self.assertEqual(Moment.objects.get().version_id, self.item.head_id)
+        window = self.picture()
+        page.get_by_role("link", name="Weather").click()
+        page.locator("[data-layer=chipping]").click()
+        self.settle()
+        page.get_by_label("Coverage, value").fill("60")
+        page.keyboard.press("Enter")
+        self.settle()
+        page.get_by_role("link", name="Review").click()
+        self.settle()
+        now = self.picture()
+        changed = float((np.abs(now - window).max(axis=2) > 25).mean())
+        self.assertGreater(changed, 0.004)
+        page.get_by_role("button", name="Before", exact=True).click()
+        self.settle()
+        line = page.get_by_role("slider", name="Line between then and now")
+        line.focus()
+        for _ in range(30):
+            page.keyboard.press("ArrowRight")
+        self.settle()
+        # All the way to the right it is what it was.
+        self.assertLess(self.off(self.picture(), window), changed / 3)
+        for _ in range(60):
+            page.keyboard.press("ArrowLeft")
+        self.settle()
+        self.assertLess(self.off(self.picture(), now), changed / 3)
+        page.get_by_role("button", name="Difference", exact=True).click()
+        self.settle()
+        self.assertLess(float(np.median(self.picture()[80:])), 8.0)
+        page.get_by_role("button", name="Leave the comparison").click()
+        self.settle()
+        self.assertLess(self.off(self.picture(), now), changed / 3)
+        # The history has it too, and goes back to it as a step of its own.
+        page.get_by_role("button", name="History", exact=True).click()
+        self.settle()
+        rows = page.locator("[data-version]")
+        self.assertEqual(rows.count(), self.item.versions.count())
+        page.get_by_role("button", name="More for Before").click()
+        page.get_by_role("menuitem", name="Go back to it").click()
+        self.until(lambda: self.layer()["coverage"] < 0.2)
+        self.settle()
+        self.assertEqual(self.item.versions.last().label, "Back to version 1")
+
+    @staticmethod
+    def off(one: np.ndarray, two: np.ndarray) -> float:
+        """Share of the middle of the view that differs: what lies over it at the top does not count."""
+        return float((np.abs(one - two).max(axis=2) > 25)[110:-90].mean())
+
+    def test_report_and_still(self) -> None:
+        page = self.page
+        self.stage()
+        self.assertGreater(float(self.picture().std()), 1.0)
+        page.get_by_role("tab", name="Condition").click()
+        self.settle()
+        self.assertIn("ISO 4628-3", page.get_by_role("tabpanel").last.inner_text())
+        with page.expect_download() as told:
+            page.get_by_role("link", name="PDF").click()
+        text = pypdf.PdfReader(told.value.path()).pages[0].extract_text()
+        self.assertIn("Condition of Gate hoist", text)
+        page.get_by_role("button", name="Picture or film of the view…").click()
+        page.get_by_label("Width in pixels").click()
+        page.get_by_role("option", name="1024").click()
+        with page.expect_download() as told:
+            page.get_by_role("button", name="Save it").click()
+        still = np.asarray(Image.open(io.BytesIO(Path(told.value.path()).read_bytes())).convert("RGB"), np.float32)
+        self.assertEqual(still.shape[1], 1024)
+        self.assertEqual(told.value.suggested_filename, "Gate hoist.png")
+        # The object stands in its middle, on the neutral surround.
+        self.assertGreater(float(still[still.shape[0] // 4 : -still.shape[0] // 4, 400:620].std()), 15.0)
+        np.testing.assert_allclose(still[5, 5], [134, 134, 134], atol=2)
+
+    def test_the_sun_of_the_setting_and_a_light_by_name(self) -> None:
+        page = self.page
+        self.stage()
+        page.get_by_role("button", name="Sun of the setting").click()
+        self.settle()
+        self.assertIn(page.locator("[aria-current=true]").get_attribute("data-light"), ("noon", "low-sun"))
+        page.get_by_role("slider", name="Hour by the sun").focus()
+        page.keyboard.press("Home")
+        self.settle()
+        page.get_by_text("The sun is below the horizon then.").wait_for()
+        page.get_by_role("button", name="Keep this light").click()
+        page.keyboard.type("Midsummer")
+        page.keyboard.press("Enter")
+        page.keyboard.press("2")
+        page.get_by_role("button", name="Midsummer", exact=True).click()
+        self.settle()
+        self.assertNotEqual(page.locator("[aria-current=true]").get_attribute("data-light"), "overcast")
+        page.get_by_role("button", name="Remove Midsummer").click()
+        self.assertEqual(page.locator("[data-kept-light]").count(), 0)
+        bad = self.folder / "room.hdr"
+        bad.write_bytes(b"#?RADIANCE nonsense")
+        page.get_by_label("Panoramas: light all round").set_input_files(bad)
+        page.get_by_role("alert").get_by_text("no panorama that can be read").wait_for()
