@@ -21,13 +21,13 @@ ROOT = Path(__file__).resolve().parents[1]
 #: Room -> the tests that are to notice. Those of the core run without Django, which begins quicker.
 ROOMS: dict[str, list[str]] = {
     "limus/commands": ["tests.core.test_commands"],
-    "limus/document/scene.py": ["tests.core.test_scene", "tests.core.test_commands", "tests.core.test_use"],
+    "limus/document/scene.py": ["tests.core.test_scene", "tests.core.test_commands"],
     "limus/masks/recipe.py": ["tests.core.test_masks", "tests.core.test_places"],
     "limus/masks/shape.py": ["tests.core.test_masks", "tests.core.test_places"],
     "limus/strata": ["tests.core.test_substances", "tests.core.test_effects"],
-    "limus/effects/dust.py": ["tests.core.test_effects", "tests.core.test_settings_of_effects"],
-    "limus/effects/paint.py": ["tests.core.test_effects", "tests.core.test_settings_of_effects"],
-    "limus/effects/rust.py": ["tests.core.test_effects", "tests.core.test_settings_of_effects"],
+    "limus/effects/dust.py": ["tests.core.test_kept_looks", "tests.core.test_settings_of_effects"],
+    "limus/effects/paint.py": ["tests.core.test_kept_looks", "tests.core.test_settings_of_effects"],
+    "limus/effects/rust.py": ["tests.core.test_kept_looks", "tests.core.test_settings_of_effects"],
     "server/projects": ["tests.server", "tests.hostile"],
     "server/api": ["tests.server", "tests.hostile"],
 }

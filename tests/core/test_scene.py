@@ -88,6 +88,44 @@ class SceneDocument(TestCase):
         with self.assertRaises(InputError):
             scene_from(["not", "a", "scene"])
 
+    def test_masks_that_need_each_other(self) -> None:
+        def reads(layer: int, other: str) -> Any:
+            return lambda d: d["layers"][layer]["where"]["terms"].append({"source": {"kind": "mask", "layer": other}})
+
+        def both(*changes: Any) -> Any:
+            return lambda d: [change(d) for change in changes]
+
+        names = [one["id"] for one in self.good["layers"]]
+        line = self.refused(both(reads(1, names[2]), reads(2, names[1])))
+        self.assertIn("run in a loop: Chipping → Rust → Chipping", line)
+        # Three in a ring, found from whichever they begin.
+        self.refused(both(reads(1, names[2]), reads(2, names[3]), reads(3, names[1])))
+        # One after the other is no ring, nor is one that two read.
+        straight = copy.deepcopy(self.good)
+        both(reads(1, names[2]), reads(2, names[3]), reads(1, names[3]))(straight)
+        scene_from(straight)
+
+        def looks_back(layer: int) -> Any:
+            source = {"kind": "exposed", "what": "base"}
+            return lambda d: d["layers"][layer]["where"]["terms"].append({"source": source})
+
+        # What looks back needs every earlier layer that plays, and none that does not.
+        ring = both(looks_back(3), reads(1, names[3]))
+        self.refused(ring)
+        self.good["layers"][1]["on"] = False
+        off = copy.deepcopy(self.good)
+        ring(off)
+        scene_from(off)
+
+    def test_files_that_layers_name(self) -> None:
+        self.good["layers"][0]["where"]["terms"].append({"source": {"kind": "picture", "file": "grain.png"}})
+        self.good["layers"].append(
+            {"id": "sign", "name": "Sign", "effect": {"kind": "decal", "what": "picture", "file": "sign.png"}}
+        )
+        found = scene_from(self.good).files
+        self.assertEqual(set(found.values()) & {"grain.png", "sign.png"}, {"grain.png", "sign.png"})
+        self.assertEqual([path for path, name in found.items() if name == "sign.png"], ["layers[5].effect.file"])
+
     def test_files(self) -> None:
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "a.json"

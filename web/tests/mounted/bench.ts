@@ -17,7 +17,8 @@ import type { Scene } from '../../src/api/scene'
 import { router } from '../../src/router'
 
 const PATIENCE = 60_000
-configure({ asyncUtilTimeout: PATIENCE })
+// Whether each element could be seen is asked of every style above it, which took most of the time of these tests.
+configure({ asyncUtilTimeout: PATIENCE, defaultHidden: true })
 /** Where tests/web serves the application; nothing is mounted without it. */
 export const SERVER = String(import.meta.env.LIMUS_SERVER ?? '')
 
