@@ -19,12 +19,19 @@ from scipy.ndimage import gaussian_filter
 from demo import pier_cap, scenario, slate_panel
 from limus.bases.choice import from_stock
 from limus.bases.store_room import STOCK
+from limus.common.colour import to_srgb
+from limus.common.object_size import ObjectSize
 from limus.common.store import Store
+from limus.document.scene import Layer, ObjectFile, Scene
+from limus.effects.chipping import Chipping
+from limus.effects.paint import Paint
+from limus.effects.rust import Rust
 from limus.playing.chronicle import Chronicle
 from limus.readings.measured import measure
 from limus.review.picture import Picture
 from limus.review.sample import sample_picture
 from limus.review.surface_picture import surface_picture
+from limus.surface.mesh import Mesh, Part
 from limus.surface.pyramid import texels_of
 
 ROOT = Path(__file__).resolve().parents[1]
@@ -108,7 +115,6 @@ def by_hand(page: Page) -> None:
     page.keyboard.press("u")
     settle(page)
     draw(page, "[data-testid=uv-canvas]", (0.1, 0.06), (0.3, 0.1), (0.55, 0.07))
-    shoot(page, "uv-painting")
     page.keyboard.press("u")
     page.keyboard.press("Escape")
     page.keyboard.press("l")
@@ -217,6 +223,85 @@ def of_use(page: Page) -> None:
     page.wait_for_timeout(500)
 
 
+def review(page: Page) -> None:
+    """A photograph beside the surface, read; the surface in all lights; the values of a bracket."""
+    photograph = ROOT / "var" / "weir-gate-2.png"
+    Image.fromarray(gate_panel()).save(photograph)
+    page.get_by_label("Photographs to hang on the wall").set_input_files(photograph)
+    settle(page)
+    for tool, points in (
+        ("Grey card", ((0.03, 0.03), (0.1, 0.1))),
+        ("Region", ((0.12, 0.16), (0.94, 0.84))),
+    ):
+        page.get_by_role("button", name=tool, exact=True).click()
+        draw(page, ".paper > img", *points)
+        settle(page)
+    page.get_by_role("button", name="Scale", exact=True).click()
+    box = page.locator(".paper > img").first.bounding_box()
+    assert box is not None
+    for x in (0.12, 0.92):
+        page.mouse.click(box["x"] + x * box["width"], box["y"] + 0.92 * box["height"])
+    page.get_by_label("Length between the two points in mm").fill("320")
+    page.keyboard.press("Enter")
+    settle(page)
+    page.get_by_role("button", name="Read it").click()
+    settle(page)
+    page.get_by_label("Layer to set").click()
+    page.get_by_role("option", name="Knocked about", exact=True).click()
+    page.get_by_role("button", name="Find settings").click()
+    settle(page)
+    page.get_by_role("heading", name="Set on").scroll_into_view_if_needed()
+    shoot(page, "review")
+    page.get_by_role("button", name="Close the photograph").click()
+    page.get_by_role("button", name="In all lights", exact=True).click()
+    page.locator("[data-light=low-sun]").click()
+    page.get_by_role("region", name="In all lights").locator("img").nth(7).wait_for(timeout=120000)
+    page.get_by_role("tab", name="Condition").click()
+    shoot(page, "lights")
+    page.locator("[data-light=north]").click()
+    page.get_by_role("link", name="Weather").click()
+    page.locator("[data-layer=chipping]").click()
+    settle(page)
+    page.locator("[data-field=coverage]").get_by_role("button", name="try values").click()
+    shoot(page, "brackets")
+
+
+def gate_panel() -> np.ndarray:
+    """(h, w, 3) uint8: a "photograph" of a chipped panel in evening light, with a grey card in its corner."""
+    size = ObjectSize(0.4)
+    texels = texels_of(plate(0.4), 1024)
+    layers = [
+        Layer(id="paint", name="Paint", effect=Paint()),
+        Layer(
+            id="chips",
+            name="Chips",
+            effect=Chipping.fitted(size).model_copy(update={"size_mm": 14.0, "coverage": 0.11, "cluster": 0.7}),
+        ),
+        Layer(id="rust", name="Rust", effect=Rust.fitted(size).model_copy(update={"runs": 0.2})),
+    ]
+    scene = Scene(object=ObjectFile(file="panel.glb"), layers=layers)
+    pile = Chronicle(texels, measure(texels), Store(1 << 30)).play(scene)[-1].pile
+    linear = texels.image(pile.visible()["base_color"], empty=0.02)[0][40:-40, 40:-40]
+    rng = np.random.default_rng(2)
+    light = np.array([1.2, 1.0, 0.8]) * np.linspace(0.85, 1.15, linear.shape[0])[:, None, None]
+    linear = linear * light * (1 + 0.04 * rng.normal(size=(*linear.shape[:2], 1)))
+    linear[20:110, 20:110] = 0.18 * np.array([1.2, 1.0, 0.8]) * 0.87
+    return np.round(to_srgb(linear.astype(np.float32)) * 255).astype(np.uint8)
+
+
+def plate(side: float) -> Mesh:
+    """A flat plate that faces +z."""
+    h = side / 2
+    corners = np.array([[-h, -h, 0], [h, -h, 0], [h, h, 0], [-h, h, 0]], np.float32)
+    uv = np.array([[0, 0], [1, 0], [1, 1], [0, 1]], np.float32)
+    triangles = np.array([[0, 1, 2], [0, 2, 3]], np.int32)
+    normals = np.tile(np.array([[0, 0, 1]], np.float32), (4, 1))
+    return Mesh(
+        positions=corners, normals=normals, uv=uv, tangents=None, colours=None, triangles=triangles,
+        parts=(Part("panel", 0, 2, 0),), uv_domains=("panel",),
+    )  # fmt: skip
+
+
 def states() -> None:
     """Pier cap and slate panel, dry, wet and in winter, on one sheet, drawn by the core: relief as moved meshes takes
     minutes without a graphics card.
@@ -296,10 +381,6 @@ def main() -> None:
             page.get_by_role("link", name="Object", exact=True).click()
             page.get_by_test_id("quality").wait_for()
             shoot(page, "object")
-            page.locator("[data-look=uv-checker]").click()
-            page.keyboard.press("u")
-            shoot(page, "checker")
-            page.keyboard.press("u")
             page.get_by_role("tab", name="Around it").click()
             page.get_by_role("button", name="Bring a twin…").click()
             page.get_by_role("button", name="gate-hoist-high.glb").click()
@@ -311,9 +392,7 @@ def main() -> None:
             page.get_by_test_id("quality").get_by_text("Good", exact=True).wait_for(timeout=240000)
             shoot(page, "around")
             page.get_by_role("link", name="Review", exact=True).click()
-            page.locator("[data-light=low-sun]").click()
-            page.get_by_label("In all lights").locator("img").nth(7).wait_for(timeout=120000)
-            shoot(page, "review")
+            review(page)
             browser.close()
     finally:
         server.terminate()
