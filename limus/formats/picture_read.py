@@ -43,13 +43,14 @@ class ReadPicture:
     ----------
     pixels : (h, w, c) uint8, uint16 or float32, c = 1 grey, 2 grey and alpha, 3 or 4 colour. notes : in words.
     kind : of file, "PNG", "JPEG", ... gamma : the exponent of its encoding where the file says so (1: plain numbers,
-        about 2.2: sRGB).
+        about 2.2: sRGB). profile : the ICC profile that its colours are meant by, for whoever asks what they are.
     """
 
     pixels: np.ndarray
     notes: tuple[str, ...] = ()
     kind: str = ""
     gamma: float | None = None
+    profile: bytes = b""
 
     def held(self) -> tuple[int, tuple[object, ...]]:
         """Bytes, for the store."""
@@ -173,7 +174,8 @@ def _raster(path: Path, name: str) -> ReadPicture:
                 and Path(name).suffix.lower() not in _ENDINGS.get(kind, (Path(name).suffix.lower(),))
             ):
                 notes.append(f"it is a {kind} file, whatever its name says")
-            if found.info.get("icc_profile"):
+            profile = found.info.get("icc_profile") or b""
+            if profile:
                 notes.append("its colour profile is not used")
             if getattr(found, "n_frames", 1) > 1:
                 notes.append("it holds several pictures, of which the first is used")
@@ -183,7 +185,7 @@ def _raster(path: Path, name: str) -> ReadPicture:
             )
             deep = _deep(path, kind, found, notes)
             if deep is not None:
-                return ReadPicture(deep, tuple(notes), kind, encoding)
+                return ReadPicture(deep, tuple(notes), kind, encoding, profile)
             image = ImageOps.exif_transpose(found)
             image.load()
     if image.mode == "CMYK":
@@ -201,7 +203,7 @@ def _raster(path: Path, name: str) -> ReadPicture:
         if mode is None:
             mode = "RGBA" if image.mode in ("RGBA", "RGBa", "PA") or "transparency" in image.info else "RGB"
         pixels = np.asarray(image if image.mode == mode else image.convert(mode))
-    return ReadPicture(pixels if pixels.ndim == 3 else pixels[:, :, None], tuple(notes), kind, encoding)
+    return ReadPicture(pixels if pixels.ndim == 3 else pixels[:, :, None], tuple(notes), kind, encoding, profile)
 
 
 def _finite(values: np.ndarray, notes: list[str]) -> np.ndarray:

@@ -87,13 +87,7 @@ def photograph(path: Path, name: str = "") -> Photograph:
     InputError : as of ``read_picture``.
     """
     found = read_picture(path, name)
-    profile, notes = b"", [note for note in found.notes if "colour profile" not in note]
-    if found.kind not in ("SVG", "OpenEXR", ""):
-        try:
-            with Image.open(path) as image:
-                profile = image.info.get("icc_profile") or b""
-        except (OSError, ValueError, SyntaxError):
-            profile = b""
+    profile, notes = found.profile, [note for note in found.notes if "colour profile" not in note]
     if profile and _transform(profile) is None:
         profile = b""
         notes.append("its colour profile is broken: its colours are taken as sRGB")

@@ -1,7 +1,7 @@
 import { describe, expect, test } from 'vitest'
 import type { FieldSchema } from '../src/api/scene'
-import { setting, valuesOf, worded, type Axis } from '../src/brackets/axis'
-import { scaleOf } from '../src/controls/scale'
+import { setting, valuesOf, worded, type Axis } from '../src/stores/bracketAxis'
+import { scaleOf } from '../src/figures/scale'
 
 const axis = (field: FieldSchema, now: number, spread = 0.25): Axis => ({
   title: 'x',

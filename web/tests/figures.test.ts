@@ -1,7 +1,7 @@
 import { Color, SRGBColorSpace } from 'three'
 import { describe, expect, test } from 'vitest'
 import { fromHex, toHex } from '../src/controls/colour'
-import { box, length, percent, readable } from '../src/controls/format'
+import { box, length, percent, readable } from '../src/figures/format'
 import { since } from '../src/controls/since'
 
 describe('colour of a picker', () => {

@@ -1,9 +1,9 @@
 <script setup lang="ts">
 import { useEventListener } from '@vueuse/core'
 import { computed, nextTick, ref, watch } from 'vue'
-import { typing } from '../stages/useShortcuts'
-import { COUNTS } from './axis'
-import { useBrackets } from './useBrackets'
+import { typing } from '../keys'
+import { COUNTS } from '../stores/bracketAxis'
+import { useBrackets } from '../stores/brackets'
 
 /** The values of a bracket side by side, along the bottom of any stage. */
 const brackets = useBrackets()

@@ -5,7 +5,7 @@ import ToggleSwitch from 'primevue/toggleswitch'
 import InputNumber from 'primevue/inputnumber'
 import { computed } from 'vue'
 import type { FieldSchema } from '../api/scene'
-import TryValues from '../brackets/TryValues.vue'
+import TryValues from './TryValues.vue'
 import { useWork } from '../stores/work'
 
 /** Everything that is chosen rather than slid: words, switches, parts, layers, seeds. */

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import { applies, fieldsOf, type FieldSchema } from '../api/scene'
-import { percent } from './format'
+import { percent } from '../figures/format'
 import ChoiceField from './ChoiceField.vue'
 import ColourField from './ColourField.vue'
 import CurveField from './CurveField.vue'

@@ -4,9 +4,9 @@ import Slider from 'primevue/slider'
 import { computed, nextTick, ref, watch } from 'vue'
 import type { FieldSchema } from '../api/scene'
 import { Plan } from '../rest'
-import { factor, withUnit } from './format'
-import { scaleOf } from './scale'
-import TryValues from '../brackets/TryValues.vue'
+import { factor, withUnit } from '../figures/format'
+import { scaleOf } from '../figures/scale'
+import TryValues from './TryValues.vue'
 
 /** A slider over the soft range with its default as a tick, and a field that takes any value within the hard limits. */
 const props = defineProps<{ field: FieldSchema; name: string; modelValue: number; said?: string }>()

@@ -3,7 +3,7 @@ import InputNumber from 'primevue/inputnumber'
 import ToggleSwitch from 'primevue/toggleswitch'
 import { computed } from 'vue'
 import type { FieldSchema } from '../api/scene'
-import { factor } from './format'
+import { factor } from '../figures/format'
 
 /** A number that may be left out: the switch says whether it is given, the words what holds without it. */
 const props = defineProps<{ field: FieldSchema; name: string; modelValue: number | null | undefined }>()

@@ -6,7 +6,7 @@ import InputText from 'primevue/inputtext'
 import Select from 'primevue/select'
 import { computed, ref } from 'vue'
 import type { Facts, ReplaceReport } from '../api/scene'
-import { box, length } from '../controls/format'
+import { box, length } from '../figures/format'
 import { UNITS } from '../controls/units'
 import { useWork } from '../stores/work'
 

@@ -3,7 +3,7 @@ import Slider from 'primevue/slider'
 import { useIntervalFn } from '@vueuse/core'
 import { computed, onBeforeUnmount, ref, watch } from 'vue'
 import type { Comparison } from '../view3d/surfaceScene'
-import { useMoments, type Way } from './useMoments'
+import { useMoments, type Way } from '../stores/moments'
 
 /** What is held against the surface as it is now, and how: a line that is dragged over the view, side by side, in turn, or what differs. */
 const emit = defineEmits<{ by: [way: Comparison, at: number, times: number] }>()

@@ -1,8 +1,8 @@
 <script setup lang="ts">
 import { onMounted, ref, watch } from 'vue'
-import { useBrackets } from '../brackets/useBrackets'
+import { useBrackets } from '../stores/brackets'
 import { useWork } from '../stores/work'
-import { useMoments } from './useMoments'
+import { useMoments } from '../stores/moments'
 
 /** What was done to the surface, the newest first, with pictures; any of it can be compared and gone back to. */
 const moments = useMoments()

@@ -2,7 +2,7 @@
 import InputText from 'primevue/inputtext'
 import Menu from 'primevue/menu'
 import { nextTick, ref } from 'vue'
-import { useMoments, type Moment } from './useMoments'
+import { useMoments, type Moment } from '../stores/moments'
 
 /** Moments that were kept: a click holds one against the surface as it is now. */
 const moments = useMoments()

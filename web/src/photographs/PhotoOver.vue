@@ -3,7 +3,7 @@ import Slider from 'primevue/slider'
 import { useElementSize } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import { useWork } from '../stores/work'
-import { usePhotographs, type Point } from './usePhotographs'
+import { usePhotographs, type Point } from '../stores/photographs'
 
 /**
  * The chosen photograph laid over the view and matched to it by hand: moved, sized, turned, or brought upon two points

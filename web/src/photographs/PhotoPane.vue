@@ -3,7 +3,7 @@ import { useElementSize, useEventListener } from '@vueuse/core'
 import { computed, ref, watch } from 'vue'
 import { useWork } from '../stores/work'
 import ScaleBar from '../view3d/ScaleBar.vue'
-import { usePhotographs, type Point } from './usePhotographs'
+import { usePhotographs, type Point } from '../stores/photographs'
 
 /** The chosen photograph beside the view: moved and zoomed like it, and marked: a region, a scale, a grey card. */
 const photos = usePhotographs()

@@ -4,11 +4,11 @@ import InputText from 'primevue/inputtext'
 import Select from 'primevue/select'
 import Textarea from 'primevue/textarea'
 import { computed, ref, watch } from 'vue'
-import { useBrackets } from '../brackets/useBrackets'
+import { useBrackets } from '../stores/brackets'
 import { toHex } from '../controls/colour'
-import { percent, readable, withUnit } from '../controls/format'
+import { percent, readable, withUnit } from '../figures/format'
 import { useWork } from '../stores/work'
-import { usePhotographs } from './usePhotographs'
+import { usePhotographs } from '../stores/photographs'
 
 /** What the chosen photograph shows, read off it, and what that would set on a layer. */
 const photos = usePhotographs()

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { ref } from 'vue'
-import { usePhotographs } from './usePhotographs'
+import { usePhotographs } from '../stores/photographs'
 
 /** The photographs of the project in a row; more are dropped, pasted or chosen. */
 defineEmits<{ wall: [] }>()

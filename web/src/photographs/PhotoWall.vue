@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import Dialog from 'primevue/dialog'
 import { computed, ref } from 'vue'
-import { usePhotographs, type Photo } from './usePhotographs'
+import { usePhotographs, type Photo } from '../stores/photographs'
 
 /** The board of the project: its photographs arranged freely. Drag one, pull its corner, drag the board itself. */
 const visible = defineModel<boolean>('visible', { required: true })

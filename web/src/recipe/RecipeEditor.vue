@@ -5,7 +5,7 @@ import { defaultsOf, type Cut, type Entry, type Recipe, type Term } from '../api
 import { pictureUrl } from '../api/pictures'
 import FieldList from '../controls/FieldList.vue'
 import HistogramBars from '../controls/HistogramBars.vue'
-import { percent } from '../controls/format'
+import { percent } from '../figures/format'
 import { VueDraggable } from 'vue-draggable-plus'
 import { DRAWN, drawnOf, useHand } from '../stores/hand'
 import { useWork } from '../stores/work'

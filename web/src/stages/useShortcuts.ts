@@ -1,15 +1,6 @@
 import { useEventListener } from '@vueuse/core'
+import { typing } from '../keys'
 import { useWork } from '../stores/work'
-
-/** Whether a key belongs to a field or to something that lies open, not to the stage. */
-export function typing(event: KeyboardEvent): boolean {
-  const target = event.target as HTMLElement
-  return (
-    // A switch that was just pressed has the focus, and takes no letters.
-    target.matches('input:not([type=checkbox], [type=radio], [type=range]), textarea, select, [contenteditable]') ||
-    !!target.closest('.p-dialog, .p-popover, .p-menu, .p-select-overlay')
-  )
-}
 
 /** Keys of a stage: undo and redo, and what `acts` says for a key (in small letters). */
 export function useShortcuts(acts: () => Record<string, () => void>) {

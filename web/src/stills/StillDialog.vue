@@ -6,11 +6,11 @@ import ProgressBar from 'primevue/progressbar'
 import Select from 'primevue/select'
 import ToggleSwitch from 'primevue/toggleswitch'
 import { computed, ref, watch } from 'vue'
-import { useBrackets } from '../brackets/useBrackets'
+import { useBrackets } from '../stores/brackets'
 import { during } from '../rest'
 import { useWork } from '../stores/work'
 import { RATE } from './film'
-import type { Marks } from './paper'
+import type { Marks } from '../view3d/stillMarks'
 
 /** Pictures and films of the view, as it is seen: to show, and to keep. */
 const visible = defineModel<boolean>('visible', { required: true })

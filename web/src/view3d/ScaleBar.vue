@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import { barOf } from '../stills/paper'
+import { barOf } from './stillMarks'
 
 const props = defineProps<{ perPixel: number }>()
 

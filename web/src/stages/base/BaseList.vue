@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
 import { pictureUrl } from '../../api/pictures'
-import { percent } from '../../controls/format'
+import { percent } from '../../figures/format'
 import { useBases } from '../../stores/bases'
 import { useWork } from '../../stores/work'
 

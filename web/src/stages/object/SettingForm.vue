@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { OUTSIDE } from '../../brackets/outside'
+import { OUTSIDE } from '../../stores/outside'
 import { computed, provide } from 'vue'
 import { fieldsOf } from '../../api/scene'
 import FieldList from '../../controls/FieldList.vue'

@@ -3,7 +3,7 @@ import Slider from 'primevue/slider'
 import { computed, onBeforeUnmount, ref, watch } from 'vue'
 import { api, messageOf } from '../../api/client'
 import type { components } from '../../api/schema'
-import { percent, readable } from '../../controls/format'
+import { percent, readable } from '../../figures/format'
 import { Plan } from '../../rest'
 import { useWork } from '../../stores/work'
 

@@ -3,7 +3,7 @@ import { computed } from 'vue'
 import { pictureUrl } from '../../api/pictures'
 import type { Layer } from '../../api/scene'
 import KindGlyph from '../../controls/KindGlyph.vue'
-import { percent } from '../../controls/format'
+import { percent } from '../../figures/format'
 import { useWork } from '../../stores/work'
 
 const props = defineProps<{ layer: Layer; index: number; count: number; later: boolean; quiet?: boolean }>()

@@ -2,7 +2,7 @@
 import InputNumber from 'primevue/inputnumber'
 import { computed, ref, watch } from 'vue'
 import type { Look } from '../../api/scene'
-import { percent } from '../../controls/format'
+import { percent } from '../../figures/format'
 import { useWork } from '../../stores/work'
 import LookRow from './LookRow.vue'
 

@@ -1,7 +1,7 @@
 import type { Values } from '../api/difference'
 import type { FieldSchema } from '../api/scene'
-import { withUnit } from '../controls/format'
-import { scaleOf } from '../controls/scale'
+import { withUnit } from '../figures/format'
+import { scaleOf } from '../figures/scale'
 
 /** One number that is tried on both sides of what it is now. */
 export interface Axis {

@@ -1,5 +1,5 @@
 import type { InjectionKey } from 'vue'
-import { useWork } from '../stores/work'
+import { useWork } from './work'
 
 /** Provided by forms whose numbers are no part of the document (a brush, a file that is brought in): nothing is tried there. */
 export const OUTSIDE: InjectionKey<boolean> = Symbol('outside the document')

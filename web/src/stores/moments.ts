@@ -4,9 +4,9 @@ import { api, messageOf } from '../api/client'
 import type { Evaluation, VersionOut } from '../api/scene'
 import type { components } from '../api/schema'
 import { during } from '../rest'
-import { usePhotographs } from '../photographs/usePhotographs'
-import { client } from '../stores/work/state'
-import { useWork } from '../stores/work'
+import { usePhotographs } from './photographs'
+import { client } from './work/state'
+import { useWork } from './work'
 
 type S = components['schemas']
 export type Moment = S['MomentOut']

@@ -1,8 +1,8 @@
 <script setup lang="ts">
 import { inject } from 'vue'
 import type { FieldSchema } from '../api/scene'
-import { OUTSIDE, nameOf } from './outside'
-import { useBrackets } from './useBrackets'
+import { OUTSIDE, nameOf } from '../stores/outside'
+import { useBrackets } from '../stores/brackets'
 
 /** The mark on a number: see the surface with it lower and higher, side by side. */
 const props = defineProps<{ field: FieldSchema; value: number }>()

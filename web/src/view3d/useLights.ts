@@ -1,8 +1,8 @@
 import { useLocalStorage } from '@vueuse/core'
 import { defineStore } from 'pinia'
 import { computed, ref, shallowRef } from 'vue'
-import { equirectangular, SETUPS, type Setup } from '../view3d/lights'
-import { dropPanorama, keepPanorama, keptPanoramas, levelOf, readPanorama, type Panorama } from '../view3d/ownPanorama'
+import { equirectangular, SETUPS, type Setup } from './lights'
+import { dropPanorama, keepPanorama, keptPanoramas, levelOf, readPanorama, type Panorama } from './ownPanorama'
 
 /** A light that was kept by name: a set-up, and how it was turned and how strong it was. */
 export interface KeptLight {

@@ -3,8 +3,8 @@ import { computed, ref, shallowRef, watch } from 'vue'
 import { isNothing, put, type Values } from '../api/difference'
 import type { Evaluation, FieldSchema } from '../api/scene'
 import { during } from '../rest'
-import { useWork } from '../stores/work'
-import { NARROWEST, setting, valuesOf, WIDEST, worded, type Axis } from './axis'
+import { useWork } from './work'
+import { NARROWEST, setting, valuesOf, WIDEST, worded, type Axis } from './bracketAxis'
 
 /** One of the values tried: what it sets, and how the view looks with it. */
 export interface Cell {

@@ -4,7 +4,7 @@ import { computed, ref, shallowRef, watch } from 'vue'
 import { put } from '../api/difference'
 import { api, messageOf, sendPhotograph } from '../api/client'
 import type { components } from '../api/schema'
-import { useWork } from '../stores/work'
+import { useWork } from './work'
 
 type S = components['schemas']
 export type Photo = S['PhotographOut']
