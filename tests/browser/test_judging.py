@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 import pypdf
 from PIL import Image
+from playwright.sync_api import Locator
 
 from limus.common.colour import to_srgb
 from server.projects.models import Moment, Photograph, WorkObject
@@ -140,15 +141,13 @@ class Judging(BrowserTest):
         page.get_by_role("button", name="Before", exact=True).click()
         self.settle()
         line = page.get_by_role("slider", name="Line between then and now")
-        line.focus()
-        for _ in range(30):
-            page.keyboard.press("ArrowRight")
-        self.settle()
+        self.assertEqual(line.get_attribute("aria-valuenow"), "50")
+        self.pull(line, 1.0)
         # All the way to the right it is what it was.
         self.assertLess(self.off(self.picture(), window), changed / 3)
-        for _ in range(60):
-            page.keyboard.press("ArrowLeft")
-        self.settle()
+        line.press("ArrowLeft")
+        self.assertEqual(line.get_attribute("aria-valuenow"), "98")
+        self.pull(line, 0.0)
         self.assertLess(self.off(self.picture(), now), changed / 3)
         page.get_by_role("button", name="Difference", exact=True).click()
         self.settle()
@@ -166,6 +165,16 @@ class Judging(BrowserTest):
         self.until(lambda: self.layer()["coverage"] < 0.2)
         self.settle()
         self.assertEqual(self.item.versions.last().label, "Back to version 1")
+
+    def pull(self, line: Locator, to: float) -> None:
+        """Drag the line by the mouse to a share of the view's width."""
+        view, box = self.page.locator("section.view").bounding_box(), line.bounding_box()
+        assert view is not None and box is not None
+        self.page.mouse.move(box["x"] + box["width"] / 2, view["y"] + view["height"] * 0.6)
+        self.page.mouse.down()
+        self.page.mouse.move(view["x"] + to * (view["width"] - 1), view["y"] + view["height"] * 0.6)
+        self.page.mouse.up()
+        self.settle()
 
     @staticmethod
     def off(one: np.ndarray, two: np.ndarray) -> float:

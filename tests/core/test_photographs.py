@@ -39,6 +39,7 @@ from tests.core import shapes
 WHOLE = [(0.0, 0.0), (1.0, 0.0), (1.0, 1.0), (0.0, 1.0)]
 PAINT, RUST, MOSS = np.array([0.03, 0.12, 0.08]), np.array([0.20, 0.05, 0.02]), np.array([0.09, 0.13, 0.01])
 SIDE = 0.6
+SIDE_TEXELS = 512
 
 
 def delta_e(one: Any, two: Any) -> float:
@@ -210,13 +211,15 @@ class Scenes(TestCase):
 
     def photographed(self, *layers: Layer) -> tuple[PhotographRead, float]:
         session = self.of(*layers)
-        chronicle = self.chronicle(session, 640)
+        chronicle = self.chronicle(session, SIDE_TEXELS)
         last = chronicle.play(session.scene)[-1]
-        linear = np.zeros((640 * 640, 3), np.float32)
+        linear = np.zeros((SIDE_TEXELS**2, 3), np.float32)
         linear[chronicle.texels.pixel] = last.pile.visible()["base_color"]
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / "a.png"
-            Image.fromarray(np.round(to_srgb(linear.reshape(640, 640, 3)) * 255).astype(np.uint8)).save(path)
+            Image.fromarray(np.round(to_srgb(linear.reshape(SIDE_TEXELS, SIDE_TEXELS, 3)) * 255).astype(np.uint8)).save(
+                path
+            )
             inner = [(0.03, 0.03), (0.97, 0.03), (0.97, 0.97), (0.03, 0.97)]
             wanted = Wanted(outline=inner, kinds=2, mm_per_width=SIDE * 1000)
             return read_off(photograph(path), wanted)[0], last.coverage
@@ -240,7 +243,7 @@ class Scenes(TestCase):
         assert seen.sizes_mm is not None
         session = self.of(self.layer("paint"), self.layer("chipping", size_mm=6.0, coverage=0.04, by="grade"))
         wanted = FitWanted(share=seen.share, size_mm=seen.sizes_mm[1], clustered=seen.clustered)
-        fitted = fit(self.chronicle(session, 640), session.scene, "chipping", wanted)
+        fitted = fit(self.chronicle(session, SIDE_TEXELS), session.scene, "chipping", wanted)
         self.assertEqual({one.field for one in fitted.changes}, {"coverage", "size_mm", "cluster", "by"})
         self.assertLess(fitted.before.share, 0.06)
         self.assertAlmostEqual(fitted.after.share, seen.share, delta=0.01)
@@ -249,7 +252,7 @@ class Scenes(TestCase):
         # Set, it is what was said: nothing is measured otherwise.
         values = {one.field: one.after for one in fitted.changes}
         again = self.of(self.layer("paint"), self.layer("chipping", **values))
-        last = self.chronicle(again, 640).play(again.scene)[-1]
+        last = self.chronicle(again, SIDE_TEXELS).play(again.scene)[-1]
         self.assertAlmostEqual(last.coverage, fitted.after.share, delta=1e-4)
 
     def test_a_colour_and_what_cannot_be_set(self) -> None:

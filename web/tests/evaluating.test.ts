@@ -184,3 +184,51 @@ test('a year is kept within the age of the place, and saved only when it is let 
   expect([state.scene.value!.year, commits.at(-1)]).toEqual([null, 'Back to today'])
   await vi.waitFor(() => expect(state.busy.value).toBe(false))
 })
+
+describe('beside the view', () => {
+  const set = { values: { 'layers[rust].effect.years': 3 }, drop: [] }
+  test('another value is asked about, and the view shows what it showed', async () => {
+    const { aside, state } = bench()
+    const found = await aside({ set, size: 256, wanted: () => true })
+    expect(found).toBeTruthy()
+    expect(state.evaluation.value).toBeUndefined()
+    const [{ body }] = server.asked
+    expect([body.resolution, body.pictures, body.edits]).toEqual([256, false, [{ name: 'set', arguments: set }]])
+  })
+  test('one after the other: two would end each other', async () => {
+    const { aside } = bench()
+    server.holds = '/evaluate'
+    const one = aside({ set, size: 256, wanted: () => true })
+    const two = aside({ set, size: 512, wanted: () => true })
+    await rest()
+    expect(sizes()).toEqual([256])
+    server.holds = ''
+    server.go()
+    await Promise.all([one, two])
+    expect(sizes()).toEqual([256, 512])
+  })
+  test('what had to give way is asked again, as long as it is wanted', async () => {
+    const { aside } = bench()
+    const gone = { status: 409, body: { message: 'A newer one was asked' } }
+    server.faults = [gone, gone]
+    expect(await aside({ set, size: 256, wanted: () => true })).toBeTruthy()
+    expect(sizes()).toEqual([256, 256, 256])
+    server.faults = [gone]
+    let left = 1
+    expect(await aside({ set, size: 512, wanted: () => left-- > 0 })).toBeUndefined()
+    expect(sizes()).toEqual([256, 256, 256, 512])
+  })
+  test('a refusal says why, and the next goes on', async () => {
+    const { aside } = bench()
+    server.faults = [{ status: 422, body: { message: 'layers[1]: too large' } }]
+    await expect(aside({ set, size: 256, wanted: () => true })).rejects.toThrow('too large')
+    expect(await aside({ set, size: 256, wanted: () => true })).toBeTruthy()
+  })
+  test('a control that is moved to learn what it sets asks for nothing', async () => {
+    const { preview, state } = bench()
+    state.probing.value = true
+    preview()
+    await rest()
+    expect(server.asked.length).toBe(0)
+  })
+})

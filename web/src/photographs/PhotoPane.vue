@@ -20,8 +20,10 @@ function whole() {
 }
 let fitted = ''
 watch(
-  [width, height, () => photo.value.id],
+  [width, height, () => photos.chosen?.id],
   () => {
+    // It was taken down just now.
+    if (!photos.chosen) return
     const key = `${photo.value.id} ${Math.round(width.value)} ${Math.round(height.value)}`
     if (width.value && key !== fitted) whole()
     fitted = key
@@ -154,7 +156,7 @@ const layer = computed(() => {
   return { left: `${x}px`, top: `${y}px`, width: `${r - x}px`, height: `${b - y}px` }
 })
 watch(
-  () => photo.value.marks.length_mm,
+  () => photos.chosen?.marks.length_mm,
   (mm) => (length.value = mm ?? null),
   { immediate: true },
 )

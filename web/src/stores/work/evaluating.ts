@@ -20,6 +20,16 @@ interface Wanted {
   drag?: boolean
 }
 
+/** A question beside the view, see `aside`. */
+export interface Aside {
+  set?: Values
+  about?: About
+  size: number
+  until?: string | null
+  look?: Look
+  wanted: () => boolean
+}
+
 /** Requests of this page are numbered: the server answers the newest of a page. */
 let ticket = 0
 
@@ -210,14 +220,14 @@ export function evaluating(s: State, w: Verbs) {
    * question altogether (`about`). The view goes first: where it asks for something meanwhile, this begins anew after
    * it, as long as it is still `wanted`.
    */
-  async function aside(ask: {
-    set?: Values
-    about?: About
-    size: number
-    until?: string | null
-    look?: Look
-    wanted: () => boolean
-  }): Promise<Evaluation | undefined> {
+  function aside(ask: Aside): Promise<Evaluation | undefined> {
+    // One after the other: two would end each other again and again, as the newest question of a page goes first.
+    const mine = beside.then(() => besides(ask))
+    beside = mine.catch(() => undefined)
+    return mine
+  }
+  let beside: Promise<unknown> = Promise.resolve()
+  async function besides(ask: Aside): Promise<Evaluation | undefined> {
     const id = object.value?.id
     while (ask.wanted() && id !== undefined && object.value?.id === id) {
       if (busy.value) {
