@@ -56,7 +56,10 @@ def kinds_of_surface(linear: np.ndarray, inside: np.ndarray, count: int, *, seed
         raise InputError(
             "the region is all of one colour", where="region", remedy="Take in something of each kind of surface"
         )
-    centres, _ = kmeans2(picked.astype(np.float64), min(_CENTRES, len(picked) // 4), minit="++", rng=rng, iter=25)
+    # A drawing of two colours has no more centres than colours.
+    distinct = len(np.unique(np.round(picked, 2), axis=0))
+    begun = min(_CENTRES, len(picked) // 4, distinct)
+    centres, _ = kmeans2(picked.astype(np.float64), begun, minit="++", rng=rng, iter=25)
     near, _ = vq(features.astype(np.float64), centres)
     sizes = np.bincount(near, minlength=len(centres))
     there = np.flatnonzero(sizes)
