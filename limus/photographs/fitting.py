@@ -20,6 +20,8 @@ from limus.playing.chronicle import Chapter, Chronicle
 _TRIES = 6
 #: How large pieces are comes last: it hangs on how much there is, and on how it keeps together.
 _ORDER = ("color", "share", "clustered", "ragged", "size")
+#: Texels that a piece needs across before its size can be measured.
+_TEXELS = 3.0
 #: What has come so near is enough: shares and looks in points, sizes by this factor.
 _NEAR, _NEAR_SIZE = 0.004, 1.04
 
@@ -138,6 +140,12 @@ def fit(
     for name in [one for one in can if one != "color"]:
         field = of[name]
         value = float(_value(wanted, name))
+        finest = _TEXELS * chronicle.texels.texel_mm
+        if name == "size" and value < finest:
+            notes.append(
+                f"Pieces of {value:.2g} mm are finer than can be measured here ({finest:.2g} mm): their size stays"
+            )
+            continue
         fields[field], near = _search(trial, fields, field, name, value)
         if not near:
             title = type(layer.effect).model_fields[field].title or field

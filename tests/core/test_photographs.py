@@ -261,6 +261,11 @@ class Scenes(TestCase):
         fitted = fit(chronicle, session.scene, "dirt", FitWanted(color=(0.2, 0.1, 0.05), clustered=0.5))
         self.assertEqual([(one.field, one.after) for one in fitted.changes], [("color", (0.2, 0.1, 0.05))])
         self.assertTrue(any("clustered" in note for note in fitted.notes))
+        # What is finer than texels is not measured, and a size that would only seem to fit is not found.
+        chips = self.of(self.layer("paint"), self.layer("chipping", size_mm=6.0))
+        fine = fit(self.chronicle(chips, 128), chips.scene, "chipping", FitWanted(share=0.1, size_mm=1.0))
+        self.assertNotIn("size_mm", {one.field for one in fine.changes})
+        self.assertTrue(any("finer than can be measured" in note for note in fine.notes))
         with self.assertRaisesRegex(InputError, "nothing of this can be set"):
             fit(chronicle, session.scene, "fading", FitWanted(share=0.5))
         with self.assertRaisesRegex(InputError, "no such layer"):

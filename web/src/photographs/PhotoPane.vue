@@ -331,6 +331,9 @@ svg {
 .top > * {
   pointer-events: auto;
 }
+.label .muted {
+  white-space: nowrap;
+}
 .label {
   display: flex;
   gap: 8px;
