@@ -7,7 +7,6 @@ from PIL import Image, ImageDraw
 from pydantic import BaseModel, ConfigDict, Field
 
 from limus.common.colour import to_srgb
-from limus.common.errors import InputError
 from limus.formats.png import png_bytes
 from limus.photographs.kinds_of_surface import FEWEST, MOST, kinds_of_surface
 from limus.photographs.photograph import GREY_CARD, Area, Photograph, without_light
@@ -123,9 +122,7 @@ def _colour(linear: np.ndarray, mask: np.ndarray) -> tuple[float, float, float]:
 
 
 def kinds_png(kinds: np.ndarray, read: PhotographRead) -> bytes:
-    """PNG with alpha: each kind in its own colour, made more different in lightness, see-through outside."""
-    if kinds.size == 0:
-        raise InputError("there is nothing to show", where="region", remedy="Draw the region larger")
+    """PNG with alpha: each kind in its own colour, see-through outside."""
     tones = np.zeros((len(read.kinds) + 1, 4), np.float32)
     for k, kind in enumerate(read.kinds):
         tones[k, :3] = to_srgb(np.array(kind.color, np.float32))

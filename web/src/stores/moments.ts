@@ -5,7 +5,6 @@ import type { Evaluation, VersionOut } from '../api/scene'
 import type { components } from '../api/schema'
 import { during } from '../rest'
 import { usePhotographs } from './photographs'
-import { client } from './work/state'
 import { useWork } from './work'
 
 type S = components['schemas']
@@ -151,7 +150,7 @@ export const useMoments = defineStore('moments', () => {
   }
   const comparing = computed(() => !!other.value)
   return {
-    all, history, wrong, held, other, way, at, times, light, comparing, client,
+    all, history, wrong, held, other, way, at, times, light, comparing,
     lookBack, keep, rename, forget, stand, hold, release, back,
   } // prettier-ignore
 })
