@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from limus.common.block_mean import block_mean
 from limus.patterns.by_example import USUAL, Patches, lay_flat, lay_on_sides, prepared
 
 
@@ -12,8 +13,7 @@ def reduced(image: np.ndarray, times: float) -> np.ndarray:
     it.
     """
     while times >= 2.0 and min(image.shape) > 1:
-        h, w = image.shape[0] // 2 * 2, image.shape[1] // 2 * 2
-        image = image[:h, :w].reshape(h // 2, 2, w // 2, 2).mean(axis=(1, 3), dtype=np.float32)
+        image = block_mean(image, 2)
         times /= 2.0
     return np.ascontiguousarray(image, np.float32)
 

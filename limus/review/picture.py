@@ -10,6 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from limus.common.block_mean import block_mean
 from limus.readings.rays import ray_scene, trace
 from limus.surface.texels import Texels
 
@@ -100,6 +101,4 @@ class Picture:
         if shade > 0:
             picked = picked * (1 - shade + shade * self.light[..., None])
         picked = np.where((self.texel >= 0)[..., None], picked, np.float32(SURROUND / 255))
-        s = self.supersample
-        small = picked.reshape(self.height, s, self.width, s, 3).mean(axis=(1, 3))
-        return (np.clip(small, 0, 1) * 255 + 0.5).astype(np.uint8)
+        return (np.clip(block_mean(picked, self.supersample), 0, 1) * 255 + 0.5).astype(np.uint8)

@@ -11,6 +11,7 @@ import numpy as np
 from limus.bases.choice import BaseChoice
 from limus.bases.laying import finished, laid
 from limus.bases.site import Site
+from limus.common.block_mean import block_mean
 from limus.review.lit import lit
 
 #: Exponent of the block: 2 would be a ball, much more a box.
@@ -94,8 +95,7 @@ def sample_picture(
     colour = lit(skin.sheet, tilted, np.broadcast_to(view, tilted.shape), deep)
     out = np.full((h * w, 3), 0x86 / 255, np.float32)
     out[seen] = colour
-    out = out.reshape(size[1], supersample, size[0], supersample, 3).mean(axis=(1, 3))
-    return (np.clip(out, 0, 1) * 255 + 0.5).astype(np.uint8)
+    return (np.clip(block_mean(out.reshape(h, w, 3), supersample), 0, 1) * 255 + 0.5).astype(np.uint8)
 
 
 def _shade(relief: np.ndarray, texel_mm: float) -> np.ndarray:

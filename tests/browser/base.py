@@ -35,7 +35,7 @@ FLAGS = [
 PATIENCE = 90_000
 
 
-@override_settings(DEMO_SIGN_IN=True, READINGS_RESOLUTION=256, ALLOWED_HOSTS=["localhost", "127.0.0.1"])
+@override_settings(DEMO_SIGN_IN=True, READINGS_RESOLUTION=128, ALLOWED_HOSTS=["localhost", "127.0.0.1"])
 class BrowserTest(StaticLiveServerTestCase):
     """The demo project, a task worker in a thread, and a page that fails the test on any script error.
 

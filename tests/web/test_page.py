@@ -21,7 +21,7 @@ FILES = sorted(path.relative_to(WEB / "tests").as_posix() for path in (WEB / "te
 
 @override_settings(
     DEMO_SIGN_IN=True,
-    READINGS_RESOLUTION=256,
+    READINGS_RESOLUTION=128,
     JOBS_AT_ONCE=True,
     ALLOWED_HOSTS=["localhost", "127.0.0.1"],
     ROOT_URLCONF="tests.web.fresh",

@@ -19,6 +19,8 @@ import { router } from '../../src/router'
 const PATIENCE = 60_000
 // Whether each element could be seen is asked of every style above it, which took most of the time of these tests.
 configure({ asyncUtilTimeout: PATIENCE, defaultHidden: true })
+// Nor does anything here depend on sheets of styles, which what reads names asks of every element: its own is enough.
+globalThis.getComputedStyle = ((of: HTMLElement) => of.style) as never
 /** Where tests/web serves the application; nothing is mounted without it. */
 export const SERVER = String(import.meta.env.LIMUS_SERVER ?? '')
 
