@@ -14,6 +14,7 @@ from limus.common.hashing import key_of
 from limus.masks.shape import smoothstep
 from limus.patterns.cells import Cells, cells
 from limus.patterns.noise import fractal
+from limus.patterns.outline import Character, pull_of
 from limus.patterns.speckle import speckle
 from limus.patterns.tiling import Tiling, tiling
 
@@ -129,6 +130,14 @@ class Ground:
             seed=self.seed * 7919 + salt,
         )
         return np.float32(seen) * dots + np.float32((1 - seen) * amount * 0.2)
+
+    def pull(self, size_mm: float, character: Character, *, salt: int = 0) -> np.ndarray:
+        """(n,) float32 about -1.2..1.2: how far a broken edge is pulled, see ``patterns.outline``."""
+        found: np.ndarray = self._kept(
+            ("outline", size_mm, character, salt),
+            lambda: pull_of(self.points, size_mm, character, self.seed * 7919 + salt, texel_mm=self.texel_mm),
+        )
+        return found
 
     def tiling(self, width_mm: float, height_mm: float, **how: float) -> Tiling:
         """Pieces in the plane."""

@@ -15,12 +15,12 @@ from limus.common.parallel import for_slices
 from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, raised
 from limus.effects.films import THERE, painted, paints_of, without
 from limus.masks.coverage import SoftLevels
-from limus.masks.edge import Character, pull_of
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.edges import Edges
 from limus.masks.sources.low import LowDown
 from limus.masks.sources.noise import Noise
 from limus.patterns.fractures import Fractures, mean_over
+from limus.patterns.outline import Character, pull_of
 from limus.strata.pile import Pile
 from limus.surface.blur import blur
 
@@ -301,7 +301,9 @@ class Chipping(Effect):
         """(n,) float32 about -1.2..1.2: the pattern that bounds chips that are no pieces."""
         texels, seed = event.pile.texels, event.seed(salt) & 0xFFFFFF
         key = key_of("outline of chips", texels.key, size_mm, self.outline, seed)
-        pull: np.ndarray = event.scope.keep.get(key, lambda: pull_of(texels, size_mm, self.outline, seed))
+        pull: np.ndarray = event.scope.keep.get(
+            key, lambda: pull_of(texels.position, size_mm, self.outline, seed, texel_mm=texels.texel_mm)
+        )
         return pull
 
     def _deeper(self, event: Event, potential: np.ndarray, above: int) -> np.ndarray:

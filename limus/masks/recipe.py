@@ -14,10 +14,11 @@ from limus.common.registry import discover
 from limus.masks import sources
 from limus.masks.combine import Combine, combine
 from limus.masks.coverage import level_for
-from limus.masks.edge import Character, Way, broken_up, sharpened
+from limus.masks.edge import Way, broken_up, sharpened
 from limus.masks.shape import curved, shape, smoothstep
 from limus.masks.source import Scope, Source
 from limus.patterns.noise import evened, fractal
+from limus.patterns.outline import Character
 from limus.readings.reading import asks_weather
 from limus.surface.blur import blur
 from limus.surface.grow import grow

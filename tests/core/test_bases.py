@@ -377,6 +377,52 @@ class ByExample(TestCase):
             self.assertEqual(strength(size_cm=180.0), 0.0)
 
 
+class BrokenEdges(TestCase):
+    """How far pieces are broken along their joints, on walls of all that is laid in pieces."""
+
+    LAID = ("brickwork", "setts", "roof_slates", "boards")
+
+    def joint(self, kind: str, **how: Any) -> np.ndarray:
+        skin = laid(BaseChoice.model_validate({"material": {"kind": kind, **how}}), wall(900.0, 300), 2)
+        assert skin.joint is not None
+        return skin.joint
+
+    def test_which_way_and_how_far(self) -> None:
+        for kind in self.LAID:
+            with self.subTest(kind):
+                before = self.joint(kind)
+                inward = self.joint(kind, arris_mm=12.0)
+                outward = self.joint(kind, arris_mm=12.0, arris_way="outward")
+                across = self.joint(kind, arris_mm=12.0, arris_way="across")
+                self.assertTrue((inward >= before - 1e-6).all())
+                self.assertTrue((outward <= before + 1e-6).all())
+                self.assertGreater(inward.mean(), before.mean() + 0.01)
+                self.assertLess(outward.mean(), before.mean() - 0.002)
+                self.assertTrue((across > before + 0.5).any() and (across < before - 0.5).any())
+                # Texels are 3 mm wide: nothing gapes further than 12 mm from where it gaped, and a texel's softness (but
+                # where the noise of an edge is steep, a few texels in a hundred thousand).
+                far = ndimage.distance_transform_edt((before < 0.02).reshape(300, 300)).ravel() * 3.0
+                self.assertLess(float(((inward > 0.5) & (far > 12.0 + 2 * 3.0)).mean()), 1e-4)
+
+    def test_no_two_characters_are_alike_and_size_is_size(self) -> None:
+        seen = [self.joint("brickwork", arris_mm=15.0, arris_as=c) for c in ("soft", "crumbled", "sharp", "scalloped")]
+        for k, one_ in enumerate(seen):
+            for other in seen[k + 1 :]:
+                self.assertGreater(np.abs(one_ - other).mean(), 0.01)
+        fine, coarse = (self.joint("brickwork", arris_mm=15.0, arris_size_mm=size) for size in (12.0, 90.0))
+        steps = [float(np.abs(np.diff(j.reshape(300, 300), axis=1)).sum()) for j in (fine, coarse)]
+        self.assertGreater(steps[0], 1.2 * steps[1])
+
+    def test_what_texels_cannot_show_is_left_whole(self) -> None:
+        # 30 m of wall on 300 texels of 100 mm.
+        choice = {"kind": "setts", "arris_mm": 12.0}
+        before, after = (
+            laid(BaseChoice.model_validate({"material": m}), wall(30000.0, 300), 2).joint
+            for m in ({"kind": "setts"}, choice)
+        )
+        np.testing.assert_array_equal(before, after)
+
+
 class LevelsOfChannels(TestCase):
     def test_plain_ones_change_nothing_at_all(self) -> None:
         value = np.random.default_rng(0).random(50).astype(np.float32)
@@ -590,6 +636,9 @@ class OnAnObject(TestCase):
                     continue
                 value: Any = field.default
                 changed: Any
+                # What is shown only where another field is not so: that other one is moved first.
+                first = dict.fromkeys(hints.get("unless") or {}, 8.0)  # type: ignore[union-attr]
+                start = sheet(material.model_validate(first)) if first else before
                 if hints["control"] == "colour":
                     changed = tuple(min(1.0, 0.5 * x + 0.2) for x in value)
                 elif hints["control"] == "choice":
@@ -597,8 +646,8 @@ class OnAnObject(TestCase):
                 else:
                     soft = hints["soft"]
                     changed = soft[1] if value < soft[1] else soft[0]  # type: ignore[index]
-                after = sheet(material.model_validate({name: changed}))
-                if all(a.shape == b.shape and np.allclose(a, b, atol=1e-6) for a, b in zip(before, after, strict=True)):
+                after = sheet(material.model_validate({**first, name: changed}))
+                if all(a.shape == b.shape and np.allclose(a, b, atol=1e-6) for a, b in zip(start, after, strict=True)):
                     out.add(f"{kind}.{name}")
             return out
 

@@ -6,6 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from limus.bases.arrises import Side, arris_as_field, arris_field, arris_size_field, arris_way_field, broken_by
 from limus.bases.base_material import BaseMaterial, colour_field, uneven_field
 from limus.bases.ground import Ground, Skin, mixed, step, times
 from limus.bases.materials.timber import Timber, grown
@@ -13,6 +14,7 @@ from limus.common.fields import number
 from limus.common.hashing import key_of
 from limus.materials.channels import one
 from limus.materials.substance import Substance
+from limus.patterns.outline import Character
 
 
 class Boards(BaseMaterial):
@@ -34,6 +36,10 @@ class Boards(BaseMaterial):
     )
     tone: float = number(0.5, "Tone", "%", 0.0, 1.0, about="How much boards differ")
     level_mm: float = number(1.2, "Level", "mm", 0.0, 20.0, (0.0, 5.0), "How far boards stand out or lie back")
+    arris_mm: float = arris_field()
+    arris_size_mm: float = arris_size_field()
+    arris_as: Character = arris_as_field()
+    arris_way: Side = arris_way_field()
     uneven: float = uneven_field()
 
     def lay(self, ground: Ground) -> Skin:
@@ -67,7 +73,7 @@ class Boards(BaseMaterial):
         )
         face = grown(place, wood)
         ragged = ground.noise(20, octaves=3, gain=0.6, salt=41)
-        edge = t.edge + 0.35 * ragged
+        edge = t.edge + 0.35 * ragged + broken_by(self, ground)
         inside = step(edge, -0.4 - ground.texel_mm, 0.4 + ground.texel_mm)
         arris = step(edge, 3.0, 0.0)
         cup = (t.up / np.maximum(t.half_height, 1)) ** 2

@@ -6,11 +6,13 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from limus.bases.arrises import Side, arris_as_field, arris_field, arris_size_field, arris_way_field, broken_by
 from limus.bases.base_material import BaseMaterial, colour_field, uneven_field
 from limus.bases.ground import Ground, Skin, mixed, step, times
 from limus.common.fields import choice, number
 from limus.materials.channels import one
 from limus.materials.substance import Substance
+from limus.patterns.outline import Character
 
 
 class Brickwork(BaseMaterial):
@@ -40,6 +42,10 @@ class Brickwork(BaseMaterial):
     tone: float = number(0.6, "Tone", "%", 0.0, 1.0, about="How much bricks differ")
     level_mm: float = number(1.4, "Level", "mm", 0.0, 20.0, (0.0, 6.0), "How far bricks stand out or lie back")
     worn: float = number(0.4, "Worn arrises", "%", 0.0, 1.0)
+    arris_mm: float = arris_field()
+    arris_size_mm: float = arris_size_field()
+    arris_as: Character = arris_as_field()
+    arris_way: Side = arris_way_field()
     uneven: float = uneven_field()
 
     def lay(self, ground: Ground) -> Skin:
@@ -52,7 +58,7 @@ class Brickwork(BaseMaterial):
             loose=0.02, vary=0.05, corner_mm=3.0,
         )  # fmt: skip
         bite = np.float32(self.worn) * np.maximum(ground.noise(34, octaves=4, gain=0.6, salt=2) - 0.75, 0) * 6.5
-        edge = bricks.edge + 0.9 * ragged - bite
+        edge = bricks.edge + 0.9 * ragged - bite + broken_by(self, ground)
         soft = np.float32(0.6 + ground.texel_mm)
         brick = step(edge, -soft, soft)
         round_ = step(edge, 0.0, 5.0 + 4.0 * self.worn)

@@ -6,12 +6,14 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from limus.bases.arrises import Side, arris_as_field, arris_field, arris_size_field, arris_way_field, broken_by
 from limus.bases.base_material import BaseMaterial, colour_field, uneven_field
 from limus.bases.ground import Ground, Skin, mixed, step, times
 from limus.bases.materials.slate import Slate, riven
 from limus.common.fields import number
 from limus.materials.channels import one
 from limus.materials.substance import Substance
+from limus.patterns.outline import Character
 
 
 class RoofSlates(BaseMaterial):
@@ -30,6 +32,10 @@ class RoofSlates(BaseMaterial):
     thick_mm: float = number(6.0, "Thickness", "mm", 0.5, 40.0, (2.0, 15.0))
     tone: float = number(0.6, "Tone", "%", 0.0, 1.0, about="How much slates differ")
     level_mm: float = number(1.5, "Level", "mm", 0.0, 20.0, (0.0, 6.0), "How far slates tilt")
+    arris_mm: float = arris_field()
+    arris_size_mm: float = arris_size_field()
+    arris_as: Character = arris_as_field()
+    arris_way: Side = arris_way_field()
     uneven: float = uneven_field()
 
     def lay(self, ground: Ground) -> Skin:
@@ -40,8 +46,9 @@ class RoofSlates(BaseMaterial):
         own = np.stack([a, b, c], axis=1) * np.float32(9000)
         face = riven(ground.moved(own), Slate(color=self.color, uneven=self.uneven, step_mm=0.45, terraces=0.6))
         ragged = ground.noise(14, octaves=4, gain=0.6, salt=31)
-        side = t.half_width - np.abs(t.across) - self.gap_mm / 2 + 0.8 * ragged
-        lower = t.up + t.half_height + 1.4 * ragged - 3.0 * (d - 0.3)
+        broken = broken_by(self, ground)
+        side = t.half_width - np.abs(t.across) - self.gap_mm / 2 + 0.8 * ragged + broken
+        lower = t.up + t.half_height + 1.4 * ragged - 3.0 * (d - 0.3) + broken
         inside = step(side, -0.5 - ground.texel_mm, 0.5 + ground.texel_mm) * step(
             lower, -0.5 - ground.texel_mm, 0.5 + ground.texel_mm
         )

@@ -6,12 +6,14 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from limus.bases.arrises import Side, arris_as_field, arris_field, arris_size_field, arris_way_field, broken_by
 from limus.bases.base_material import BaseMaterial, colour_field, uneven_field
 from limus.bases.ground import Ground, Skin, mixed, step, times
 from limus.bases.materials.granite import Granite
 from limus.common.fields import number
 from limus.materials.channels import one
 from limus.materials.substance import Substance
+from limus.patterns.outline import Character
 
 
 class Setts(BaseMaterial):
@@ -31,6 +33,10 @@ class Setts(BaseMaterial):
     dome_mm: float = number(9.0, "Rounding", "mm", 0.0, 60.0, (0.0, 20.0), "How far the middle stands above the rim")
     tone: float = number(0.6, "Tone", "%", 0.0, 1.0, about="How much stones differ")
     level_mm: float = number(4.0, "Level", "mm", 0.0, 40.0, (0.0, 15.0), "How far stones stand out or lie back")
+    arris_mm: float = arris_field()
+    arris_size_mm: float = arris_size_field()
+    arris_as: Character = arris_as_field()
+    arris_way: Side = arris_way_field()
     uneven: float = uneven_field()
 
     def lay(self, ground: Ground) -> Skin:
@@ -46,7 +52,7 @@ class Setts(BaseMaterial):
             corner_mm=0.16 * self.row_mm,
         )
         ragged = ground.noise(32, octaves=3, gain=0.55, salt=1)
-        edge = stones.edge + 2.6 * ragged
+        edge = stones.edge + 2.6 * ragged + broken_by(self, ground)
         a, b, c, d = (stones.chance(k) for k in (1, 2, 3, 4))
         deep = np.minimum(stones.half_width, stones.half_height)
         rise = np.clip(edge / np.maximum(deep * 0.75, 1), 0, 1)
