@@ -8,7 +8,7 @@ import numpy as np
 
 from limus.common.fields import colour, number
 from limus.common.object_size import ONE_METRE, ObjectSize
-from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, film_um, ramp
+from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, ShownOn, film_um, ramp
 from limus.effects.habitat import HABITAT_READS, habitat
 from limus.masks.coverage import level_for
 from limus.masks.recipe import Recipe, term
@@ -30,6 +30,7 @@ class Algae(Effect):
     title: ClassVar[str] = "Algae"
     group: ClassVar[Group] = "Growth"
     photographed: ClassVar[dict[str, str]] = {"color": "color", "share": "amount", "size": "patch_mm"}
+    shown_on: ClassVar[ShownOn] = ("smooth concrete", ())
     law: ClassVar[Law] = "even"
     reads: ClassVar[tuple[str, ...]] = tuple(sorted({*HABITAT_READS, "setting.ground_mm"}))
     summary: ClassVar[str] = "A green film on damp, shaded sides, at the foot and below run-off"

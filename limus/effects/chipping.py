@@ -12,7 +12,7 @@ from limus.common.hashing import key_of
 from limus.common.kernel import kernel
 from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.common.parallel import for_slices
-from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, raised
+from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, ShownOn, raised
 from limus.effects.films import THERE, painted, paints_of, without
 from limus.masks.coverage import SoftLevels
 from limus.masks.recipe import Recipe, term
@@ -77,6 +77,7 @@ class Chipping(Effect):
     summary: ClassVar[str] = "Paint broken off edges, and here and there on faces, through the primer to the bare base"
     law: ClassVar[Law] = "even"
     group: ClassVar[Group] = "Paint and its losses"
+    shown_on: ClassVar[ShownOn] = ("cast iron", ("paint",))
     photographed: ClassVar[dict[str, str]] = {
         "share": "coverage",
         "size": "size_mm",

@@ -12,7 +12,7 @@ from limus.common.fields import choice, colour, number
 from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.effects.crack_cut import CRACKS, cut_open, opened_share, with_dirt
 from limus.effects.crack_places import UNIT, cracks_of
-from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome
+from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, ShownOn
 from limus.effects.profile import Corner, rising
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
@@ -37,6 +37,7 @@ class CrackLayer(Effect):
     family: ClassVar[Kind] = "loss"
     title: ClassVar[str] = "Cracks"
     group: ClassVar[Group] = "Weather"
+    shown_on: ClassVar[ShownOn] = ("smooth concrete", ())
     law: ClassVar[Law] = "root"
     acts_on: ClassVar[tuple[str, ...]] = CRACKS
     louder: ClassVar[str] = "raise the width; cracks narrower than a texel are seen only at a higher resolution"

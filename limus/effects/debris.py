@@ -8,7 +8,7 @@ import numpy as np
 
 from limus.common.fields import colour, number
 from limus.common.object_size import ONE_METRE, ObjectSize
-from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, film_um
+from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, ShownOn, film_um
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.hollows import Hollows
 from limus.masks.sources.noise import Noise
@@ -29,6 +29,7 @@ class Debris(Effect):
     title: ClassVar[str] = "Debris"
     group: ClassVar[Group] = "Deposits"
     photographed: ClassVar[dict[str, str]] = {"color": "color", "share": "amount", "size": "piece_mm"}
+    shown_on: ClassVar[ShownOn] = ("smooth concrete", ())
     law: ClassVar[Law] = "root"
     louder: ClassVar[str] = "raise the amount and the size of pieces; it lies where something shelters it"
     summary: ClassVar[str] = "Grit and crumbs on ledges and along the foot of what stands up"

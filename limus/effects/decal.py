@@ -15,7 +15,7 @@ from limus.bases.placing import Placing
 from limus.common.colour import to_linear
 from limus.common.errors import InputError
 from limus.common.fields import FileName, choice, colour, number, switch
-from limus.effects.effect import Effect, Event, Group, Kind, Outcome, film_um, raised
+from limus.effects.effect import Effect, Event, Group, Kind, Outcome, ShownOn, film_um, raised
 from limus.formats.picture_read import read_picture
 from limus.materials.channels import CHANNELS, one
 from limus.materials.substance import DECAL
@@ -44,6 +44,7 @@ class Decal(Effect):
     kind: Literal["decal"] = "decal"
     order: ClassVar[int] = 8
     family: ClassVar[Kind] = "deposit"
+    shown_on: ClassVar[ShownOn] = ("cast iron", ("paint",))
     title: ClassVar[str] = "Decal"
     group: ClassVar[Group] = "Marks and stains"
     summary: ClassVar[str] = "A picture, a sign or stencilled letters, put on the surface by hand"

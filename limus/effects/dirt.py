@@ -8,7 +8,7 @@ import numpy as np
 
 from limus.common.fields import colour, number
 from limus.common.object_size import ONE_METRE, ObjectSize
-from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome
+from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, ShownOn
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.hollows import Hollows
 from limus.masks.sources.noise import Noise
@@ -28,6 +28,7 @@ class Dirt(Effect):
     group: ClassVar[Group] = "Deposits"
     photographed: ClassVar[dict[str, str]] = {"color": "color"}
     begins: ClassVar[bool] = True
+    shown_on: ClassVar[ShownOn] = ("cast iron", ("paint",))
     law: ClassVar[Law] = "even"
     summary: ClassVar[str] = "Grime in hollows, along joints and wherever nothing washes it off"
     when: ClassVar[str] = (

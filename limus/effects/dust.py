@@ -8,7 +8,7 @@ import numpy as np
 
 from limus.common.fields import colour, number
 from limus.common.object_size import ONE_METRE, ObjectSize
-from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome
+from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, ShownOn
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
 from limus.masks.sources.sky import Sky
@@ -34,6 +34,7 @@ class Dust(Effect):
     group: ClassVar[Group] = "Deposits"
     photographed: ClassVar[dict[str, str]] = {"color": "color"}
     begins: ClassVar[bool] = True
+    shown_on: ClassVar[ShownOn] = ("cast iron", ("paint",))
     law: ClassVar[Law] = "even"
     reads: ClassVar[tuple[str, ...]] = ("rays",)
     figures: ClassVar[str] = (

@@ -33,6 +33,8 @@ from limus.surface.running import from_the_top, run_down
 Kind = Literal["deposit", "change", "loss"]
 Group = Literal["Paint and its losses", "Metal", "Weather", "Growth", "Deposits", "Marks and stains", "Finish"]
 Law = Literal["at once", "even", "root", "late", "years"]
+#: A base of the store room, and the effects that come before.
+ShownOn = tuple[str, tuple[str, ...]]
 
 
 #: Texels over which relief is evened out at most.
@@ -209,6 +211,8 @@ class Effect(Document):
     suits: ClassVar[tuple[str, ...]] = ()
     #: The coats it leaves, where it leaves more than one: piece -> title.
     pieces: ClassVar[dict[str, str]] = {}
+    #: On what it can be shown, in the guide and in tests: it does nothing to every other thing.
+    shown_on: ClassVar[ShownOn] = ("cast iron", ())
     #: When somebody would take it, in a sentence or two.
     when: ClassVar[str] = ""
     #: Where it stands in the picker.

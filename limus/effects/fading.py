@@ -10,7 +10,7 @@ from limus.common.fields import number
 from limus.common.kernel import kernel
 from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.common.parallel import for_ranges
-from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome
+from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, ShownOn
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
 from limus.materials.channels import CHANNELS, spread
@@ -59,6 +59,7 @@ class Fading(Effect):
     family: ClassVar[Kind] = "change"
     title: ClassVar[str] = "Fading and chalking"
     group: ClassVar[Group] = "Weather"
+    shown_on: ClassVar[ShownOn] = ("cast iron", ("paint",))
     law: ClassVar[Law] = "years"
     acts_on: ClassVar[tuple[str, ...]] = FADES
     reads: ClassVar[tuple[str, ...]] = tuple(sorted({*RAIN_READS, *SUN_READS}))

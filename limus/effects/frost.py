@@ -8,7 +8,7 @@ import numpy as np
 
 from limus.common.fields import number
 from limus.common.object_size import ONE_METRE, ObjectSize
-from limus.effects.effect import Effect, Event, Group, Kind, Outcome, film_um
+from limus.effects.effect import Effect, Event, Group, Kind, Outcome, ShownOn, film_um
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
 from limus.materials.channels import one
@@ -27,6 +27,7 @@ class Frost(Effect):
     edition: ClassVar[int] = 2
     order: ClassVar[int] = 23
     family: ClassVar[Kind] = "deposit"
+    shown_on: ClassVar[ShownOn] = ("cast iron", ("paint",))
     title: ClassVar[str] = "Frost"
     group: ClassVar[Group] = "Weather"
     reads: ClassVar[tuple[str, ...]] = ("rays",)

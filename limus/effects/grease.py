@@ -8,7 +8,7 @@ import numpy as np
 
 from limus.common.fields import choice, colour, number
 from limus.common.object_size import ONE_METRE, ObjectSize
-from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, film_um, raised
+from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, ShownOn, film_um, raised
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.hollows import Hollows
 from limus.masks.sources.noise import Noise
@@ -31,6 +31,7 @@ class Grease(Effect):
     order: ClassVar[int] = 14
     family: ClassVar[Kind] = "deposit"
     title: ClassVar[str] = "Oil and grease"
+    shown_on: ClassVar[ShownOn] = ("cast iron", ("paint",))
     law: ClassVar[Law] = "root"
     group: ClassVar[Group] = "Marks and stains"
     photographed: ClassVar[dict[str, str]] = {"color": "color", "share": "amount", "size": "patch_mm"}

@@ -8,7 +8,7 @@ import numpy as np
 
 from limus.common.fields import number
 from limus.common.object_size import ONE_METRE, ObjectSize
-from limus.effects.effect import Effect, Event, Group, Kind, Outcome
+from limus.effects.effect import Effect, Event, Group, Kind, Outcome, ShownOn
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
 from limus.materials.channels import one
@@ -24,6 +24,7 @@ class Lacquer(Effect):
     kind: Literal["lacquer"] = "lacquer"
     order: ClassVar[int] = 1
     family: ClassVar[Kind] = "deposit"
+    shown_on: ClassVar[ShownOn] = ("brass", ())
     title: ClassVar[str] = "Lacquer"
     group: ClassVar[Group] = "Finish"
     reads: ClassVar[tuple[str, ...]] = ("rays",)

@@ -8,7 +8,7 @@ import numpy as np
 
 from limus.common.fields import colour, number
 from limus.common.object_size import ONE_METRE, ObjectSize
-from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, film_um
+from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, ShownOn, film_um
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.edges import Edges
 from limus.masks.sources.hollows import Hollows
@@ -34,6 +34,7 @@ class Leaks(Effect):
     title: ClassVar[str] = "Leaks and runs"
     group: ClassVar[Group] = "Marks and stains"
     photographed: ClassVar[dict[str, str]] = {"color": "color", "share": "amount", "size": "width_mm"}
+    shown_on: ClassVar[ShownOn] = ("smooth concrete", ())
     law: ClassVar[Law] = "root"
     edition: ClassVar[int] = 2
     louder: ClassVar[str] = "raise the amount and the width, or give their place as parts or strokes"

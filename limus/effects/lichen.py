@@ -8,7 +8,7 @@ import numpy as np
 
 from limus.common.fields import choice, colour, number
 from limus.common.object_size import ONE_METRE, ObjectSize
-from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, film_um, raised, ramp
+from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, ShownOn, film_um, raised, ramp
 from limus.effects.habitat import HABITAT_READS, habitat
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
@@ -43,6 +43,7 @@ class Lichen(Effect):
     title: ClassVar[str] = "Lichen"
     group: ClassVar[Group] = "Growth"
     photographed: ClassVar[dict[str, str]] = {"share": "amount"}
+    shown_on: ClassVar[ShownOn] = ("slate", ())
     law: ClassVar[Law] = "years"
     reads: ClassVar[tuple[str, ...]] = HABITAT_READS
     louder: ClassVar[str] = "raise the years, or the resolution; it grows a few tenths of a millimetre a year"

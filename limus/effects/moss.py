@@ -8,7 +8,7 @@ import numpy as np
 
 from limus.common.fields import colour, number
 from limus.common.object_size import ONE_METRE, ObjectSize
-from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, ramp
+from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, ShownOn, ramp
 from limus.effects.habitat import HABITAT_READS, habitat
 from limus.masks.coverage import level_for
 from limus.masks.recipe import Recipe, term
@@ -32,6 +32,7 @@ class Moss(Effect):
     title: ClassVar[str] = "Moss"
     group: ClassVar[Group] = "Growth"
     photographed: ClassVar[dict[str, str]] = {"color": "color", "share": "amount", "size": "size_mm"}
+    shown_on: ClassVar[ShownOn] = ("smooth concrete", ())
     law: ClassVar[Law] = "even"
     reads: ClassVar[tuple[str, ...]] = HABITAT_READS
     summary: ClassVar[str] = "Cushions with volume in joints, in corners and on ledges"

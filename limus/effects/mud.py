@@ -9,7 +9,7 @@ import numpy as np
 
 from limus.common.fields import colour, number
 from limus.common.object_size import ONE_METRE, ObjectSize
-from limus.effects.effect import Effect, Event, Group, Kind, Outcome, film_um, ramp
+from limus.effects.effect import Effect, Event, Group, Kind, Outcome, ShownOn, film_um, ramp
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
 from limus.materials.substance import MUD, covered
@@ -28,6 +28,7 @@ class Mud(Effect):
     kind: Literal["mud"] = "mud"
     order: ClassVar[int] = 11
     family: ClassVar[Kind] = "deposit"
+    shown_on: ClassVar[ShownOn] = ("smooth concrete", ())
     title: ClassVar[str] = "Mud and flood line"
     group: ClassVar[Group] = "Weather"
     photographed: ClassVar[dict[str, str]] = {"color": "color", "share": "amount"}

@@ -9,7 +9,7 @@ import numpy as np
 from limus.common.fields import number
 from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.effects.corrosion import corroded
-from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, film_um, raised
+from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, ShownOn, film_um, raised
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
 from limus.materials.channels import one
@@ -51,6 +51,7 @@ class Patina(Effect):
     family: ClassVar[Kind] = "change"
     title: ClassVar[str] = "Patina and tarnish"
     group: ClassVar[Group] = "Metal"
+    shown_on: ClassVar[ShownOn] = ("copper", ())
     law: ClassVar[Law] = "years"
     reads: ClassVar[tuple[str, ...]] = ("rays", "setting.corrosivity")
     acts_on: ClassVar[tuple[str, ...]] = ("copper alloy", "zinc", "aluminium", "other metal")

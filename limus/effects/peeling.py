@@ -8,7 +8,7 @@ import numpy as np
 
 from limus.common.fields import number
 from limus.common.object_size import ONE_METRE, ObjectSize
-from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, raised
+from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, ShownOn, raised
 from limus.effects.films import THERE, painted, paints_of, without
 from limus.masks.coverage import SoftLevels
 from limus.masks.recipe import Recipe, term
@@ -35,6 +35,7 @@ class Peeling(Effect):
     order: ClassVar[int] = 2
     family: ClassVar[Kind] = "loss"
     title: ClassVar[str] = "Peeling"
+    shown_on: ClassVar[ShownOn] = ("cast iron", ("paint",))
     law: ClassVar[Law] = "late"
     group: ClassVar[Group] = "Paint and its losses"
     photographed: ClassVar[dict[str, str]] = {"share": "coverage", "size": "sheet_mm"}

@@ -9,7 +9,7 @@ import numpy as np
 
 from limus.common.fields import number
 from limus.common.object_size import ONE_METRE, ObjectSize
-from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome
+from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, ShownOn
 from limus.effects.films import THERE, painted, paints_of
 from limus.masks.coverage import level_for
 from limus.masks.recipe import Recipe, term
@@ -32,6 +32,7 @@ class Rubbing(Effect):
     order: ClassVar[int] = 3
     family: ClassVar[Kind] = "loss"
     title: ClassVar[str] = "Rubbing through"
+    shown_on: ClassVar[ShownOn] = ("cast iron", ("paint",))
     law: ClassVar[Law] = "even"
     group: ClassVar[Group] = "Paint and its losses"
     photographed: ClassVar[dict[str, str]] = {"share": "coverage"}

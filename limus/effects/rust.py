@@ -12,7 +12,7 @@ from limus.common.kernel import kernel
 from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.common.parallel import for_ranges
 from limus.effects.corrosion import corroded
-from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, film_um, raised
+from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, ShownOn, film_um, raised
 from limus.masks.coverage import SoftLevels
 from limus.masks.recipe import Recipe, term
 from limus.masks.shape import smoothstep
@@ -166,6 +166,7 @@ class Rust(Effect):
     photographed: ClassVar[dict[str, str]] = {"share": "coverage"}
     photographed_with: ClassVar[dict[str, Any]] = {"by": "coverage"}
     begins: ClassVar[bool] = True
+    shown_on: ClassVar[ShownOn] = ("cast iron", ("paint", "chipping"))
     law: ClassVar[Law] = "years"
     reads: ClassVar[tuple[str, ...]] = ("rays", "setting.corrosivity")
     acts_on: ClassVar[tuple[str, ...]] = ("ferrous",)

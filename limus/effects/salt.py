@@ -8,7 +8,7 @@ import numpy as np
 
 from limus.common.fields import colour, number
 from limus.common.object_size import ONE_METRE, ObjectSize
-from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, film_um, raised
+from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, ShownOn, film_um, raised
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.height import HeightSource
 from limus.masks.sources.noise import Noise
@@ -29,6 +29,7 @@ class Salt(Effect):
     title: ClassVar[str] = "Salt bloom"
     group: ClassVar[Group] = "Deposits"
     photographed: ClassVar[dict[str, str]] = {"color": "color", "share": "amount"}
+    shown_on: ClassVar[ShownOn] = ("brick in mortar", ())
     law: ClassVar[Law] = "root"
     suits: ClassVar[tuple[str, ...]] = ("mineral",)
     summary: ClassVar[str] = "White crusts and bloom where rising damp dries out of stone, brick and concrete"

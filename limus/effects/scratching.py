@@ -10,7 +10,7 @@ import numpy as np
 from limus.common.blending import MODES
 from limus.common.fields import choice, number
 from limus.common.object_size import ONE_METRE, ObjectSize
-from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, raised
+from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, ShownOn, raised
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.edges import Edges
 from limus.masks.sources.noise import Noise
@@ -33,6 +33,7 @@ class Scratching(Effect):
     order: ClassVar[int] = 4
     family: ClassVar[Kind] = "loss"
     title: ClassVar[str] = "Scratches"
+    shown_on: ClassVar[ShownOn] = ("cast iron", ("paint",))
     law: ClassVar[Law] = "even"
     group: ClassVar[Group] = "Paint and its losses"
     louder: ClassVar[str] = "raise the amounts and the width of deep ones, or look at a higher resolution from near"

@@ -10,7 +10,7 @@ from limus.common.fields import number
 from limus.common.kernel import kernel
 from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.common.parallel import for_ranges
-from limus.effects.effect import Effect, Event, Group, Kind, Outcome
+from limus.effects.effect import Effect, Event, Group, Kind, Outcome, ShownOn
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
 from limus.masks.sources.sheltered import Sheltered
@@ -63,6 +63,7 @@ class Smears(Effect):
     kind: Literal["smears"] = "smears"
     order: ClassVar[int] = 16
     family: ClassVar[Kind] = "change"
+    shown_on: ClassVar[ShownOn] = ("cast iron", ("paint", "lacquer"))
     title: ClassVar[str] = "Smears and finger marks"
     group: ClassVar[Group] = "Marks and stains"
     edition: ClassVar[int] = 2

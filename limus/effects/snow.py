@@ -9,7 +9,7 @@ import numpy as np
 from limus.common.fields import choice, number
 from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.effects.damp import wetted
-from limus.effects.effect import Effect, Event, Group, Kind, Outcome, ramp
+from limus.effects.effect import Effect, Event, Group, Kind, Outcome, ShownOn, ramp
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
 from limus.materials.channels import one
@@ -55,6 +55,7 @@ class Snow(Effect):
     kind: Literal["snow"] = "snow"
     order: ClassVar[int] = 24
     family: ClassVar[Kind] = "deposit"
+    shown_on: ClassVar[ShownOn] = ("smooth concrete", ())
     title: ClassVar[str] = "Snow"
     group: ClassVar[Group] = "Weather"
     reads: ClassVar[tuple[str, ...]] = ("rays", "setting.wind_from_deg", "setting.north_deg")

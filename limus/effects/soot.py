@@ -8,7 +8,7 @@ import numpy as np
 
 from limus.common.fields import colour, number
 from limus.common.object_size import ONE_METRE, ObjectSize
-from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, film_um
+from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, ShownOn, film_um
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
 from limus.masks.sources.sheltered import Sheltered
@@ -29,6 +29,7 @@ class Soot(Effect):
     title: ClassVar[str] = "Soot"
     group: ClassVar[Group] = "Deposits"
     photographed: ClassVar[dict[str, str]] = {"color": "color", "share": "amount"}
+    shown_on: ClassVar[ShownOn] = ("smooth concrete", ())
     law: ClassVar[Law] = "root"
     summary: ClassVar[str] = "Black, perfectly matt, in licks that rise from below and under overhangs"
     when: ClassVar[str] = "Over lamps, stoves and exhausts, and for the black crust of stone in towns"

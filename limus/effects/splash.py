@@ -8,7 +8,7 @@ import numpy as np
 
 from limus.common.fields import colour, number
 from limus.common.object_size import ONE_METRE, ObjectSize
-from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, film_um
+from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, ShownOn, film_um
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
 from limus.masks.sources.slope import SlopeSource
@@ -30,6 +30,7 @@ class Splash(Effect):
     title: ClassVar[str] = "Splash band"
     group: ClassVar[Group] = "Deposits"
     photographed: ClassVar[dict[str, str]] = {"color": "color", "share": "amount", "size": "drop_mm"}
+    shown_on: ClassVar[ShownOn] = ("cast iron", ("paint",))
     law: ClassVar[Law] = "root"
     reads: ClassVar[tuple[str, ...]] = ("setting.ground_mm",)
     summary: ClassVar[str] = "Earth thrown up the foot by rain: a ragged band with single drops above it"

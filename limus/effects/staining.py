@@ -9,7 +9,7 @@ import numpy as np
 
 from limus.common.fields import choice, colour, number
 from limus.common.object_size import ONE_METRE, ObjectSize
-from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, film_um, ramp
+from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, ShownOn, film_um, ramp
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
 from limus.materials.channels import one
@@ -34,6 +34,7 @@ class Staining(Effect):
     title: ClassVar[str] = "Stains"
     group: ClassVar[Group] = "Weather"
     photographed: ClassVar[dict[str, str]] = {"color": "color", "share": "amount"}
+    shown_on: ClassVar[ShownOn] = ("cast iron", ("paint", "chipping"))
     law: ClassVar[Law] = "root"
     reads: ClassVar[tuple[str, ...]] = ("rays",)
     summary: ClassVar[str] = "Rust below iron, lime below cracks and joints, soot above openings"

@@ -13,7 +13,7 @@ from limus.bases.laid_skin import laid_skin
 from limus.bases.materials.plain import Plain
 from limus.common.fields import choice, number
 from limus.common.object_size import ONE_METRE, ObjectSize
-from limus.effects.effect import Effect, Event, Group, Kind, Outcome, film_um, raised
+from limus.effects.effect import Effect, Event, Group, Kind, Outcome, ShownOn, film_um, raised
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
 from limus.materials.channel_range import ChannelRange
@@ -39,6 +39,7 @@ class SubstanceLayer(Effect):
     kind: Literal["substance"] = "substance"
     order: ClassVar[int] = 2
     family: ClassVar[Kind] = "deposit"
+    shown_on: ClassVar[ShownOn] = ("cast iron", ("paint",))
     title: ClassVar[str] = "Made of"
     group: ClassVar[Group] = "Finish"
     brings: ClassVar[tuple[str, ...]] = ("coating",)

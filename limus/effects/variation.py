@@ -8,7 +8,7 @@ import numpy as np
 
 from limus.common.blending import MODES
 from limus.common.fields import choice, number
-from limus.effects.effect import Effect, Event, Group, Kind, Outcome, raised
+from limus.effects.effect import Effect, Event, Group, Kind, Outcome, ShownOn, raised
 from limus.materials.substance import VEIL
 from limus.patterns.pieces import by_number
 from limus.strata.composite import Use
@@ -23,6 +23,7 @@ class Variation(Effect):
     kind: Literal["variation"] = "variation"
     order: ClassVar[int] = 7
     family: ClassVar[Kind] = "change"
+    shown_on: ClassVar[ShownOn] = ("rolled steel", ())
     title: ClassVar[str] = "Variation"
     group: ClassVar[Group] = "Finish"
     summary: ClassVar[str] = "Low, wide unevenness of tone, gloss and relief, and a tone for each piece"

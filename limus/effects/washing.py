@@ -9,7 +9,7 @@ import numpy as np
 
 from limus.common.fields import number
 from limus.common.object_size import ONE_METRE, ObjectSize
-from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, film_um, ramp
+from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, ShownOn, film_um, ramp
 from limus.masks.coverage import SoftLevels
 from limus.masks.recipe import Recipe, term
 from limus.masks.shape import smoothstep
@@ -37,6 +37,7 @@ class Washing(Effect):
     title: ClassVar[str] = "Washed by rain"
     group: ClassVar[Group] = "Weather"
     photographed: ClassVar[dict[str, str]] = {"share": "coverage"}
+    shown_on: ClassVar[ShownOn] = ("smooth concrete", ("dirt", "dust"))
     law: ClassVar[Law] = "root"
     reads: ClassVar[tuple[str, ...]] = tuple(sorted(RAIN_READS))
     acts_on: ClassVar[tuple[str, ...]] = LOOSE

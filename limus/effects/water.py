@@ -12,7 +12,7 @@ from limus.common.kernel import kernel
 from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.common.parallel import for_ranges
 from limus.effects.damp import FULL, water_coat, wetted
-from limus.effects.effect import Effect, Event, Group, Kind, Outcome, film_um, raised, ramp
+from limus.effects.effect import Effect, Event, Group, Kind, Outcome, ShownOn, film_um, raised, ramp
 from limus.masks.recipe import Recipe
 from limus.materials.channels import CHANNELS, one, spread
 from limus.materials.optics import WATER_IOR
@@ -94,6 +94,7 @@ class Water(Effect):
     edition: ClassVar[int] = 2
     order: ClassVar[int] = 22
     family: ClassVar[Kind] = "deposit"
+    shown_on: ClassVar[ShownOn] = ("smooth concrete", ())
     title: ClassVar[str] = "Standing water"
     group: ClassVar[Group] = "Weather"
     pieces: ClassVar[dict[str, str]] = {"film": "Water", "damp": "Damp shore"}

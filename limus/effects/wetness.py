@@ -9,7 +9,7 @@ import numpy as np
 from limus.common.fields import number
 from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.effects.damp import evened_mm, water_coat, wetted
-from limus.effects.effect import Effect, Event, Group, Kind, Outcome, film_um, ramp
+from limus.effects.effect import Effect, Event, Group, Kind, Outcome, ShownOn, film_um, ramp
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
 from limus.materials.channels import one
@@ -33,6 +33,7 @@ class Wetness(Effect):
     kind: Literal["wetness"] = "wetness"
     order: ClassVar[int] = 21
     family: ClassVar[Kind] = "change"
+    shown_on: ClassVar[ShownOn] = ("smooth concrete", ())
     title: ClassVar[str] = "Wetness"
     group: ClassVar[Group] = "Weather"
     reads: ClassVar[tuple[str, ...]] = tuple(sorted({*RAIN_READS, *SUN_READS, "setting.ground_mm"}))

@@ -21,27 +21,13 @@ MUCH = (
 )  # fmt: skip
 #: Strength of a layer in the slight picture.
 LITTLE = 0.4
-_CONCRETE = "smooth concrete"
-#: Base that an effect is shown on, where it is not cast iron.
-BASES = {
-    "patina": "copper", "salt": "brick in mortar", "soot": _CONCRETE, "debris": _CONCRETE, "variation": "rolled steel",
-    "lacquer": "brass", "leaks": _CONCRETE, "lichen": "slate",
-    **dict.fromkeys(("wetness", "water", "snow", "cracks", "algae", "moss", "mud", "washing"), _CONCRETE),
-}  # fmt: skip
-#: Effects that come before it.
-BEFORE = {
-    **dict.fromkeys(("chipping", "peeling", "rubbing", "scratching", "fading", "decal"), ("paint",)),
-    **dict.fromkeys(("dirt", "dust", "grease", "splash", "frost"), ("paint",)),
-    "rust": ("paint", "chipping"), "staining": ("paint", "chipping"), "smears": ("paint", "lacquer"),
-    "washing": ("dirt", "dust"), "substance": ("paint",),
-}  # fmt: skip
 
 
 def story(kind: str, level: Level, size: ObjectSize) -> list[Layer]:
     """What happened before, and the effect with little, its default, or much of it."""
     setting = Setting()
     out = []
-    for k, name in enumerate((*BEFORE.get(kind, ()), kind)):
+    for k, name in enumerate((*EFFECTS[kind].shown_on[1], kind)):
         effect = fresh_effect(name, size, setting)
         strength = 1.0
         if name == kind and level == "low":
@@ -62,6 +48,6 @@ def scene_of(kind: str, level: Level, name: str, size: ObjectSize, file: str = "
     return Scene(
         name=name,
         object=ObjectFile(file=file),
-        bases=[from_stock(BASES.get(kind, "cast iron"))],
+        bases=[from_stock(EFFECTS[kind].shown_on[0])],
         layers=story(kind, level, size),
     )

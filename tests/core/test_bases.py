@@ -399,7 +399,7 @@ class BrokenEdges(TestCase):
                 self.assertGreater(inward.mean(), before.mean() + 0.01)
                 self.assertLess(outward.mean(), before.mean() - 0.002)
                 self.assertTrue((across > before + 0.5).any() and (across < before - 0.5).any())
-                # Texels are 3 mm wide: nothing gapes further than 12 mm from where it gaped, and a texel's softness (but
+                # Texels are 3 mm wide: nothing gapes further than 12 mm from where it gaped and a little softness (but
                 # where the noise of an edge is steep, a few texels in a hundred thousand).
                 far = ndimage.distance_transform_edt((before < 0.02).reshape(300, 300)).ravel() * 3.0
                 self.assertLess(float(((inward > 0.5) & (far > 12.0 + 2 * 3.0)).mean()), 1e-4)

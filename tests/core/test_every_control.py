@@ -96,6 +96,8 @@ def moved(name: str, field: dict[str, Any], value: Any) -> Any:
         return next(x for x in field["enum"] if x != value)
     if isinstance(value, bool):
         return not value
+    if field.get("control") == "colour":
+        return tuple(min(1.0, 0.5 * x + 0.2) for x in value)
     if isinstance(value, int) and field.get("type") == "integer":
         return value + 2
     if isinstance(value, (int, float)):

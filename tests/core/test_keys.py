@@ -7,6 +7,7 @@ from unittest import TestCase
 
 import numpy as np
 
+from limus.bases.choice import from_stock
 from limus.common.store import Store
 from limus.effects.catalogue import EFFECTS
 from limus.effects.chipping import Chipping
@@ -114,9 +115,10 @@ class Declared(TestCase):
                 return places[-1]
 
             chronicle.place = watched  # type: ignore[method-assign]
-            first = [layer("paint", Paint(), Recipe())] if kind in ("chipping",) else []
-            chronicle.play(scene(*first, layer(kind, effect(), Recipe())))
-            declared = {what for one in [*first, layer(kind, effect(), Recipe())] for what in one.effect.reads}
+            base, before = effect.shown_on
+            story = [*(layer(name, EFFECTS[name](), Recipe()) for name in before), layer(kind, effect(), Recipe())]
+            chronicle.play(scene(*story, bases=[from_stock(base)]))
+            declared = {what for one in story for what in one.effect.reads}
             self.assertLessEqual(set().union(*(self.seen(p) for p in places)), declared, kind)
 
 
