@@ -23,6 +23,8 @@ TIMES = Path(__file__).with_name("times.json")
 UNKNOWN = 20.0
 #: What a process of tests keeps in memory: several run side by side.
 MEMORY = "1500M"
+#: Resolution at which readings are measured.
+READINGS = 128
 
 
 def _timed(folder: str) -> None:
@@ -119,6 +121,9 @@ class Runner(DiscoverRunner):
         settings.DATA_DIR = Path(self._folder)
         os.environ["LIMUS_CACHE"] = f"{self._folder}/readings"
         os.environ.setdefault("LIMUS_MEMORY", MEMORY)
+        # For tests that say nothing else, and for the servers that tests start.
+        os.environ["LIMUS_READINGS_RESOLUTION"] = str(READINGS)
+        settings.READINGS_RESOLUTION = READINGS
         # Two users for each of hundreds of tests: a hash that is to be slow would be half of what some of them take.
         settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher", *settings.PASSWORD_HASHERS]
         _timed(self._folder)

@@ -107,7 +107,6 @@ class WholeServer(TestCase):
             **os.environ,
             "LIMUS_DATA": self.folder,
             "LIMUS_CACHE": f"{self.folder}/readings",
-            "LIMUS_READINGS_RESOLUTION": "256",
         }
         env.pop("DJANGO_SETTINGS_MODULE", None)
         command = [sys.executable, "-W", "ignore", "manage.py", "serve", "--demo", "--port", str(self.port)]
@@ -154,7 +153,7 @@ class WholeServer(TestCase):
         self.assertGreater(len(self.get(script.group(1))), 1000)
         projects = json.loads(self.get("/api/projects"))
         item = projects[0]["objects"][0]["id"]
-        found = self.post(f"/api/objects/{item}/evaluate", {"resolution": 256})
+        found = self.post(f"/api/objects/{item}/evaluate", {"resolution": 128})
         self.assertEqual(found["readings"], "good")
 
         job = self.post(f"/api/objects/{item}/jobs", {"kind": "export", "resolution": 256})
