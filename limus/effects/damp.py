@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+from typing import ClassVar
+
 import numpy as np
 
 from limus.common.kernel import kernel
-from limus.common.parallel import for_ranges
 from limus.effects.effect import Event, film_um
-from limus.materials.channels import CHANNELS, one, spread
+from limus.materials.channels import Sheet, one
 from limus.materials.optics import WATER_INSIDE, WATER_IOR, reflectance_at_normal
 from limus.materials.substance import VEIL, WATER
+from limus.strata.alteration import Alteration, shown
 from limus.strata.pile import Coat, Pile
 from limus.surface.blur import blur
 
@@ -46,27 +49,46 @@ def _wet(start, end, color, roughness, metal, porosity, damp, film, soaks, outsi
         out_rough[i] = r + (smooth - r) * min(max(film[i], nought), one_)
 
 
-def wetted(event: Event, pile: Pile, damp: np.ndarray, film: np.ndarray, sheet: dict[str, np.ndarray]) -> Coat:
-    """A veil over ``pile`` as it looks when wet: darker by ``optics.wet_albedo`` where it soaks (hue kept), smoother
-    under a film.
+@dataclass(frozen=True)
+class Wetting:
+    """Darker by ``optics.wet_albedo`` where it soaks (hue kept), smoother under a film.
 
-    Parameters
-    ----------
-    damp, film : (n,) float32 0..1, water in the pores and on the surface. sheet : what shows, ``pile.visible()``.
+    ``damp``, ``film`` : (n,) float32 0..1, water in the pores and on the surface; ``porosity`` (n,) 0..1 of what was
+    wetted.
     """
-    count = len(damp)
 
-    def shown(name: str) -> np.ndarray:
-        return np.ascontiguousarray(spread(sheet.get(name, CHANNELS[name].plain()), CHANNELS[name], count), np.float32)
+    damp: np.ndarray
+    film: np.ndarray
+    porosity: np.ndarray
 
-    color, rough = np.empty((count, 3), np.float32), np.empty(count, np.float32)
-    for_ranges(
-        _wet, count, shown("base_color"), shown("roughness"), shown("metalness"), pile.porosity(), damp, film,
-        np.float32(SOAKS),
-        np.float32(reflectance_at_normal(WATER_IOR)), np.float32(WATER_INSIDE), color, rough,
-    )  # fmt: skip
+    reads: ClassVar[tuple[str, ...]] = ("base_color", "roughness", "metalness")
+    speaks: ClassVar[tuple[str, ...]] = ("base_color", "roughness")
+
+    def values(self, below: Sheet, here: slice) -> dict[str, np.ndarray]:
+        """See ``Alteration``."""
+        count = here.stop - here.start
+        color, rough = np.empty((count, 3), np.float32), np.empty(count, np.float32)
+        _wet(
+            0, count, *(shown(below, name, count) for name in self.reads), self.porosity[here], self.damp[here],
+            self.film[here], np.float32(SOAKS), np.float32(reflectance_at_normal(WATER_IOR)), np.float32(WATER_INSIDE),
+            color, rough,
+        )  # fmt: skip
+        return {"base_color": color, "roughness": rough}
+
+    def at(self, rows: np.ndarray) -> Wetting:
+        """See ``Alteration``."""
+        return Wetting(self.damp[rows], self.film[rows], self.porosity[rows])
+
+
+def wetting(pile: Pile, damp: np.ndarray, film: np.ndarray) -> Wetting:
+    """What (n,) ``damp`` and ``film`` do to what shows of the pile."""
+    return Wetting(*(np.ascontiguousarray(one, np.float32) for one in (damp, film, pile.porosity())))
+
+
+def wetted(event: Event, wet: Alteration, damp: np.ndarray, film: np.ndarray) -> Coat:
+    """The veil that makes what lies below it look wet, where there is water."""
     there = np.where((damp > 1e-4) | (film > 1e-4), np.float32(12.0), np.float32(0.0))
-    return Coat(event.layer, event.name, VEIL, there, {"base_color": color, "roughness": rough}, event.uses, "damp")
+    return Coat(event.layer, event.name, VEIL, there, {}, event.uses, "damp", wet)
 
 
 def water_coat(

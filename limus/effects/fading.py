@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import ClassVar, Literal
 
 import numpy as np
@@ -9,13 +10,13 @@ import numpy as np
 from limus.common.fields import number
 from limus.common.kernel import kernel
 from limus.common.object_size import ONE_METRE, ObjectSize
-from limus.common.parallel import for_ranges
 from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, ShownOn
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
-from limus.materials.channels import CHANNELS, spread
+from limus.materials.channels import Sheet
 from limus.materials.substance import VEIL
 from limus.readings.open_weather import RAIN_READS, SUN_READS, rain_by_sky, sun_by_sky
+from limus.strata.alteration import shown
 from limus.strata.pile import Coat
 
 #: Families whose colour the sun takes: pigments, plastics, cloth and timber; stone and metal keep theirs.
@@ -47,6 +48,32 @@ def _age(start, end, color, roughness, metal, fade, chalk, yellow, out, rough): 
         out[i, 2] = min(max(b, np.float32(0.0)), one)
         dull = max(np.float32(0.55) * f, c)
         rough[i] = roughness[i] + (max(np.float32(0.93), roughness[i]) - roughness[i]) * dull
+
+
+@dataclass(frozen=True)
+class Aged:
+    """Faded, chalked and yellowed: (n,) float32 0..1 of each."""
+
+    fade: np.ndarray
+    chalk: np.ndarray
+    yellow: np.ndarray
+
+    reads: ClassVar[tuple[str, ...]] = ("base_color", "roughness", "metalness")
+    speaks: ClassVar[tuple[str, ...]] = ("base_color", "roughness")
+
+    def values(self, below: Sheet, here: slice) -> dict[str, np.ndarray]:
+        """See ``Alteration``."""
+        count = here.stop - here.start
+        color, rough = np.empty((count, 3), np.float32), np.empty(count, np.float32)
+        _age(
+            0, count, *(shown(below, name, count) for name in self.reads), self.fade[here], self.chalk[here],
+            self.yellow[here], color, rough,
+        )  # fmt: skip
+        return {"base_color": color, "roughness": rough}
+
+    def at(self, rows: np.ndarray) -> Aged:
+        """See ``Alteration``."""
+        return Aged(self.fade[rows], self.chalk[rows], self.yellow[rows])
 
 
 class Fading(Effect):
@@ -110,23 +137,11 @@ class Fading(Effect):
         share = takes * event.mask * np.float32(event.strength)
         lanes = event.noise(self.patch_mm * 0.14, octaves=3, gain=0.6, tall=16.0, salt=284)
         washed = np.clip(np.float32(1.0) - dose[:, 1] * (np.float32(0.5) + np.float32(0.55) * lanes), 0.15, 1.0)
-        sheet = event.visible()
-        count = len(share)
-
-        def shown(name: str) -> np.ndarray:
-            return np.ascontiguousarray(
-                spread(sheet.get(name, CHANNELS[name].plain()), CHANNELS[name], count), np.float32
-            )
-
-        color, rough = np.empty((count, 3), np.float32), np.empty(count, np.float32)
         fade = (share * done * np.float32(self.fade)).astype(np.float32)
         chalk = (share * done * washed * np.float32(self.chalk)).astype(np.float32)
         yellow = (share * shaded * np.float32(self.yellow)).astype(np.float32)
-        for_ranges(
-            _age, count, shown("base_color"), shown("roughness"), shown("metalness"), fade, chalk, yellow, color, rough
-        )
         there = np.where(share > np.float32(1e-3), np.float32(12.0), np.float32(0.0))
-        veil = Coat(event.layer, event.name, VEIL, there, {"base_color": color, "roughness": rough}, event.uses)
+        veil = Coat(event.layer, event.name, VEIL, there, {}, event.uses, alters=Aged(fade, chalk, yellow))
         return Outcome(
             pile.with_coat(veil),
             np.clip(fade + np.float32(0.6) * chalk + np.float32(0.5) * yellow, 0.0, 1.0).astype(np.float32),

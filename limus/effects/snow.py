@@ -8,7 +8,7 @@ import numpy as np
 
 from limus.common.fields import choice, number
 from limus.common.object_size import ONE_METRE, ObjectSize
-from limus.effects.damp import wetted
+from limus.effects.damp import wetted, wetting
 from limus.effects.effect import Effect, Event, Group, Kind, Outcome, ShownOn, ramp
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
@@ -305,4 +305,5 @@ class Snow(Effect):
         ran = ran * np.clip(np.float32(0.5) + np.float32(0.55) * lane, 0.0, 1.2)
         rim = blur(pile.texels, shown, max(4.0, 0.04 * self.melt_mm))
         damp = np.clip(np.maximum(ran, np.float32(1.6) * rim) * much * np.float32(1.4), 0.0, 1.0).astype(np.float32)
-        return pile.with_coat(wetted(event, pile, damp, damp * np.float32(0.2), event.visible()))
+        film = damp * np.float32(0.2)
+        return pile.with_coat(wetted(event, wetting(pile, damp, film), damp, film))

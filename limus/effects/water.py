@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import ClassVar, Literal
 
 import numpy as np
@@ -11,15 +11,16 @@ from limus.common.fields import choice, colour, number
 from limus.common.kernel import kernel
 from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.common.parallel import for_ranges
-from limus.effects.damp import FULL, water_coat, wetted
+from limus.effects.damp import FULL, Wetting, water_coat, wetted, wetting
 from limus.effects.effect import Effect, Event, Group, Kind, Outcome, ShownOn, film_um, raised, ramp
 from limus.masks.recipe import Recipe
-from limus.materials.channels import CHANNELS, one, spread
+from limus.materials.channels import Sheet
 from limus.materials.optics import WATER_IOR
 from limus.materials.substance import WATER
 from limus.patterns.noise import fractal
 from limus.readings.catalogue import READINGS
 from limus.readings.sun_path import compass
+from limus.strata.alteration import shown
 from limus.strata.pile import Coat, Pile
 from limus.surface.blur import blur
 from limus.surface.filling import Hollows, filled
@@ -50,6 +51,42 @@ def _sunk(start, end, color, depth, under, water, murk, length, murky, out):  # 
         for c in range(3):
             clear = color[i, c] * water[c] ** (np.float32(2.0) * d / length)
             out[i, c] = color[i, c] + (clear + (murk[c] - clear) * cloud - color[i, c]) * under[i]
+
+
+@dataclass(frozen=True)
+class Sunk:
+    """The ground as it looks through water, wet itself and mirroring less.
+
+    ``wet`` what the water does to it; ``depth`` (n,) mm of water over it; ``under`` (n,) 0..1 how much of the texel is
+    under water; ``color`` of the water, half of it at ``color_mm``; ``murk_color``, and the depth in mm ``murky`` that
+    hides most (0 never).
+    """
+
+    wet: Wetting
+    depth: np.ndarray
+    under: np.ndarray
+    color: tuple[float, float, float]
+    murk_color: tuple[float, float, float]
+    color_mm: float
+    murky: float
+
+    reads: ClassVar[tuple[str, ...]] = (*Wetting.reads, "specular_weight")
+    speaks: ClassVar[tuple[str, ...]] = (*Wetting.speaks, "specular_weight")
+
+    def values(self, below: Sheet, here: slice) -> dict[str, np.ndarray]:
+        """See ``Alteration``."""
+        wet, under, count = self.wet.values(below, here), self.under[here], here.stop - here.start
+        color = np.empty((count, 3), np.float32)
+        _sunk(
+            0, count, wet["base_color"], self.depth[here], under, np.clip(np.array(self.color, np.float32), 0.001, 1.0),
+            np.array(self.murk_color, np.float32), np.float32(self.color_mm), np.float32(self.murky), color,
+        )  # fmt: skip
+        mirrors = shown(below, "specular_weight", count) * (np.float32(1.0) - under * np.float32(1.0 - UNDER_WATER))
+        return {**wet, "base_color": color, "specular_weight": mirrors}
+
+    def at(self, rows: np.ndarray) -> Sunk:
+        """See ``Alteration``."""
+        return replace(self, wet=self.wet.at(rows), depth=self.depth[rows], under=self.under[rows])
 
 
 @kernel
@@ -305,21 +342,14 @@ class Water(Effect):
             damp = np.maximum(
                 under, ramp(np.sqrt(near) + np.float32(0.12) * ragged * (near > np.float32(0.02)), 0.12, 0.62)
             )
-        sheet = event.visible()
-        wet = wetted(
-            event, pile, damp.astype(np.float32), np.maximum(under, ramp(damp, 0.8, 1.0) * np.float32(0.35)), sheet
-        )
-        color = np.empty((len(depth), 3), np.float32)
+        film = np.maximum(under, ramp(damp, 0.8, 1.0) * np.float32(0.35))
         # Full murk hides the ground at a hundredth of the depth at which a trace of it does.
         murky = 4000.0 * 0.003**self.murk if self.murk > 0 else 0.0
-        for_ranges(
-            _sunk, len(depth), wet.sheet["base_color"], depth, under, np.clip(np.array(self.color, np.float32),
-                0.001, 1.0),
-            np.array(self.murk_color, np.float32), np.float32(self.color_mm), np.float32(murky), color,
+        sunk = Sunk(
+            wetting(pile, damp, film), np.ascontiguousarray(depth, np.float32), np.ascontiguousarray(under, np.float32),
+            self.color, self.murk_color, self.color_mm, murky,
         )  # fmt: skip
-        weight = spread(sheet.get("specular_weight", one(1.0)), CHANNELS["specular_weight"], len(depth))
-        mirrors = weight * (np.float32(1.0) - under * np.float32(1.0 - UNDER_WATER))
-        return replace(wet, sheet={**wet.sheet, "base_color": color, "specular_weight": mirrors.astype(np.float32)})
+        return wetted(event, sunk, damp, film)
 
     def _ripples(self, event: Event) -> np.ndarray:
         """(n,) float32 mm: crests across the wind."""

@@ -8,7 +8,7 @@ import numpy as np
 
 from limus.common.fields import number
 from limus.common.object_size import ONE_METRE, ObjectSize
-from limus.effects.damp import evened_mm, water_coat, wetted
+from limus.effects.damp import evened_mm, water_coat, wetted, wetting
 from limus.effects.effect import Effect, Event, Group, Kind, Outcome, ShownOn, film_um, ramp
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
@@ -109,7 +109,6 @@ class Wetness(Effect):
         much = ramp(water, level + 0.22, level + 0.55) * np.float32(self.film * event.strength)
         pores = event.before("pores", [], pile.porosity)
         tight = np.clip(np.float32(1.0) - pores * np.float32(1.0 / BEADS_BELOW), 0.0, 1.0)
-        sheet = event.visible()
         # What is all pores, like moss or earth, drinks what would stand on it.
         stands, drops = much * np.clip(np.float32(1.25) - pores * np.float32(1.5), 0.0, 1.0), None
         # Beads that are finer than texels are a thin film.
@@ -127,7 +126,7 @@ class Wetness(Effect):
             drops = dome * here
             stands = stands * (np.float32(1.0) - np.float32(0.75 * self.beads) * tight)
         film = np.clip(stands, 0.0, 1.0)
-        out = pile.with_coat(wetted(event, pile, damp, film, sheet))
+        out = pile.with_coat(wetted(event, wetting(pile, damp, film), damp, film))
         deep = evened_mm(event, pile, film)
         cover = film
         if drops is not None:

@@ -158,11 +158,14 @@ def voices_of(layer: Layer, before: Pile, after: Pile) -> tuple[str, ...]:
     """
     if after is before:
         return ()
-    was = {(coat.id, coat.name): coat.sheet for coat in before.coats}
+    was = {(coat.id, coat.name): coat for coat in before.coats}
     names: set[str] = set()
     for coat in after.coats:
-        old = was.get((coat.id, coat.name), {})
-        names.update(name for name, value in coat.sheet.items() if old.get(name) is not value)
+        old = was.get((coat.id, coat.name))
+        kept = old.sheet if old is not None else {}
+        names.update(name for name, value in coat.sheet.items() if kept.get(name) is not value)
+        if coat.alters is not None and (old is None or old.alters is not coat.alters):
+            names.update(coat.alters.speaks)
     if layer.effect.family == "loss":
         names.update(before.used)
     names.update(name for name, value in after.base.items() if before.base.get(name) is not value)

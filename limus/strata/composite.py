@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 
@@ -10,6 +11,7 @@ from limus.common.blending import blend_value
 from limus.common.kernel import fading, kernel
 from limus.common.parallel import map_blocks
 from limus.materials.channels import CHANNELS, is_even
+from limus.strata.alteration import Alteration
 
 #: Texels composited at a time: everything of such a block stays in the processor's cache from the first coat to the
 #: last.
@@ -25,8 +27,17 @@ class Use:
 
 
 FULL = Use()
-#: (channel, value, use)
-Spoken = tuple[str, np.ndarray, Use]
+#: (channel, value, use); None is a value that an alteration gives.
+Spoken = tuple[str, np.ndarray | None, Use]
+
+
+class Laid(NamedTuple):
+    """A coat as it is composited: ``thickness`` (n,) micrometres, the thickness that hides, what it says."""
+
+    thickness: np.ndarray
+    hide_um: float
+    spoken: list[Spoken]
+    alters: Alteration | None = None
 
 
 # Kernels take slices and count from 0: an index that might be below 0 keeps a loop from becoming vector instructions.
@@ -71,39 +82,40 @@ def _blend(cover, weight, mode, value, low, span, out):  # type: ignore[no-untyp
             out[i, c] += v * (blend_value(mode, b, s) - b) * span
 
 
-def _same(a: np.ndarray, b: np.ndarray) -> bool:
-    return bool((a == b).all())
+def _same(a: np.ndarray, b: np.ndarray | None) -> bool:
+    return b is not None and bool((a == b).all())
 
 
-def composited(
-    count: int, below: dict[str, np.ndarray], coats: list[tuple[np.ndarray, float, list[Spoken]]]
-) -> dict[str, np.ndarray]:
-    """The sheet ``below`` under ``coats``, each (thickness (n,) um, hiding thickness um, [(channel, value, use)]),
-    oldest first.
+def composited(count: int, below: dict[str, np.ndarray], coats: list[Laid]) -> dict[str, np.ndarray]:
+    """The sheet ``below`` under ``coats``, oldest first.
 
     Returns
     -------
     a new sheet: channels that no coat changes are those of ``below``, still one value where they were.
     """
     out = dict(below)
-    steps: list[tuple[np.ndarray, np.float32, list[Spoken]]] = []
-    for thickness, hide_um, spoken in coats:
+    steps: list[tuple[np.ndarray, np.float32, list[Spoken], Alteration | None]] = []
+    for thickness, hide_um, spoken, alters in coats:
         # A coat says nothing where all is one value and its own is the same.
-        telling = []
+        telling: list[Spoken] = []
         for name, value, use in spoken:
             channel = CHANNELS[name]
             now = out[name]
-            if use.mode == 0 and is_even(now, channel) and is_even(value, channel) and _same(now, value):
+            even = value is not None and is_even(now, channel) and is_even(value, channel)
+            if even and use.mode == 0 and _same(now, value):
                 continue
             if out[name] is below[name]:
                 out[name] = np.empty((count, channel.width) if channel.width > 1 else count, np.float32)
+            if value is None:
+                telling.append((name, None, use))
+                continue
             whole = np.asarray(value, np.float32, order="C")
             if channel.width > 1 and is_even(whole, channel) and use.mode == 0:
                 # One block of it serves all.
                 whole = np.tile(whole, min(_BLOCK, count))
             telling.append((name, whole, use))
         if telling:
-            steps.append((thickness, np.float32(1.0 / hide_um), telling))
+            steps.append((thickness, np.float32(1.0 / hide_um), telling, alters))
     made = [name for name in out if out[name] is not below[name]]
 
     def block(start: int) -> None:
@@ -113,29 +125,41 @@ def composited(
         targets = {name: out[name][here] for name in made}
         for name, target in targets.items():
             target[:] = below[name] if is_even(below[name], CHANNELS[name]) else below[name][here]
-        for thickness, rate, telling in steps:
+
+        def shows(name: str) -> np.ndarray:
+            if name in targets:
+                return targets[name]
+            return below[name] if is_even(below[name], CHANNELS[name]) else below[name][here]
+
+        for thickness, rate, telling, alters in steps:
+            altered = alters.values({n: shows(n) for n in alters.reads if n in below}, here) if alters else {}
             _cover(thickness[here], rate, cover)
             if any(CHANNELS[name].width > 1 for name, _, _ in telling):
                 _threefold(cover, threefold)
             for name, value, use in telling:
                 channel = CHANNELS[name]
                 weight, target = np.float32(use.weight), targets[name]
+                if value is None:
+                    part = altered[name]
+                elif value.ndim == 0 or (value.ndim == 1 and channel.width > 1):
+                    part = value
+                else:
+                    part = value[here]
                 if use.mode != 0:
-                    even = is_even(value, channel)
                     wide = (
-                        np.broadcast_to(value, (len(cover), channel.width))
-                        if even
-                        else value[here].reshape(len(cover), -1)
+                        np.broadcast_to(part, (len(cover), channel.width))
+                        if is_even(part, channel)
+                        else part.reshape(len(cover), -1)
                     )
                     span = np.float32(channel.high - channel.low)
                     _blend(cover, weight, use.mode, wide, np.float32(channel.low), span, target.reshape(len(cover), -1))
                 elif channel.width > 1:
-                    row = value if value.ndim == 1 else value[here].reshape(-1)
+                    row = np.ascontiguousarray(part).reshape(-1)
                     _lay(threefold, weight, row[: len(threefold)], target.reshape(-1))
-                elif value.ndim == 0:
-                    _lay_even(cover, weight, np.float32(value), target)
+                elif part.ndim == 0:
+                    _lay_even(cover, weight, np.float32(part), target)
                 else:
-                    _lay(cover, weight, value[here], target)
+                    _lay(cover, weight, part, target)
 
     if made:
         map_blocks(block, list(range(0, count, _BLOCK)))

@@ -16,7 +16,8 @@ from limus.common.kernel import fading, kernel
 from limus.common.parallel import for_slices
 from limus.materials.channels import CHANNELS, Sheet, at_rows, spread
 from limus.materials.substance import Substance
-from limus.strata.composite import FULL, Spoken, Use, composited
+from limus.strata.alteration import Alteration
+from limus.strata.composite import FULL, Laid, Spoken, Use, composited
 from limus.surface.texels import Texels
 
 
@@ -30,6 +31,7 @@ class Coat:
     thickness : (n,) float32 micrometres.
     sheet : the channels it speaks in, see ``materials.channels``. In the others a coat that hides what is below has
         the default.
+    alters : in place of a sheet, what a veil makes of whatever shows below it.
     uses : by voice, where it does not speak fully and plainly.
     """
 
@@ -40,6 +42,17 @@ class Coat:
     sheet: Sheet
     uses: Mapping[str, Use] = field(default_factory=dict)
     piece: str = ""
+    alters: Alteration | None = None
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        """Channels that it speaks in."""
+        return (*self.sheet, *(self.alters.speaks if self.alters is not None else ()))
+
+    def at(self, rows: np.ndarray) -> Coat:
+        """The coat at chosen texels."""
+        alters = self.alters.at(rows) if self.alters is not None else None
+        return replace(self, thickness=self.thickness[rows], sheet=at_rows(self.sheet, rows), alters=alters)
 
     @property
     def id(self) -> str:
@@ -47,11 +60,19 @@ class Coat:
         return f"{self.layer}/{self.piece}" if self.piece else self.layer
 
     def spoken(self, used: Iterable[str]) -> list[Spoken]:
-        """(channel, value, use) for every channel among ``used`` that this coat has a say in."""
-        out = []
+        """(channel, value, use) for every channel among ``used`` that this coat has a say in; the value is None where
+        it follows from what is below.
+        """
+        out: list[Spoken] = []
+        altered = self.alters.speaks if self.alters is not None else ()
         for name in used:
             channel = CHANNELS[name]
             value = self.sheet.get(name)
+            if name in altered:
+                use = self.uses.get(channel.voice, FULL)
+                if use.weight > 0:
+                    out.append((name, None, use))
+                continue
             if value is None:
                 if self.substance.clear or not channel.covered:
                     continue
@@ -124,7 +145,7 @@ class Pile:
     @property
     def used(self) -> list[str]:
         """Channels that the base or a coat speaks in, in the order of the registry."""
-        spoken = set(self.base).union(*(c.sheet for c in self.coats))
+        spoken = set(self.base).union(*(c.names for c in self.coats))
         return [name for name in CHANNELS if name in spoken]
 
     def visible(self) -> dict[str, np.ndarray]:
@@ -132,7 +153,9 @@ class Pile:
         used = self.used
         below = {name: self.base.get(name, CHANNELS[name].plain()) for name in used}
         return composited(
-            len(self.skin), below, [(c.thickness, c.substance.hide_um, c.spoken(used)) for c in self.coats]
+            len(self.skin),
+            below,
+            [Laid(c.thickness, c.substance.hide_um, c.spoken(used), c.alters) for c in self.coats],
         )
 
     def relief(self) -> np.ndarray:
@@ -145,7 +168,7 @@ class Pile:
 
     def only(self, rows: np.ndarray) -> Pile:
         """The pile at chosen texels, for small pictures: ``visible`` works on it, readings of the surface do not."""
-        coats = tuple(replace(c, thickness=c.thickness[rows], sheet=at_rows(c.sheet, rows)) for c in self.coats)
+        coats = tuple(c.at(rows) for c in self.coats)
         return replace(
             self,
             base=at_rows(self.base, rows),

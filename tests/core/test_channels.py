@@ -16,7 +16,7 @@ from limus.materials.channels import CHANNELS, CHANNELS_OF, VOICES, one
 from limus.materials.encode import TIMES, encode_surface, in_use, pictures_of
 from limus.materials.substance import Substance
 from limus.playing.chronicle import Surface
-from limus.strata.composite import Use, composited
+from limus.strata.composite import Laid, Use, composited
 from limus.strata.pile import Coat, Pile
 from limus.surface.texels import Texels
 from limus.targets.kinds.gltf import gltf_maps, left_out
@@ -99,7 +99,7 @@ class Compositing(TestCase):
             color = self.field(3) if k % 2 else one((0.2, 0.4, 0.6))
             rough = one(0.3) if k % 2 else self.field()
             layers.append(
-                (
+                Laid(
                     thick,
                     8.0,
                     [("base_color", color, Use()), ("metalness", one(0.0), Use()), ("roughness", rough, Use(0.5))],
@@ -125,20 +125,20 @@ class Compositing(TestCase):
         }.items():  # fmt: skip
             opaque = np.full(len(below), 1e4, np.float32)
             got = composited(
-                len(below), {"roughness": below}, [(opaque, 1.0, [("roughness", above, Use(1.0, MODES[mode]))])]
+                len(below), {"roughness": below}, [Laid(opaque, 1.0, [("roughness", above, Use(1.0, MODES[mode]))])]
             )
             np.testing.assert_allclose(got["roughness"] * 255, np.asarray(chop(b, s)).ravel(), atol=1.01, err_msg=mode)
 
     def test_modes_work_in_a_channel_of_another_range(self) -> None:
         opaque = np.full(3, 1e4, np.float32)
         got = composited(
-            3, {"specular_ior": one(2.0)}, [(opaque, 1.0, [("specular_ior", one(1.5), Use(1.0, MODES["darken"]))])]
+            3, {"specular_ior": one(2.0)}, [Laid(opaque, 1.0, [("specular_ior", one(1.5), Use(1.0, MODES["darken"]))])]
         )
         np.testing.assert_allclose(got["specular_ior"], 1.5, atol=1e-5)
 
     def test_even_stays_one_value_and_costs_nothing(self) -> None:
         below = {"base_color": self.field(3), "metalness": one(0.0)}
-        got = composited(self.count, below, [(self.field(), 4.0, [("metalness", one(0.0), Use())])])
+        got = composited(self.count, below, [Laid(self.field(), 4.0, [("metalness", one(0.0), Use())])])
         self.assertEqual(got["metalness"].shape, ())
         self.assertIs(got["base_color"], below["base_color"])
 
