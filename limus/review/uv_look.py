@@ -47,8 +47,8 @@ def overlap(texels: Texels) -> np.ndarray:
 
 def stretch(texels: Texels) -> np.ndarray:
     """(n,) float32: longer over shorter side of a texel, 1 and up."""
-    step = texels.step_mm
-    return (step.max(axis=1) / np.maximum(step.min(axis=1), 1e-9)).astype(np.float32)
+    step = texels.step_of_triangle
+    return (step.max(axis=1) / np.maximum(step.min(axis=1), 1e-9)).astype(np.float32)[texels.triangle]
 
 
 def density(texels: Texels) -> np.ndarray:

@@ -17,11 +17,12 @@ from limus.surface.texels import Texels
 
 
 @kernel
-def _spread(start, end, near, step, variance, extended, out):  # type: ignore[no-untyped-def]
+def _spread(start, end, near, triangle, step, variance, extended, out):  # type: ignore[no-untyped-def]
     for i in range(start, end):
         centre = extended[i]
-        wx = min(np.float32(0.5) * variance / (step[i, 0] * step[i, 0]), np.float32(0.24))
-        wy = min(np.float32(0.5) * variance / (step[i, 1] * step[i, 1]), np.float32(0.24))
+        t = triangle[i]
+        wx = min(np.float32(0.5) * variance / (step[t, 0] * step[t, 0]), np.float32(0.24))
+        wy = min(np.float32(0.5) * variance / (step[t, 1] * step[t, 1]), np.float32(0.24))
         out[i] = (
             centre
             + wx * (extended[near[i, 0]] + extended[near[i, 1]] - np.float32(2.0) * centre)
@@ -54,7 +55,10 @@ def _steps(texels: Texels, field: np.ndarray, count: int, variance: float) -> np
     for _ in range(count):
         extended = texels.extend(field)
         field = np.empty_like(field)
-        for_ranges(_spread, len(texels), texels.stencil, texels.step_mm, np.float32(variance), extended, field)
+        for_ranges(
+            _spread, len(texels), texels.stencil, texels.triangle, texels.step_of_triangle, np.float32(variance),
+            extended, field,
+        )  # fmt: skip
     return field
 
 

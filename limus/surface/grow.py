@@ -15,13 +15,13 @@ from limus.surface.texels import Texels
 
 
 @kernel
-def _rise(start, end, near, step, by, extended, out):  # type: ignore[no-untyped-def]
+def _rise(start, end, near, triangle, step, by, extended, out):  # type: ignore[no-untyped-def]
     for i in range(start, end):
         f = extended[i]
         left, right, up, down = extended[near[i, 0]], extended[near[i, 1]], extended[near[i, 2]], extended[near[i, 3]]
         highest = max(max(left, right), max(up, down))
-        gx = max(max(left, right) - f, np.float32(0.0)) / step[i, 0]
-        gy = max(max(up, down) - f, np.float32(0.0)) / step[i, 1]
+        gx = max(max(left, right) - f, np.float32(0.0)) / step[triangle[i], 0]
+        gy = max(max(up, down) - f, np.float32(0.0)) / step[triangle[i], 1]
         # Never above the highest neighbour: stable also where texels are smaller than most.
         out[i] = max(f, min(f + by * np.sqrt(gx * gx + gy * gy), highest))
 
@@ -44,5 +44,8 @@ def grow(texels: Texels, field: np.ndarray, by_mm: float) -> np.ndarray:
     for _ in range(count):
         extended = texels.extend(out)
         out = np.empty_like(out)
-        for_ranges(_rise, len(texels), texels.stencil, texels.step_mm, np.float32(by_mm / count), extended, out)
+        for_ranges(
+            _rise, len(texels), texels.stencil, texels.triangle, texels.step_of_triangle, np.float32(by_mm / count),
+            extended, out,
+        )  # fmt: skip
     return out

@@ -34,12 +34,12 @@ class Gutter:
 def gutter_of(texels: Texels) -> Gutter:
     """Walk one texel over every border."""
     mesh, near = texels.mesh, texels.adjacency
-    inner = np.empty((len(texels), 4), np.int32)
+    inner, index = np.empty((len(texels), 4), np.int32), texels.index
     longest = np.maximum(np.linalg.norm(texels.along_u, axis=1), np.linalg.norm(texels.along_v, axis=1))
     reach = (4.0 * longest / texels.size).astype(np.float32)
     for_ranges(
         seams.find_inner, len(texels), texels.pixel, texels.triangle, near.island, texels.position, reach,
-        texels.index, texels.size, seams.STEPS, inner,
+        index, texels.size, seams.STEPS, inner,
     )  # fmt: skip
     border, side = np.nonzero(inner < 0)
     count = len(border)
@@ -48,7 +48,7 @@ def gutter_of(texels: Texels) -> Gutter:
     corners = np.arange(len(uv), dtype=np.int32).reshape(-1, 3)
     flat = mesh.triangles.ravel()
     for_ranges(
-        seams.walk, count, border, side, texels.pixel, texels.triangle, texels.index, texels.size, seams.STEPS, uv,
+        seams.walk, count, border, side, texels.pixel, texels.triangle, index, texels.size, seams.STEPS, uv,
         mesh.positions[flat].astype(np.float64), corners, mesh.triangle_map_set, mesh.welded[flat],
         near.twin, near.twin_edge, near.kind, near.island, sources, weights,
     )  # fmt: skip

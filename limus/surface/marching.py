@@ -14,7 +14,7 @@ from limus.surface.texels import Texels
 
 
 @kernel
-def _march(links, step, most, value):  # type: ignore[no-untyped-def]
+def _march(links, triangle, step, most, value):  # type: ignore[no-untyped-def]
     count = len(value)
     room = 4 * count + 16
     heap_d, heap_i = np.empty(room, np.float32), np.empty(room, np.int32)
@@ -78,7 +78,7 @@ def _march(links, step, most, value):  # type: ignore[no-untyped-def]
                         a = min(a, value[n])
                     else:
                         b = min(b, value[n])
-            ha, hb = step[j, 0], step[j, 1]
+            ha, hb = step[triangle[j], 0], step[triangle[j], 1]
             new = min(a + ha, b + hb)
             # Over a seam the way may be turned: where both say something, the upwind solution.
             wa, wb = np.float32(1.0) / (ha * ha), np.float32(1.0) / (hb * hb)
@@ -109,5 +109,5 @@ def distance_along(texels: Texels, start: np.ndarray, most_mm: float, known: np.
     value = np.where(start, np.float32(0.0), np.float32(most_mm)).astype(np.float32)
     if known is not None:
         value = np.minimum(value, known)
-    _march(texels.links, texels.step_mm, np.float32(most_mm), value)
+    _march(texels.links, texels.triangle, texels.step_of_triangle, np.float32(most_mm), value)
     return value

@@ -14,25 +14,35 @@ if TYPE_CHECKING:
 
 
 @kernel
-def _sample(start, end, page, x, y, owner_island, index, size, texel_island, near, fallback, extended, out):  # type: ignore[no-untyped-def]
-    """Bilinear reading of a (m + gutter, c) field at pixel coordinates, staying on the surface of the island asked for.
+def _sample(  # type: ignore[no-untyped-def]
+    start, end, at_pixel, at_triangle, at_size, island, pixel, triangle, size, near, shown, extended, out
+):
+    """Bilinear reading of a (m + gutter, c) field at the middles of pixels of another size, staying on the surface of
+    the island that a texel is of.
 
     A corner of the footprint that lies off the island is read through the gutter, so a coarse field goes on smoothly
     over a seam.
     """
     page_size = size * size
     found = np.empty(4, np.int64)
+    times = np.float32(size) / np.float32(at_size)
     for i in range(start, end):
-        x0, y0 = int(np.floor(x[i])), int(np.floor(y[i]))
-        fx, fy = x[i] - x0, y[i] - y0
+        inside = at_pixel[i] % (at_size * at_size)
+        first = at_pixel[i] // (at_size * at_size) * page_size
+        x = (np.float32(inside % at_size) + np.float32(0.5)) * times - np.float32(0.5)
+        y = (np.float32(inside // at_size) + np.float32(0.5)) * times - np.float32(0.5)
+        x0, y0 = int(np.floor(x)), int(np.floor(y))
+        fx, fy = x - x0, y - y0
         for k in range(4):
             u, v = x0 + (k & 1), y0 + (k >> 1)
             found[k] = -1
             if 0 <= u < size and 0 <= v < size:
-                j = index[page[i] * page_size + v * size + u]
-                if j >= 0 and texel_island[j] == owner_island[i]:
+                p = first + v * size + u
+                j = shown[p]
+                # A pixel off the surface shows a texel that lies elsewhere.
+                if pixel[j] == p and island[triangle[j]] == island[at_triangle[i]]:
                     found[k] = j
-        total = 0.0
+        total = np.float64(0.0)
         for c in range(extended.shape[1]):
             out[i, c] = 0.0
         for k in range(4):
@@ -52,21 +62,19 @@ def _sample(start, end, page, x, y, owner_island, index, size, texel_island, nea
             for c in range(extended.shape[1]):
                 out[i, c] /= total
         else:
-            u = min(max(int(x[i] + 0.5), 0), size - 1)
-            v = min(max(int(y[i] + 0.5), 0), size - 1)
-            j = fallback[page[i] * page_size + v * size + u]
+            u = min(max(int(x + 0.5), 0), size - 1)
+            v = min(max(int(y + 0.5), 0), size - 1)
+            j = shown[first + v * size + u]
             for c in range(extended.shape[1]):
                 out[i, c] = extended[j, c]
 
 
 def resampled(field: np.ndarray, source: Texels, at: Texels) -> np.ndarray:
     """(m, ...) float32: ``field`` (n, ...) over ``source`` at the centres of the texels ``at`` of the same mesh."""
-    page, u, v = at.page_xy
     extended = source.extend(field.reshape(len(source), -1))
     out = np.empty((len(at), extended.shape[1]), np.float32)
-    x, y = u * np.float32(source.size) - np.float32(0.5), v * np.float32(source.size) - np.float32(0.5)
     for_ranges(
-        _sample, len(at), page, x, y, at.island, source.index, source.size, source.island, source.stencil,
-        source.fill_index, extended, out,
+        _sample, len(at), at.pixel, at.triangle, at.size, at.adjacency.island, source.pixel, source.triangle,
+        source.size, source.stencil, source.fill_index, extended, out,
     )  # fmt: skip
     return out.reshape((len(at), *field.shape[1:]))

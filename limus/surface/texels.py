@@ -14,6 +14,7 @@ import scipy
 
 from limus.common.errors import InputError
 from limus.common.hashing import key_of
+from limus.common.kernel import kernel
 from limus.common.parallel import for_ranges
 from limus.common.store import own_bytes
 from limus.surface import seams
@@ -24,9 +25,20 @@ from limus.surface.mesh import Mesh
 from limus.surface.rasterise import rasterise
 from limus.surface.resampling import resampled
 from limus.surface.shells import shells
-from limus.surface.tangents import uv_gradients
-from limus.surface.texel_frames import texel_frames
+from limus.surface.tangents import corner_tangents, uv_gradients
+from limus.surface.texel_frames import texel_frames, texel_tangents
 from limus.surface.weighted_mean import weighted_mean
+
+
+@kernel
+def _links(start, end, stencil, strongest, out):  # type: ignore[no-untyped-def]
+    count = len(out)
+    for i in range(start, end):
+        for k in range(4):
+            j = stencil[i, k]
+            if j >= count:
+                j = strongest[j - count]
+            out[i, k] = j if j != i else np.int32(-1)
 
 
 @dataclass(frozen=True)
@@ -36,11 +48,14 @@ class Texels:
     Attributes
     ----------
     size : pixels along one side of each map set. pages : number of map sets.
-    pixel : (n,) int64 place in the (pages, size, size) images, ascending.
-    triangle : (n,) int32. index : (pages * size * size,) int32 texel at a pixel, or -1.
-    position : (n, 3) float32 m. normal : (n, 3) float32 unit. tangent : (n, 4) float32, w = handedness.
+    pixel : (n,) int32 place in the (pages, size, size) images, ascending (int64 where there are more than fit).
+    triangle : (n,) int32. position : (n, 3) float32 m. normal : (n, 3) float32 unit.
     area : (n,) float32 m2 of real surface that the texel stands for.
-    along_u, along_v : (T, 3) float32 metres per unit of u / v for each triangle.
+    along_u, along_v : (T, 3) float32 metres per unit of u / v for each triangle. uv : (T, 3, 2) float64 of its corners.
+
+    Notes
+    -----
+    What follows from these is made when it is asked for and not kept: there are tens of millions of texels.
     """
 
     mesh: Mesh
@@ -48,10 +63,8 @@ class Texels:
     pages: int
     pixel: np.ndarray
     triangle: np.ndarray
-    index: np.ndarray
     position: np.ndarray
     normal: np.ndarray
-    tangent: np.ndarray
     area: np.ndarray
     along_u: np.ndarray
     along_v: np.ndarray
@@ -88,9 +101,9 @@ class Texels:
                 "resolution",
             )
         triangle = owner[pixel]
-        index = np.full(len(owner), -1, np.int32)
-        index[pixel] = np.arange(len(pixel), dtype=np.int32)
-        p, n, t = texel_frames(mesh, size, pixel, triangle, uv, corners, positions, normals)
+        if len(owner) <= np.iinfo(np.int32).max:
+            pixel = pixel.astype(np.int32)
+        p, n = texel_frames(mesh, size, pixel, triangle, uv, corners, positions, normals)
         along_u, along_v = uv_gradients(mesh)
         per_texel = np.linalg.norm(np.cross(along_u, along_v), axis=1) / (size * size)
         return cls(
@@ -99,10 +112,8 @@ class Texels:
             pages=pages,
             pixel=pixel,
             triangle=triangle,
-            index=index,
             position=p,
             normal=n,
-            tangent=t,
             area=per_texel[triangle].astype(np.float32),
             along_u=along_u.astype(np.float32),
             along_v=along_v.astype(np.float32),
@@ -127,17 +138,29 @@ class Texels:
         """m2 of surface that has texels."""
         return float(self.area.sum(dtype=np.float64))
 
-    @cached_property
+    @property
+    def index(self) -> np.ndarray:
+        """(pages * size * size,) int32: the texel at a pixel, or -1."""
+        out = np.full(self.pages * self.size * self.size, -1, np.int32)
+        out[self.pixel] = np.arange(len(self), dtype=np.int32)
+        return out
+
+    @property
+    def tangent(self) -> np.ndarray:
+        """(n, 4) float32, w = handedness."""
+        return texel_tangents(self.size, self.pixel, self.triangle, self.uv, self.normal, *self._corner_tangents)
+
+    @property
     def island(self) -> np.ndarray:
         """(n,) int32 UV island of each texel."""
         return self.adjacency.island[self.triangle]
 
-    @cached_property
+    @property
     def part(self) -> np.ndarray:
         """(n,) int32 part of each texel."""
         return self.mesh.triangle_part[self.triangle]
 
-    @cached_property
+    @property
     def shell(self) -> np.ndarray:
         """(n,) int32 body of each texel: what hangs together over edges."""
         return np.asarray(shells(self.adjacency)[1], np.int32)[self.triangle]
@@ -167,11 +190,15 @@ class Texels:
         return out.astype(np.float32)
 
     @cached_property
-    def step_mm(self) -> np.ndarray:
-        """(n, 2) float32: real length of one texel along u and along v, mm."""
+    def step_of_triangle(self) -> np.ndarray:
+        """(T, 2) float32: real length of one texel along u and along v in each triangle, mm."""
         scale = 1000.0 / self.size
         both = np.stack([np.linalg.norm(self.along_u, axis=1), np.linalg.norm(self.along_v, axis=1)], axis=1) * scale
-        return both.astype(np.float32)[self.triangle]
+        return both.astype(np.float32)
+
+    @cached_property
+    def _corner_tangents(self) -> tuple[np.ndarray, np.ndarray]:
+        return corner_tangents(self.mesh)
 
     @cached_property
     def texel_mm(self) -> float:
@@ -189,17 +216,15 @@ class Texels:
         """
         return self._gutter.stencil
 
-    @cached_property
+    @property
     def links(self) -> np.ndarray:
         """(n, 4) int32 the texel next door, also over a seam (there the one that counts most); -1 where the surface
         ends.
         """
-        inner, sources, weights = self._gutter.stencil, self._gutter.sources, self._gutter.weights
-        strongest = sources[np.arange(len(sources)), weights.argmax(axis=1)]
-        out = np.where(inner == np.arange(len(self), dtype=np.int32)[:, None], np.int32(-1), inner)
-        rows, sides = np.nonzero(inner >= len(self))
-        over = strongest[inner[rows, sides] - len(self)]
-        out[rows, sides] = np.where(over == rows, -1, over)
+        sources, weights = self._gutter.sources, self._gutter.weights
+        strongest = sources[np.arange(len(sources)), weights.argmax(axis=1)].astype(np.int32)
+        out = np.empty((len(self), 4), np.int32)
+        for_ranges(_links, len(self), self._gutter.stencil, strongest, out)
         return out
 
     @cached_property
@@ -239,13 +264,13 @@ class Texels:
         shape = (self.pages, self.size, self.size, *field.shape[1:])
         if empty is None:
             return field[self.fill_index].reshape(shape)
-        out = np.full((len(self.index), *field.shape[1:]), empty, field.dtype)
+        out = np.full((self.pages * self.size * self.size, *field.shape[1:]), empty, field.dtype)
         out[self.pixel] = field
         return out.reshape(shape)
 
-    @cached_property
+    @property
     def page_xy(self) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-        """Map set, and u and v of the texel centres: (n,) int64, (n,) float32, (n,) float32."""
+        """Map set, and u and v of the texel centres: (n,) int, (n,) float32, (n,) float32."""
         inside = self.pixel % (self.size * self.size)
         u = ((inside % self.size + 0.5) / self.size).astype(np.float32)
         v = ((inside // self.size + 0.5) / self.size).astype(np.float32)

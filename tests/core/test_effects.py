@@ -170,7 +170,7 @@ class Losses(Base):
             chips = Chipping(size_mm=size_mm, coverage=0.04, cluster=0.0, vary=0.0, ragged=0.0)
             shown = bench.play(scene(layer("paint", Paint()), layer("chips", chips, Recipe())))[-1].shown
             found, count = ndimage.label(bench.texels.image(shown > 0.5, empty=False)[0])  # type: ignore[arg-type]
-            areas = np.bincount(found.ravel())[1:].astype(float) * float(bench.texels.step_mm[0, 0]) ** 2
+            areas = np.bincount(found.ravel())[1:].astype(float) * float(bench.texels.step_of_triangle[0, 0]) ** 2
             self.assertGreater(count, 5)
             # Of the chip that a point of the chipped area lies in.
             return float((2 * np.sqrt(areas / np.pi) * areas).sum() / areas.sum())

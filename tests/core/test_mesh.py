@@ -100,7 +100,7 @@ class Neighbours(TestCase):
             inside = (near[:, side] < n) & (near[:, side] != np.arange(n))
             self.assertGreater(int(inside.sum()), n * 0.9)
             step = np.linalg.norm(texels.position[near[inside, side]] - texels.position[inside], axis=1) * 1000
-            np.testing.assert_allclose(step, texels.step_mm[inside, 0], rtol=1e-3)
+            np.testing.assert_allclose(step, texels.step_of_triangle[texels.triangle[inside], 0], rtol=1e-3)
 
     def test_an_open_border_goes_on_as_it_is(self) -> None:
         texels = Texels.of(shapes.plane(0.5), 32)

@@ -282,7 +282,7 @@ class OverSeams(TestCase):
             links = texels.links
             rows, sides = np.nonzero(links >= 0)
             gap = np.linalg.norm(texels.position[links[rows, sides]] - texels.position[rows], axis=1) * 1000
-            self.assertLess(float(gap.max()), 3.5 * float(texels.step_mm.max()))
+            self.assertLess(float(gap.max()), 3.5 * float(texels.step_of_triangle.max()))
             # Over every seam of the cube something is found; the tube is open at its ends only.
             other = texels.island[links[rows, sides]] != texels.island[rows]
             if mesh.source == "box.glb":

@@ -168,11 +168,22 @@ class Budget(TestCase):
     def test_texels_weigh_what_they_hold(self) -> None:
         texels = Texels.of(shapes.box(0.2), 128)
         bare = texels.held()[0]
-        self.assertGreaterEqual(
-            bare, texels.position.nbytes + texels.normal.nbytes + texels.tangent.nbytes + texels.index.nbytes
-        )
+        self.assertGreaterEqual(bare, texels.position.nbytes + texels.normal.nbytes + texels.area.nbytes)
         _ = texels.stencil, texels.fill_index
-        self.assertGreater(texels.held()[0], bare + texels.fill_index.nbytes)
+        # What hangs on triangles is kept.
+        _ = texels.tangent, texels.step_of_triangle
+        whole = texels.held()[0]
+        self.assertGreater(whole, bare + texels.fill_index.nbytes)
+        # The rest is made when it is asked for.
+        _ = texels.links, texels.tangent, texels.page_xy, texels.island, texels.part, texels.shell, texels.index
+        self.assertEqual(texels.held()[0], whole)
+
+    def test_a_texel_is_lean(self) -> None:
+        mesh, size = shapes.box(0.2), 512
+        texels = Texels.of(mesh, size)
+        _ = texels.stencil, texels.fill_index, texels.texel_mm
+        # With all that is kept, gutters and pixels off the surface among it.
+        self.assertLess(texels.held()[0] / len(texels), 60.0)
         # The mesh is a thing of its own, shared with other resolutions.
         self.assertIn(id(texels.mesh), [leaf for leaf, _, _ in leaves_of(texels)])
 

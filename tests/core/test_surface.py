@@ -127,7 +127,7 @@ class Seams(TestCase):
         texels = Texels.of(shapes.plane(0.2), 256)
         field = (fractal(texels.position, 30.0, octaves=4, seed=2) > 0.3).astype(np.float32)
         for sigma in (1.5, 4.0, 10.0):
-            got = texels.image(blur(texels, field, sigma * float(texels.step_mm[0, 0])), empty=0.0)[0]
+            got = texels.image(blur(texels, field, sigma * float(texels.step_of_triangle[0, 0])), empty=0.0)[0]
             wanted = ndimage.gaussian_filter(texels.image(field, empty=0.0)[0], sigma)
             inner = (slice(64, 192), slice(64, 192))
             self.assertLess(float(np.abs(got[inner] - wanted[inner]).max()), 0.03, sigma)

@@ -227,7 +227,7 @@ class Losses(TestCase):
             chips = Chipping(size_mm=size_mm, coverage=0.05, cluster=0.3)
             shown = play(bench, layer("paint", Paint()), layer("chips", chips, Recipe()), seed=seed)[-1].shown
             found, count = ndimage.label(bench.texels.image(shown > 0.5, empty=False)[0])  # type: ignore[arg-type]
-            areas = np.bincount(found.ravel())[1:] * float(bench.texels.step_mm[0, 0]) ** 2
+            areas = np.bincount(found.ravel())[1:] * float(bench.texels.step_of_triangle[0, 0]) ** 2
             # Whole texels: alike to rounding.
             samples.append(np.round(areas[areas > 0.02 * size_mm**2] / size_mm**2, 4))
             self.assertGreater(count, 30)
