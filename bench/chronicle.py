@@ -10,7 +10,7 @@ import numpy as np
 
 from bench.memory import of_a_process
 from bench.tools import demo, peak_mb
-from limus.common.store import Store
+from limus.common.store import Store, leaves_of
 from limus.document.scene import Scene
 from limus.materials.encode import encode_surface
 from limus.playing.chronicle import Chronicle
@@ -23,8 +23,7 @@ from limus.surface.running import from_the_top
 
 
 def _bytes(pile: Pile) -> int:
-    arrays = [pile.skin, *(c.thickness for c in pile.coats), *(v for c in pile.coats for v in c.sheet.values())]
-    return sum(a.nbytes for a in arrays)
+    return sum({leaf: size for leaf, size, _ in leaves_of((pile.skin, pile.coats))}.values())
 
 
 def _play(chronicle: Chronicle, scene: Scene) -> list[tuple[str, float, int]]:

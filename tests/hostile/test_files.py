@@ -250,10 +250,10 @@ class UnwrapApart(TestCase):
             if len(said) > 1:
                 raise Cancelled
 
-        start = time.monotonic()
         with self.assertRaises(Cancelled):
             unwrapped(shapes.sphere(0.1, 400), stop)
-        self.assertLess(time.monotonic() - start, 5.0)
+        # It went on no further than to where it was told so.
+        self.assertEqual(len(said), 2)
 
 
 class OneLine(Case):

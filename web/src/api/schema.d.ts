@@ -2434,6 +2434,32 @@ export interface components {
        */
       level_mm: number
       /**
+       * Broken edges
+       * @description How far each piece is broken along its joints
+       * @default 0
+       */
+      arris_mm: number
+      /**
+       * Size
+       * @description Of what broke off
+       * @default 25
+       */
+      arris_size_mm: number
+      /**
+       * Edge
+       * @description What the broken edge looks like
+       * @default crumbled
+       * @enum {string}
+       */
+      arris_as: 'soft' | 'crumbled' | 'sharp' | 'scalloped'
+      /**
+       * Breaks
+       * @description Which way the edge goes
+       * @default inward
+       * @enum {string}
+       */
+      arris_way: 'inward' | 'outward' | 'across'
+      /**
        * Unevenness
        * @description Of tone and gloss, from the whole to the grain
        * @default 1
@@ -2527,6 +2553,32 @@ export interface components {
        * @default 0.4
        */
       worn: number
+      /**
+       * Broken edges
+       * @description How far each piece is broken along its joints
+       * @default 0
+       */
+      arris_mm: number
+      /**
+       * Size
+       * @description Of what broke off
+       * @default 25
+       */
+      arris_size_mm: number
+      /**
+       * Edge
+       * @description What the broken edge looks like
+       * @default crumbled
+       * @enum {string}
+       */
+      arris_as: 'soft' | 'crumbled' | 'sharp' | 'scalloped'
+      /**
+       * Breaks
+       * @description Which way the edge goes
+       * @default inward
+       * @enum {string}
+       */
+      arris_way: 'inward' | 'outward' | 'across'
       /**
        * Unevenness
        * @description Of tone and gloss, from the whole to the grain
@@ -6193,6 +6245,32 @@ export interface components {
        */
       level_mm: number
       /**
+       * Broken edges
+       * @description How far each piece is broken along its joints
+       * @default 0
+       */
+      arris_mm: number
+      /**
+       * Size
+       * @description Of what broke off
+       * @default 25
+       */
+      arris_size_mm: number
+      /**
+       * Edge
+       * @description What the broken edge looks like
+       * @default crumbled
+       * @enum {string}
+       */
+      arris_as: 'soft' | 'crumbled' | 'sharp' | 'scalloped'
+      /**
+       * Breaks
+       * @description Which way the edge goes
+       * @default inward
+       * @enum {string}
+       */
+      arris_way: 'inward' | 'outward' | 'across'
+      /**
        * Unevenness
        * @description Of tone and gloss, from the whole to the grain
        * @default 1
@@ -6779,6 +6857,32 @@ export interface components {
        * @default 4
        */
       level_mm: number
+      /**
+       * Broken edges
+       * @description How far each piece is broken along its joints
+       * @default 0
+       */
+      arris_mm: number
+      /**
+       * Size
+       * @description Of what broke off
+       * @default 25
+       */
+      arris_size_mm: number
+      /**
+       * Edge
+       * @description What the broken edge looks like
+       * @default crumbled
+       * @enum {string}
+       */
+      arris_as: 'soft' | 'crumbled' | 'sharp' | 'scalloped'
+      /**
+       * Breaks
+       * @description Which way the edge goes
+       * @default inward
+       * @enum {string}
+       */
+      arris_way: 'inward' | 'outward' | 'across'
       /**
        * Unevenness
        * @description Of tone and gloss, from the whole to the grain
