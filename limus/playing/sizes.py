@@ -17,8 +17,3 @@ def fitting(mesh: Mesh, resolution: int, most: int) -> int:
     while len(mesh.uv_domains) * resolution * resolution > most and resolution > 32:
         resolution //= 2
     return resolution
-
-
-def fitting_sizes(sets: int, memory: int) -> list[int]:
-    """Sizes of maps at which ``sets`` map sets are evaluated within ``memory`` bytes; at least the smallest."""
-    return [size for size in SIZES if sets * size * size * BYTES_PER_TEXEL <= memory] or [SIZES[0]]

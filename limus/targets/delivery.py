@@ -10,6 +10,7 @@ from limus.formats.files import write_whole
 from limus.masks.hand.vertex_paint import painted_colours
 from limus.materials.encode import in_use
 from limus.playing.measuring import Say
+from limus.playing.needed import Needed, needed_by
 from limus.playing.session import Session
 from limus.readings.measured import Measured
 from limus.targets import kinds
@@ -20,6 +21,8 @@ from limus.targets.written import Written
 TARGETS: dict[str, type[Target]] = discover(kinds, Target)
 #: Size at which it is found out what a delivery will hold.
 _LOOK = 256
+#: Bytes a texel of a mask that goes along.
+_MASK = 4
 
 
 @dataclass(frozen=True)
@@ -34,9 +37,17 @@ class Along:
 ALONE = Along()
 
 
-def will_be_written(session: Session, target: str, along: Along = ALONE) -> list[str]:
-    """Names of the files that ``deliver`` will give: the chronicle is played small, to see which channels something
-    is in.
+@dataclass(frozen=True)
+class Outlook:
+    """What a delivery will be: the names of its files, and the memory that it takes."""
+
+    files: list[str]
+    needed: Needed
+
+
+def outlook(session: Session, target: str, along: Along = ALONE) -> Outlook:
+    """What ``deliver`` will give and take: the chronicle is played small, to see which channels something is in and how
+    much it holds.
 
     Raises
     ------
@@ -51,9 +62,11 @@ def will_be_written(session: Session, target: str, along: Along = ALONE) -> list
     pile = chronicle.as_made(session.scene)
     for chapter in chronicle.playing(session.scene):
         pile = chapter.pile
-    used = {channel.name for channel in in_use(chronicle.finish(pile).sheet)}
+    surface = chronicle.finish(pile)
+    used = {channel.name for channel in in_use(surface.sheet)}
     name = session.scene.name
-    return TARGETS[target]().names(name, mesh, used) + mask_names(name, mesh, asked, packed=along.packed)
+    files = TARGETS[target]().names(name, mesh, used) + mask_names(name, mesh, asked, packed=along.packed)
+    return Outlook(files, needed_by(chronicle, pile, surface, more=_MASK * len(asked)))
 
 
 def deliver(

@@ -15,10 +15,9 @@ from ninja import Query, Router
 from pydantic import BaseModel, ConfigDict, Field
 
 from limus.common.errors import InputError
-from limus.intake.object_file import ObjectFile
-from limus.playing.session import object_key
-from limus.playing.sizes import fitting_sizes
-from limus.targets.delivery import TARGETS, Along, will_be_written
+from limus.document.scene import Scene
+from limus.playing.needed import in_bytes
+from limus.targets.delivery import TARGETS, Along, Outlook, outlook
 from limus.targets.masks import MOST, masks_asked
 from limus.targets.packing import drawn_files
 from limus.targets.written import file_stem
@@ -28,7 +27,7 @@ from server.jobs.models import Job
 from server.jobs.starting import start
 from server.projects.data_files import find
 from server.projects.gate import gate
-from server.projects.models import Facts, WorkObject
+from server.projects.models import WorkObject
 from server.projects.workshop import session_of
 from server.work import runner
 
@@ -112,7 +111,7 @@ def start_job(request: HttpRequest, object_id: int, body: JobIn) -> tuple[int, J
         options["take_up"] = True
     if body.kind == "export":
         _offered(body)
-        _fits(item, body.resolution)
+        _fits(item, body)
         masks_asked(body.masks, item.scene())
         options |= {
             "target": body.target,
@@ -158,10 +157,14 @@ def _offered(body: JobIn) -> None:
 
 
 class DeliveryOut(BaseModel):
-    """What an export would write, and the sizes that this server has the memory for."""
+    """What an export would write; the sizes that this server has the memory for; and what each takes, of how many bytes
+    that an export may.
+    """
 
     files: list[str]
     sizes: list[int]
+    takes: dict[int, str]
+    memory: str
 
 
 @router.get("/objects/{int:object_id}/delivery", response={200: DeliveryOut, 422: Problem})
@@ -179,36 +182,42 @@ def delivery(
             f"'{target[:40]}' is not a target", where="target", remedy=f"Choose one of: {', '.join(TARGETS)}"
         )
     scene = item.scene()
-    session = session_of(scene)
-    with gate.turn(256, lambda: session.is_warm(256)):
-        files = will_be_written(session, target, Along(tuple(masks), packed))
-        sets = len(session.mesh.uv_domains)
-    fitting = fitting_sizes(sets, settings.JOB_MEMORY)
+    found = _outlook(scene, target, Along(tuple(masks), packed))
+    sizes = TARGETS[target].sizes
     return DeliveryOut(
-        files=[*files, "scene.json", *sorted(drawn_files(scene, find))],
-        sizes=[size for size in TARGETS[target].sizes if size in fitting],
+        files=[*found.files, "scene.json", *sorted(drawn_files(scene, find))],
+        sizes=found.needed.fitting(sizes, settings.JOB_MEMORY),
+        takes={size: found.needed.said(size) for size in sizes},
+        memory=in_bytes(settings.JOB_MEMORY),
     )
 
 
-def _fits(item: WorkObject, resolution: int) -> None:
+def _outlook(scene: Scene, target: str, along: Along) -> Outlook:
+    session = session_of(scene)
+    with gate.turn(256, lambda: session.is_warm(256)):
+        return outlook(session, target, along)
+
+
+def _fits(item: WorkObject, body: JobIn) -> None:
     """Refuse an export that memory does not hold, before it starts.
 
     Raises
     ------
-    InputError : with the size that would do.
+    InputError : with what it takes and the size that would do.
     """
-    facts = Facts.objects.filter(
-        key=object_key(ObjectFile.model_validate(item.document["object"]), item.scene().setting.up)
-    ).first()
-    sets = len(facts.facts.get("map_sets", [])) if facts is not None else 1
-    sizes = fitting_sizes(max(sets, 1), settings.JOB_MEMORY)
-    if resolution not in sizes and resolution > min(sizes):
+    needed = _outlook(item.scene(), body.target, Along(tuple(body.masks), body.packed)).needed
+    if needed.at(body.resolution) <= settings.JOB_MEMORY:
+        return
+    sizes = needed.fitting(TARGETS[body.target].sizes, settings.JOB_MEMORY)
+    if body.resolution > min(sizes):
+        sets = needed.sets
         raise InputError(
-            f"{resolution} x {resolution} for {sets} map set{'s' if sets != 1 else ''} does not fit into the memory "
-            "of this server",
+            f"{body.resolution} x {body.resolution} for {sets} map set{'s' if sets != 1 else ''} takes about "
+            f"{needed.said(body.resolution)} of memory, and an export on this server may take "
+            f"{in_bytes(settings.JOB_MEMORY)}",
             where="resolution",
-            remedy=f"Export at {max(x for x in sizes if x < resolution)}",
-            value=str(resolution),
+            remedy=f"Export at {max(sizes)}, or take layers off",
+            value=str(body.resolution),
             accepted=", ".join(map(str, sizes)),
         )
 

@@ -21,7 +21,7 @@ from limus.effects.paint import Paint
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.even import Even
 from limus.playing.session import Session
-from limus.targets.delivery import Along, deliver, will_be_written
+from limus.targets.delivery import Along, deliver, outlook
 from limus.targets.kinds.gltf import gltf_maps
 from limus.targets.kinds.maps import map_files
 from limus.targets.masks import MaskAsked, mask_names, masks_asked
@@ -173,7 +173,7 @@ class Masks(OwnReadings):
         along = Along(masks, packed)
         files, _ = deliver(self.session, "maps", 64, along=along)
         names = [f.name for f in files]
-        self.assertEqual(names, will_be_written(self.session, "maps", along))
+        self.assertEqual(names, outlook(self.session, "maps", along).files)
         about = json.loads(next(f for f in files if f.name == "masks.json").data)
         pictures = {f.name: np.asarray(Image.open(io.BytesIO(f.data))) for f in files if f.name in about["files"]}
         return pictures, about["files"]

@@ -10185,13 +10185,20 @@ export interface components {
     }
     /**
      * DeliveryOut
-     * @description What an export would write, and the sizes that this server has the memory for.
+     * @description What an export would write; the sizes that this server has the memory for; and what each takes, of how many bytes
+     *     that an export may.
      */
     DeliveryOut: {
       /** Files */
       files: string[]
       /** Sizes */
       sizes: number[]
+      /** Takes */
+      takes: {
+        [key: string]: string
+      }
+      /** Memory */
+      memory: string
     }
   }
   responses: never

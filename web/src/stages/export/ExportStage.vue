@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import type { components } from '../../api/schema'
 import Button from 'primevue/button'
 import ProgressBar from 'primevue/progressbar'
 import SelectButton from 'primevue/selectbutton'
@@ -27,7 +28,7 @@ let gone = false
 onBeforeUnmount(() => (gone = true))
 
 /** What the core would write for the scene as it is, and the sizes that this server has the memory for. */
-const listing = ref<{ files: string[]; sizes: number[] }>()
+const listing = ref<components['schemas']['DeliveryOut']>()
 const why = ref('')
 let asked = 0
 watch(
@@ -120,8 +121,8 @@ async function cancel() {
             size="small"
             aria-label="Resolution"
           />
-          <p v-if="listing && sizes.some((n) => !listing!.sizes.includes(n))" class="muted">
-            Larger ones do not fit into the memory of this server.
+          <p v-if="listing" class="muted" data-testid="memory">
+            Takes about {{ listing.takes[size] }} of memory; this server gives an export {{ listing.memory }}.
           </p>
           <p class="muted">
             Pixels along one side of each map. Readings are measured anew at this size, so edges are as sharp as the
