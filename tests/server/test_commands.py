@@ -56,6 +56,23 @@ class LoadDemo(ServerTest):
         self.assertEqual(set(files), {"slate-panel-without-uvs.obj", "gate-hoist-high.glb", "gauge-board-newer.glb"})
         self.assertIsNone(read_object(files["slate-panel-without-uvs.obj"]).uv)
 
+    def test_what_its_owner_did_to_it_keeps_nobody_out(self) -> None:
+        call_command("load_demo", "--draft", verbosity=0)
+        items = {item.name: item for item in WorkObject.objects.filter(project__owner__username="demo")}
+        # A name that is there twice; a layer of a later program; a file that is gone.
+        WorkObject.objects.filter(pk=items["Pier cap"].pk).update(name="Gate hoist")
+        later = items["Gauge board"].document
+        later["layers"][0]["effect"] = {"kind": "of_a_later_program"}
+        WorkObject.objects.filter(pk=items["Gauge board"].pk).update(document=later)
+        lost = items["Slate panel"].document
+        lost["object"]["file"] = "gone.glb"
+        WorkObject.objects.filter(pk=items["Slate panel"].pk).update(document=lost)
+        shared().clear()
+        said = StringIO()
+        call_command("load_demo", verbosity=0, stderr=said)
+        lines = said.getvalue().splitlines()
+        self.assertEqual(sorted(line.split(":")[0] for line in lines), ["Gauge board", "Slate panel"], lines)
+
 
 class WarmUp(ServerTest):
     def test_drawing_is_compiled_before_it_is_asked_for(self) -> None:

@@ -12,6 +12,7 @@ from django.core.management.base import BaseCommand
 from demo import gate_hoist, gauge_board, pier_cap, slate_panel
 from demo.plain_obj import obj_bytes
 from demo.scenario import PROJECT, gate_hoist_scene, gauge_board_scene, pier_cap_scene, slate_panel_scene
+from limus.common.errors import InputError
 from limus.document.scene import Scene
 from limus.formats.files import write_whole
 from limus.formats.gltf_write import glb_bytes
@@ -76,12 +77,20 @@ class Command(BaseCommand):
             wanted = scene()
             if not project.items.filter(name=wanted.name).exists():
                 take_in(project, file, [_content(file)], wanted)
-        first = project.items.get(name=OBJECTS[0][2]().name)
-        session_of(first.scene()).measure("draft" if options["draft"] else "good", lambda share, word: None)
+        # Its owner may have given the same name to several.
+        first = project.items.filter(name=OBJECTS[0][2]().name).order_by("pk")[0]
+        self._measured(first, "draft" if options["draft"] else "good")
         if not options["draft"]:
             # Something to see of each of the others, in lists and when it is opened.
             for item in project.items.exclude(pk=first.pk):
-                session_of(item.scene()).measure("draft", lambda share, word: None)
+                self._measured(item, "draft")
         if fresh and not options["draft"]:
             # Compile what the first evaluation needs; the result stays on disk.
             evaluate_once(WorkObject.objects.select_related("project", "head").get(pk=first.pk), 128)
+
+    def _measured(self, item: WorkObject, quality: str) -> None:
+        """Measure an object, or say why that cannot be: one that nobody can read keeps nobody from the others."""
+        try:
+            session_of(item.scene()).measure(quality, lambda share, word: None)
+        except InputError as error:
+            self.stderr.write(f"{item.name}: {error.line}")
