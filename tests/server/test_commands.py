@@ -59,7 +59,9 @@ class LoadDemo(ServerTest):
     def test_what_its_owner_did_to_it_keeps_nobody_out(self) -> None:
         call_command("load_demo", "--draft", verbosity=0)
         items = {item.name: item for item in WorkObject.objects.filter(project__owner__username="demo")}
-        # A name that is there twice; a layer of a later program; a file that is gone.
+        # Names that are there twice; a layer of a later program; a file that is gone.
+        first = items["Pier cap"].project
+        Project.objects.create(owner=first.owner, name=first.name)
         WorkObject.objects.filter(pk=items["Pier cap"].pk).update(name="Gate hoist")
         later = items["Gauge board"].document
         later["layers"][0]["effect"] = {"kind": "of_a_later_program"}

@@ -65,7 +65,8 @@ class Command(BaseCommand):
         if made:
             user.set_unusable_password()
             user.save()
-        project, _ = Project.objects.get_or_create(owner=user, name=PROJECT)
+        mine = Project.objects.filter(owner=user, name=PROJECT).order_by("pk")
+        project = mine.first() or Project.objects.create(owner=user, name=PROJECT)
         fresh = not project.items.exists()
         if fresh and options["verbosity"]:
             self.stdout.write("Building and measuring the demo project (about a minute, only this once) ...")
