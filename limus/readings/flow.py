@@ -328,7 +328,7 @@ def flow(texels: Texels, caught: np.ndarray, seed: int = 7) -> Flow:
     mesh = texels.mesh
     positions = mesh.positions.astype(np.float64)
     normal = mesh.face_normals.astype(np.float64)
-    near = texels.adjacency
+    near, index = texels.adjacency, texels.index
     starts, fan = _fans(mesh.welded, mesh.triangles)
     border = np.zeros(len(starts) - 1, np.bool_)
     open_t, open_e = np.nonzero(near.twin < 0)
@@ -375,7 +375,7 @@ def flow(texels: Texels, caught: np.ndarray, seed: int = 7) -> Flow:
             _run(
                 edges[k], edges[k + 1], p, t, mass, pulls, positions, mesh.triangles, mesh.welded, normal, near.twin,
                 near.twin_edge,
-                starts, fan, border, texels.uv, pages, texels.size, texels.index, texels.area, most, sums[k], state,
+                starts, fan, border, texels.uv, pages, texels.size, index, texels.area, most, sums[k], state,
                 end_p, end_t,
             )  # fmt: skip
 

@@ -30,7 +30,7 @@ class Seams(Finding):
         texels = seen.chronicle.texels
         colour = np.broadcast_to(seen.pile.visible()["base_color"], (len(texels), 3))
         tone = to_srgb(luminance(np.ascontiguousarray(colour, np.float32)))
-        over, inside = [], []
+        over, inside, part = [], [], texels.part
         for links in texels.links.T:
             there = links >= 0
             here = np.flatnonzero(there)
@@ -39,7 +39,7 @@ class Seams(Finding):
             apart = np.abs(texels.pixel[here].astype(np.int64) - texels.pixel[other].astype(np.int64))
             seam = (apart != 1) & (apart != texels.size)
             # Two parts that meet may well be of different things.
-            seam_of_one = seam & (texels.part[here] == texels.part[other])
+            seam_of_one = seam & (part[here] == part[other])
             over.append(off[seam_of_one])
             inside.append(off[~seam])
         across, within = np.concatenate(over), np.concatenate(inside)
