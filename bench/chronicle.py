@@ -14,6 +14,7 @@ from limus.common.store import Store, leaves_of
 from limus.document.scene import Scene
 from limus.materials.encode import encode_surface
 from limus.playing.chronicle import Chronicle
+from limus.playing.needed import needed_by
 from limus.readings.measured import Measured
 from limus.readings.ray_pass import RayPlan, measure_rays
 from limus.strata.pile import Pile
@@ -95,4 +96,10 @@ def main(mesh: Mesh, scene: Scene, readings: Measured) -> None:
         f"{np.mean([s for _, s in edits]) / colds[1024]:.0%} of the whole"
     )
     peak = of_a_process("from bench import chronicle as b; b.whole_at(4096)")[0]
-    print(f"Memory at 4096        {peak:6.0f} MB at most for the whole chronicle (wanted: below 6144)")
+    small = Chronicle(texels_of(mesh, 256), readings.at(texels_of(mesh, 256)), Store(1 << 30))
+    pile = small.play(scene)[-1].pile
+    said = needed_by(small, pile, small.finish(pile)).at(4096) / (1 << 20)
+    print(
+        f"Memory at 4096        {peak:6.0f} MB at most for the whole chronicle (wanted: below 6144); the guard before "
+        f"an export reckons with {said:.0f} MB"
+    )
