@@ -20,7 +20,6 @@ from limus.readings.ray_pass import RayPlan, measure_rays
 from limus.strata.pile import Pile
 from limus.surface.mesh import Mesh
 from limus.surface.pyramid import texels_of
-from limus.surface.running import from_the_top
 
 
 def _bytes(pile: Pile) -> int:
@@ -65,7 +64,7 @@ def main(mesh: Mesh, scene: Scene, readings: Measured) -> None:
     steps: list[tuple[str, float, int]] = []
     for size in (256, 1024, 2048):
         texels = texels_of(mesh, size)
-        _ = texels.stencil, texels.links, from_the_top(texels)
+        _ = texels.stencil
         start = time.perf_counter()
         steps = _play(Chronicle(texels, readings.at(texels), Store(0)), scene)
         colds[size] = time.perf_counter() - start

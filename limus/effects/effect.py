@@ -28,7 +28,7 @@ from limus.strata.pile import Coat, Pile
 from limus.surface.blur import antialiased, blur
 from limus.surface.contact import Contacts, across_contacts, contacts
 from limus.surface.frame import Frame
-from limus.surface.running import from_the_top, run_down
+from limus.surface.running import descent_of, run_down
 
 Kind = Literal["deposit", "change", "loss"]
 Group = Literal["Paint and its losses", "Metal", "Weather", "Growth", "Deposits", "Marks and stains", "Finish"]
@@ -119,8 +119,8 @@ class Event:
     def run_down(self, source: np.ndarray, length_mm: float, *, upwards: bool = False) -> np.ndarray:
         """(n,) float32: a field carried down the surface (or up it), see ``surface.running``."""
         texels = self.pile.texels
-        order = self.scope.keep.get(key_of("from the top", texels.key), lambda: from_the_top(texels))
-        return run_down(texels, source, length_mm, order, upwards=upwards)
+        descent = self.scope.keep.get(key_of("descent", texels.key), lambda: descent_of(texels))
+        return run_down(texels, source, length_mm, descent, upwards=upwards)
 
     def across_contacts(self, field: np.ndarray, reach_mm: float) -> np.ndarray:
         """(n,) float32: what a field is on other parts within about ``reach_mm`` (no less than two and a half

@@ -6,6 +6,8 @@ up: one pass, whatever the length of the run. Where the ground is level nothing 
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 
 from limus.common.kernel import kernel
@@ -55,31 +57,41 @@ def _run(order, links, position, normal, sign, fade, widen, source, out):  # typ
         out[i] = max(own, value)
 
 
-def from_the_top(texels: Texels) -> np.ndarray:
-    """(n,) numbers of the texels from the highest to the lowest."""
-    return np.argsort(-texels.position[:, 1], kind="stable")
+@dataclass(frozen=True)
+class Descent:
+    """What every field that runs over the same texels needs: ``order`` (n,) their numbers from the highest to the
+    lowest, ``links`` (n, 4) who is next door.
+    """
+
+    order: np.ndarray
+    links: np.ndarray
+
+
+def descent_of(texels: Texels) -> Descent:
+    """That of these texels."""
+    return Descent(np.argsort(-texels.position[:, 1], kind="stable"), texels.links)
 
 
 def run_down(
-    texels: Texels, source: np.ndarray, length_mm: float, order: np.ndarray | None = None, *, upwards: bool = False
+    texels: Texels, source: np.ndarray, length_mm: float, descent: Descent | None = None, *, upwards: bool = False
 ) -> np.ndarray:
     """A (n,) float32 field carried down the surface, or up it, as smoke goes.
 
     Parameters
     ----------
-    source : (n,) float32 from 0. length_mm : way after which 1/e of it is left. order : ``from_the_top(texels)``,
-        where it is at hand.
+    source : (n,) float32 from 0. length_mm : way after which 1/e of it is left. descent : ``descent_of(texels)``, where
+        it is at hand.
 
     Returns
     -------
     (n,) float32, nowhere less than ``source``.
     """
     out = np.zeros(len(texels), np.float32)
-    if order is None:
-        order = from_the_top(texels)
+    if descent is None:
+        descent = descent_of(texels)
     _run(
-        np.ascontiguousarray(order[::-1]) if upwards else order,
-        texels.links,
+        np.ascontiguousarray(descent.order[::-1]) if upwards else descent.order,
+        descent.links,
         texels.position,
         texels.normal,
         np.float32(-1.0 if upwards else 1.0),
