@@ -11,6 +11,7 @@ import numpy as np
 from limus.bases.ground import Ground, Keeping, Skin
 from limus.bases.laid_material import LaidMaterial
 from limus.bases.site import Site
+from limus.common.deciding import decided
 from limus.common.parallel import map_blocks
 from limus.masks.shape import smoothstep
 from limus.materials.channels import CHANNELS, is_even, one, spread
@@ -306,7 +307,9 @@ def over(below: Skin, above: Skin, mask: np.ndarray, blend_mm: float) -> tuple[S
     the skin, and (n,) how much of it is ``above``.
     """
     count = len(mask)
-    span = float(np.ptp(below.relief) + np.ptp(above.relief)) * 0.5 + blend_mm if count else 1.0
+    span = (
+        decided("span", lambda: float(np.ptp(below.relief) + np.ptp(above.relief)) * 0.5) + blend_mm if count else 1.0
+    )
     lead = above.relief - below.relief + (mask - np.float32(0.5)) * np.float32(2.0 * span)
     share = smoothstep(np.ascontiguousarray(lead, np.float32), -max(blend_mm, 1e-3) / 2, max(blend_mm, 1e-3) / 2)
     share = np.where(mask <= 0, np.float32(0), np.where(mask >= 1, np.float32(1), share)).astype(np.float32)

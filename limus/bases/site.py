@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from limus.common.deciding import decided
 from limus.surface.texels import Texels
 
 
@@ -57,7 +58,8 @@ def site_of(texels: Texels) -> Site:
         if len(points):
             long_axis[k] = int(np.argmax(points.max(axis=0) - points.min(axis=0)))
     _, u, v = texels.page_xy
-    per_uv = float(np.sqrt(texels.area.mean(dtype=np.float64))) * texels.size * 1000.0
+    # The same at every density: metres of the surface for one unit of UV.
+    per_uv = decided("mm per uv", lambda: float(np.sqrt(texels.area.mean(dtype=np.float64))) * texels.size * 1000.0)
     return Site(
         texels.position,
         texels.normal,

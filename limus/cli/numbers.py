@@ -26,6 +26,7 @@ def _within(read: Callable[[str], N], low: float, high: float, what: str) -> Cal
 
 
 resolution = _within(int, 16, 8192, "a resolution from 16 to 8192")
+delivered = _within(int, 16, 16384, "a resolution from 16 to 16384")
 scale = _within(float, 1e-12, 1e12, "a number of metres above 0")
 millimetres = _within(float, 1e-12, 999_999.999, "a length in mm above 0 and below 1000000")
 metres = _within(float, 1e-12, 1e6, "a size in metres above 0, up to 1000000")

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import sys
-from collections.abc import Sequence
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
 
 
 class Graded(Exception):
@@ -29,3 +30,19 @@ def say_notes(notes: Sequence[str], strict: bool) -> None:
         print(note if note.endswith(".") else f"{note}.", file=sys.stderr)
     if notes and strict:
         raise Noted
+
+
+@contextmanager
+def shown_progress() -> Iterator[Callable[[float, str], None]]:
+    """A line on standard error that says how far long work is, where somebody looks on; gone when it is done."""
+    watched = sys.stderr.isatty()
+
+    def say(share: float, word: str) -> None:
+        if watched:
+            print(f"\r\033[K{share:4.0%} {word}", end="", file=sys.stderr, flush=True)
+
+    try:
+        yield say
+    finally:
+        if watched:
+            print("\r\033[K", end="", file=sys.stderr, flush=True)

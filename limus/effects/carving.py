@@ -8,6 +8,7 @@ from typing import ClassVar, Literal
 import numpy as np
 from pydantic import Field, field_validator
 
+from limus.common.deciding import anywhere, decided
 from limus.common.fields import choice, number
 from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.effects.effect import Effect, Event, Group, Kind, Outcome, raised
@@ -106,7 +107,7 @@ class Carving(Effect):
         """Press or raise it."""
         pile = event.pile
         nothing = np.zeros(len(event.mask), np.float32)
-        if event.strength <= 0 or not bool((event.mask > 0.5).any()):
+        if event.strength <= 0 or not anywhere(event.mask > 0.5):
             return Outcome(pile, nothing, "" if event.strength <= 0 else "Its place is nowhere more than half white")
         parts: list[object] = [event.mask_key, self.lips, self.lip_mm]
         place = event.kept(["place", *parts], lambda: self._place(event))
@@ -169,24 +170,30 @@ class Carving(Effect):
             owner = event.cells(self.cell_mm, salt=243).number
         else:
             owner = texels.part if self.each == "part" else texels.island
-        _, group = np.unique(owner, return_inverse=True)
-        group = np.asarray(group).reshape(-1)
-        area = texels.area.astype(np.float64)
-        total = np.maximum(np.bincount(group, area), 1e-30)
 
-        def mean(field: np.ndarray) -> np.ndarray:
-            return np.stack([np.bincount(group, area * field[:, k]) for k in range(3)], axis=1) / total[:, None]
+        def means() -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+            names, own = np.unique(owner, return_inverse=True)
+            own, area = np.asarray(own).reshape(-1), texels.area.astype(np.float64)
+            total = np.maximum(np.bincount(own, area), 1e-30)
 
-        middle, normal = mean(texels.position), mean(texels.normal)
+            def mean(field: np.ndarray) -> np.ndarray:
+                return np.stack([np.bincount(own, area * field[:, k]) for k in range(3)], axis=1) / total[:, None]
+
+            return names, mean(texels.position), mean(texels.normal)
+
+        names, middle, normal = decided("pieces", means)
+        # A piece so small that the whole has no texel of it goes with the next.
+        group = np.minimum(np.searchsorted(names, owner), len(names) - 1)
+        normal = normal.copy()
         normal /= np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-9)
         helper = np.where(np.abs(normal[:, 1:2]) > 0.9, [[1.0, 0.0, 0.0]], [[0.0, 1.0, 0.0]])
         right = np.cross(helper, normal)
         right /= np.maximum(np.linalg.norm(right, axis=1, keepdims=True), 1e-9)
         up = np.cross(normal, right)
-        turn = random.uniform(0.0, 2.0 * np.pi, len(total))
-        steep = np.tan(np.radians(random.uniform(-1.0, 1.0, len(total)) * self.tilt_deg))
+        turn = random.uniform(0.0, 2.0 * np.pi, len(names))
+        steep = np.tan(np.radians(random.uniform(-1.0, 1.0, len(names)) * self.tilt_deg))
         way = (right * np.cos(turn)[:, None] + up * np.sin(turn)[:, None]) * steep[:, None]
-        off = random.uniform(-1.0, 1.0, len(total)) * self.offset_mm
+        off = random.uniform(-1.0, 1.0, len(names)) * self.offset_mm
         along = ((texels.position - middle[group]) * way[group]).sum(axis=1)
         return (along * 1000.0 + off[group]).astype(np.float32)
 

@@ -7,6 +7,7 @@ from typing import Any, ClassVar, Literal
 
 import numpy as np
 
+from limus.common.deciding import anywhere, decided
 from limus.common.fields import choice, number
 from limus.common.hashing import key_of
 from limus.common.kernel import kernel
@@ -163,7 +164,7 @@ class Chipping(Effect):
         if not paints:
             return Outcome(pile, nothing, "There is no paint to chip: put a paint layer before it")
         there = event.before("painted", [], lambda: painted(pile, paints))
-        if not (event.mask * there > 0.004).any():
+        if not anywhere(event.mask * there > 0.004):
             return Outcome(pile, nothing, "The mask is black wherever there is paint")
         wanted = self.wanted() * event.strength
         if wanted <= 0:
@@ -245,7 +246,7 @@ class Chipping(Effect):
         """
         there = [pile.coats[k].thickness > THERE for k in paints]
 
-        if all(np.array_equal(mine, there[0]) for mine in there[1:]):
+        if decided("alike", lambda: all(np.array_equal(mine, there[0]) for mine in there[1:])):
             for above, k in enumerate(reversed(paints)):
                 field = top if above == 0 else broken(above, len(paints))
                 if field is None:
@@ -262,7 +263,7 @@ class Chipping(Effect):
         taken = [np.where(over == 0, top, np.float32(0.0)) for over in standing]
         for count in range(2, len(paints) + 1):
             own = counts == count
-            if not own.any():
+            if not anywhere(own):
                 continue
             for above in range(1, count):
                 field = broken(above, count)

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import TYPE_CHECKING
 
 import numpy as np
 
+from limus.common.deciding import decided
 from limus.common.hashing import key_of
 from limus.effects.effect import Event
 from limus.patterns.crack_network import FINER, Cracks, crack_network
 from limus.patterns.fissures import Fissures, WeakPoints, fissure_field, grown_from, weak_points
+from limus.patterns.sites import Sites
 from limus.surface.nearby import texel_at
 from limus.surface.shells import shells
 from limus.surface.texels import Texels
@@ -38,8 +41,8 @@ def cracks_of(layer: CrackLayer, event: Event) -> Cracks:
     sites, apart, halves, missing = [], [], [], []
     tile = event.pile.marks.piece if layer.within == "brick" else None
     if tile is not None:
-        names, number = np.unique(np.round(tile, 5), return_inverse=True)
-        piece = piece * np.int64(len(names)) + np.asarray(number).reshape(-1)
+        names = decided("tiles", lambda: np.unique(np.round(tile, 5)))
+        piece = piece * np.int64(len(names)) + np.searchsorted(names, np.round(tile, 5))
     for k in range(levels):
         mm = layer.size_mm * 0.78 * finer**k
         if mm < 1.6 * texels.texel_mm and k:
@@ -51,13 +54,18 @@ def cracks_of(layer: CrackLayer, event: Event) -> Cracks:
         missing.append(float(np.clip((1.0 - layer.opened) * (0.45, 1.0, 1.2)[k], 0.0, 1.0)))
         own = of_triangle[got.triangle]
         if tile is not None:
-            own = piece[np.maximum(texel_at(texels, got.position, got.normal), 0)]
+            own = decided("pieces of sites", partial(_pieces_at, texels, piece, got))
         sites.append((got, own))
     bend = 0.55 * layer.wander if layer.way == "shrinkage" else 0.3 * layer.wander
     return crack_network(
         texels.position, texels.normal, piece, sites, apart, halves, vary=0.85 * layer.vary, missing=missing,
         bend=bend, rough=0.5, seed=seed
     )  # fmt: skip
+
+
+def _pieces_at(texels: Texels, piece: np.ndarray, sites: Sites) -> np.ndarray:
+    """(m,) the piece that each site lies in."""
+    return np.asarray(piece[np.maximum(texel_at(texels, sites.position, sites.normal), 0)])
 
 
 def _pieces(layer: CrackLayer, event: Event) -> tuple[np.ndarray, np.ndarray]:
@@ -102,14 +110,14 @@ def _starts(
     """Places (m, 3), normals (m, 3), ways (m, 3) and pieces (m,) that single cracks begin at."""
     texels = event.pile.texels
     if layer.starts == "place":
-        rows = _peaks(texels, event.mask, 0.35 * layer.size_mm)
-        way = random.normal(0.0, 1.0, (len(rows), 3))
-        return (
-            texels.position[rows].astype(np.float64),
-            texels.normal[rows].astype(np.float64),
-            way,
-            of_triangle[texels.triangle[rows]],
-        )
+
+        def peaks() -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+            rows = _peaks(texels, event.mask, 0.35 * layer.size_mm)
+            at, out = (field[rows].astype(np.float64) for field in (texels.position, texels.normal))
+            return at, out, of_triangle[texels.triangle[rows]]
+
+        at, out, own = decided("peaks", peaks)
+        return at, out, random.normal(0.0, 1.0, (len(at), 3)), own
     weak: WeakPoints = event.scope.keep.get(key_of("weak points", texels.mesh.key), lambda: weak_points(texels.mesh))
     if not len(weak.at):
         sites = event.sites(apart * 1.6, salt=235)

@@ -8,6 +8,7 @@ from typing import ClassVar, Literal
 import numpy as np
 from pydantic import Field, field_validator
 
+from limus.common.deciding import anywhere
 from limus.common.fields import choice, colour, number
 from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.effects.crack_cut import CRACKS, cut_open, opened_share, with_dirt
@@ -143,9 +144,9 @@ class CrackLayer(Effect):
         pile, texels = event.pile, event.pile.texels
         nothing = np.zeros(len(event.mask), np.float32)
         brittle = event.before("brittle", [], lambda: self._brittle(pile))
-        if not bool((brittle > 0.01).any()):
+        if not anywhere(brittle > 0.01):
             return Outcome(pile, nothing, "Nothing here cracks: metal and water do not. Paint it, or take another base")
-        if event.strength <= 0 or not bool((event.mask > 0.004).any()):
+        if event.strength <= 0 or not anywhere(event.mask > 0.004):
             return Outcome(pile, nothing)
         if self.way in ("shrinkage", "crazing") and self.size_mm < 2.0 * event.texel_mm:
             return Outcome(
@@ -171,7 +172,7 @@ class CrackLayer(Effect):
             drawn.append(pile.marks.key)
         key = event.key("cracks", [*drawn])
         found: Cracks = event.scope.keep.get(key, lambda: cracks_of(self, event))
-        if not bool((found.distance < FAR * np.float32(0.5)).any()):
+        if not anywhere(found.distance < FAR * np.float32(0.5)):
             return Outcome(pile, nothing, "The cracks are larger than any piece: make their size smaller")
         grown = np.ones(len(nothing), np.float32) if self._marked else event.mask
         # Growth widens what is there and opens generation after generation; a soft border of the place narrows them.
@@ -194,7 +195,7 @@ class CrackLayer(Effect):
         gap = found.distance + found.half - half
         half = np.where(brittle > np.float32(0.3), half, np.float32(0.0)).astype(np.float32)
         opened = opened_share(gap, half, event.texel_mm)
-        if not bool((opened > 1e-4).any()):
+        if not anywhere(opened > 1e-4):
             return Outcome(pile, nothing, "No crack is open in this place: widen the place or raise the strength")
         out, lost = cut_open(self, event, found, gap, half, opened)
         cleft = np.where(half > 0, gap, np.float32(1e6)).astype(np.float32)

@@ -6,6 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from limus.common.deciding import anywhere
 from limus.common.fields import colour, number
 from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, ShownOn, film_um
@@ -70,7 +71,7 @@ class Debris(Effect):
         )
         grit = np.clip((heap * np.float32(1.5) - small.value) * np.float32(5.0), 0.0, 1.0)
         share = np.clip(np.maximum(stone * np.float32(1.4), grit), 0.0, 0.98)
-        if not (share > 0.004).any():
+        if not anywhere(share > 0.004):
             return Outcome(event.pile, share, "Nothing lies level in this place: widen it")
         tone = np.where(stone > np.float32(0.3), big.value, small.value)
         mix = np.clip(

@@ -13,6 +13,7 @@ from limus.bases.ground import Ground
 from limus.bases.materials.map_set import MapSet
 from limus.bases.placing import Placing
 from limus.common.colour import to_linear
+from limus.common.deciding import anywhere
 from limus.common.errors import InputError
 from limus.common.fields import FileName, choice, colour, number, switch
 from limus.effects.effect import Effect, Event, Group, Kind, Outcome, ShownOn, film_um, raised
@@ -184,7 +185,7 @@ class Decal(Effect):
         )
         frame = self._frame(event, tall_mm, deep)
         share = alpha * event.mask * np.float32(event.strength)
-        if not (share > 0.004).any():
+        if not anywhere(share > 0.004):
             return Outcome(event.pile, nothing, said or "Its mask is black where it lies", frame)
         tint = np.array(self.color, np.float32)
         color = sheet["base_color"]

@@ -9,6 +9,7 @@ from typing import Any, ClassVar, Literal
 
 import numpy as np
 
+from limus.common.deciding import decided
 from limus.common.fields import Document
 from limus.common.hashing import key_of
 from limus.common.named_files import named_files
@@ -28,7 +29,7 @@ from limus.strata.pile import Coat, Pile
 from limus.surface.blur import antialiased, blur
 from limus.surface.contact import Contacts, across_contacts, contacts
 from limus.surface.frame import Frame
-from limus.surface.running import descent_of, run_down
+from limus.surface.running import Descent, descent_of, run_down
 
 Kind = Literal["deposit", "change", "loss"]
 Group = Literal["Paint and its losses", "Metal", "Weather", "Growth", "Deposits", "Marks and stains", "Finish"]
@@ -119,7 +120,10 @@ class Event:
     def run_down(self, source: np.ndarray, length_mm: float, *, upwards: bool = False) -> np.ndarray:
         """(n,) float32: a field carried down the surface (or up it), see ``surface.running``."""
         texels = self.pile.texels
-        descent = self.scope.keep.get(key_of("descent", texels.key), lambda: descent_of(texels))
+
+        def descent() -> Descent:
+            return self.scope.keep.get(key_of("descent", texels.key), lambda: descent_of(texels))  # type: ignore[no-any-return]
+
         return run_down(texels, source, length_mm, descent, upwards=upwards)
 
     def across_contacts(self, field: np.ndarray, reach_mm: float) -> np.ndarray:
@@ -127,22 +131,26 @@ class Event:
         texels).
         """
         texels = self.pile.texels
-        reach = max(reach_mm, 2.5 * texels.texel_mm)
-        near: Contacts = self.scope.keep.get(key_of("contacts", texels.key, reach), lambda: contacts(texels, reach))
-        return across_contacts(texels, np.ascontiguousarray(field, np.float32), near)
+
+        def carried() -> np.ndarray:
+            reach = max(reach_mm, 2.5 * texels.spacing_mm)
+            near: Contacts = self.scope.keep.get(key_of("contacts", texels.key, reach), lambda: contacts(texels, reach))
+            return across_contacts(texels, np.ascontiguousarray(field, np.float32), near)
+
+        return texels.far("across contacts", carried)
 
     def to_level(self, over_mm: float) -> np.ndarray:
         """(n,) float32 mm that would bring the relief before this layer to the level of its surroundings, within about
         ``over_mm`` (between two texels and ``_WIDEST``); kept while settings of the layer are dragged.
         """
         texels = self.pile.texels
-        reach = float(np.clip(over_mm, 2.0 * texels.texel_mm, _WIDEST * texels.texel_mm))
+        reach = float(np.clip(over_mm, 2.0 * texels.spacing_mm, _WIDEST * texels.whole_mm))
 
         def make() -> np.ndarray:
             relief = self.pile.relief()
             return np.asarray(blur(texels, relief, reach) - relief, np.float32)
 
-        return self.before("to level", [reach], make)  # type: ignore[no-any-return]
+        return self.before("to level", [over_mm], make)  # type: ignore[no-any-return]
 
     def visible(self) -> dict[str, np.ndarray]:
         """The sheet of what shows before this layer, see ``Pile.visible``; shared with whoever else asks."""
@@ -273,7 +281,9 @@ class Effect(Document):
 
         def make() -> tuple[float, float]:
             height = READINGS["height"].value(event.scope.place, 0.0)
-            return float(height.min(initial=np.inf)), float(height.max(initial=-np.inf))
+            return decided(  # type: ignore[no-any-return]
+                "heights", lambda: (float(height.min(initial=np.inf)), float(height.max(initial=-np.inf)))
+            )
 
         place = event.scope.place
         found: tuple[float, float] = event.scope.keep.get(

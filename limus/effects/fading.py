@@ -7,6 +7,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from limus.common.deciding import anywhere
 from limus.common.fields import number
 from limus.common.kernel import kernel
 from limus.common.object_size import ONE_METRE, ObjectSize
@@ -124,7 +125,7 @@ class Fading(Effect):
         """Let the sun at it."""
         pile, nothing = event.pile, np.zeros(len(event.mask), np.float32)
         takes = event.before("fades", [], lambda: self._takes(event))
-        if not bool((takes > 0.01).any()):
+        if not anywhere(takes > 0.01):
             return Outcome(pile, nothing, "Nothing here fades: stone and metal keep their colour. Put paint before it")
         if self.years <= 0:
             return Outcome(pile, nothing, "No time has passed: raise the years")

@@ -6,6 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from limus.common.deciding import anywhere
 from limus.common.fields import colour, number
 from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, ShownOn, ramp
@@ -118,7 +119,7 @@ class Moss(Effect):
             height = np.where(higher, tall, height)
             which = np.where(higher, bits(keep.number, 2)[rows], which)
             tint = np.where(higher, dome, tint)
-        if not bool((height > 0).any()):
+        if not anywhere(height > 0):
             return Outcome(
                 event.pile, height, "Nothing here stays damp enough for moss: raise the amount" if amount > 0 else ""
             )

@@ -7,6 +7,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from limus.common.deciding import anywhere, decided
 from limus.common.fields import colour, number
 from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.effects.effect import Effect, Event, Group, Kind, Outcome, ShownOn, film_um, ramp
@@ -88,12 +89,12 @@ class Mud(Effect):
         """Let it settle, and dry."""
         pile, nothing = event.pile, np.zeros(len(event.mask), np.float32)
         high = READINGS["height"].value(event.scope.place, 0.0)
-        if not bool((high < self.level_mm + self.splash_mm).any()):
+        if not anywhere(high < self.level_mm + self.splash_mm):
             return Outcome(
                 pile, nothing, "All of the object stands above the flood: raise the level, or set the ground"
             )
         share, thick = self._lies(event, high)
-        if not bool((share > 0.004).any()):
+        if not anywhere(share > 0.004):
             return Outcome(pile, nothing)
         opened, gap = nothing, None
         if self.dry > 0.25 and self.thickness_mm > 0.4 and self.plates_mm > 2.0 * event.texel_mm:
@@ -134,7 +135,7 @@ class Mud(Effect):
     def _lies(self, event: Event, high: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
         """(n,) float32 0..1 how dense, and (n,) float32 mm how thick."""
         texels = event.pile.texels
-        level, span = self.level_mm, max(self.level_mm - float(high.min()), 1.0)
+        level, span = self.level_mm, max(self.level_mm - decided("lowest", lambda: float(high.min())), 1.0)
         wave = event.noise(max(14.0 * self.ragged_mm, 4.0), octaves=4, gain=0.5, salt=314) * np.float32(
             0.5 * self.ragged_mm
         )

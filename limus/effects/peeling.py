@@ -6,6 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from limus.common.deciding import anywhere
 from limus.common.fields import number
 from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, ShownOn, raised
@@ -88,7 +89,7 @@ class Peeling(Effect):
         if wanted <= 0:
             return Outcome(pile, nothing, "The coverage is 0")
         allowed = np.minimum(event.mask * np.float32(40.0), np.float32(1.0))
-        if not (allowed * there > 0.004).any():
+        if not anywhere(allowed * there > 0.004):
             return Outcome(pile, nothing, "The mask is black wherever there is paint")
         potential, edge = event.before("peel", [event.mask_key, self.sheet_mm], lambda: self._potential(event))
         weight = pile.texels.area * there * allowed

@@ -7,6 +7,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from limus.common.deciding import anywhere, decided
 from limus.common.fields import number
 from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, ShownOn
@@ -93,12 +94,14 @@ class Rubbing(Effect):
         if wanted <= 0:
             return Outcome(pile, nothing, "The coverage is 0")
         there = event.before("rub painted", [], lambda: painted(pile, paints))
-        if not (event.mask * there > 0.004).any():
+        if not anywhere(event.mask * there > 0.004):
             return Outcome(pile, nothing, "The mask is black wherever there is paint")
         wear = event.kept(["wear", event.mask_key, self.distress, self.distress_mm], lambda: self._wear(event))
         weight = pile.texels.area * there * (event.mask > 0.004)
         area = pile.texels.share(there)
-        reachable = float(weight.sum(dtype=np.float64)) / max(pile.texels.total_area, 1e-30)
+        reachable = decided("reachable", lambda: float(weight.sum(dtype=np.float64))) / max(
+            pile.texels.total_area, 1e-30
+        )
         level = level_for(wear, weight, min(wanted * area / max(reachable, 1e-30), 1.0))
         # At the level the topmost paint is just worn through, which is when half of what is below shows (ln 2 hiding
         # thicknesses are left); beyond it the coats below follow.

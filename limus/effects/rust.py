@@ -7,6 +7,7 @@ from typing import Any, ClassVar, Literal
 
 import numpy as np
 
+from limus.common.deciding import anywhere, decided
 from limus.common.fields import choice, number
 from limus.common.kernel import kernel
 from limus.common.object_size import ONE_METRE, ObjectSize
@@ -283,7 +284,7 @@ class Rust(Effect):
             pile, bare, note = self._broken_through(event, wanted * event.strength)
             share = np.maximum(share, np.float32(0.35))
         reach = bare * share
-        if not (reach > 0.004).any():
+        if not anywhere(reach > 0.004):
             return Outcome(
                 event.pile,
                 nothing,
@@ -324,7 +325,6 @@ class Rust(Effect):
         here = pile.substance_of("ferrous")
         bare = pile.exposed("ferrous")
         area = pile.texels.area * here
-        total = float(area.sum(dtype=np.float64))
 
         def potential() -> np.ndarray:
             spots = event.fractures(self.fleck_mm * 0.9, bend=0.3, salt=34)
@@ -345,7 +345,9 @@ class Rust(Effect):
         level = levels.level(min(wanted, 1.0))
         rusted = smoothstep(field, level - WIDTH, level + WIDTH) * here
         coats = tuple(replace(c, thickness=thinned(c.thickness, rusted, c.substance)) for c in pile.coats)
-        got = float((rusted * area).sum(dtype=np.float64)) / max(total, 1e-30)
+        got = decided(
+            "got", lambda: float((rusted * area).sum(dtype=np.float64)) / max(float(area.sum(dtype=np.float64)), 1e-30)
+        )
         note = "" if abs(got - wanted) <= 0.1 * wanted else f"It reaches {got:.1%} of the iron instead of {wanted:.1%}"
         return replace(pile, coats=coats), rusted, note
 

@@ -8,6 +8,7 @@ from typing import ClassVar, Literal
 import numpy as np
 
 from limus.common.blending import MODES
+from limus.common.deciding import decided
 from limus.common.fields import choice, number
 from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, ShownOn, raised
@@ -81,7 +82,9 @@ class Scratching(Effect):
 
         def make() -> float:
             film = event.pile.thickness_of(_solid)
-            return float(np.quantile(film[:: max(1, len(film) // 200000)], 0.98)) if len(film) else 0.0
+            return decided(  # type: ignore[no-any-return]
+                "thick", lambda: float(np.quantile(film[:: max(1, len(film) // 200000)], 0.98)) if len(film) else 0.0
+            )
 
         thick: float = event.before("thickest film", [], make)
         return {"depth_um": (max(1.0, 0.03 * thick), 1.6 * thick)} if thick > 5.0 else {}
@@ -172,7 +175,7 @@ class Scratching(Effect):
         radius = np.hypot(x, y)
         turn = np.arctan2(y, x)
         # Arcs keep their length at the typical radius; rings lie apart by radius and along the axis.
-        typical = max(float(np.median(radius)), 1e-6)
+        typical = max(decided("typical radius", lambda: float(np.median(radius))), 1e-6)
         unrolled = np.stack([turn * np.float32(typical), radius, texels.position[:, k]], axis=1).astype(np.float32)
         cos, sin = x / np.maximum(radius, np.float32(1e-9)), y / np.maximum(radius, np.float32(1e-9))
         n = texels.normal

@@ -6,6 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from limus.common.deciding import anywhere, decided
 from limus.common.fields import choice, number
 from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.effects.damp import wetted, wetting
@@ -127,7 +128,7 @@ class Snow(Effect):
             return Outcome(pile, nothing, "The depth is 0")
         fields = [self.lies, self.wind, self.drift_mm, self.uneven, self.uneven_mm, self.crumble, self.crumb_mm]
         height = event.kept(["snow", event.mask_key, deep, *fields], lambda: self._height(event, deep))
-        if not bool((height > 0.01).any()):
+        if not anywhere(height > 0.01):
             return Outcome(
                 pile,
                 nothing,
@@ -190,21 +191,21 @@ class Snow(Effect):
         target = lies * np.float32(deep) * event.mask
         # It begins where none can lie: where it is steep, and where the surface ends.
         # A border that lies against another part is no end: the snow goes on there.
-        free = np.asarray((texels.links < 0).any(axis=1))
+        free = texels.far("ends", lambda: np.asarray((texels.links < 0).any(axis=1)), nearest=True)
         goes_on = np.zeros(len(free), np.bool_)
-        if bool(free.any()):
+        if anywhere(free):
             goes_on = free & (
                 event.across_contacts(np.minimum(target * np.float32(4.0 / deep), np.float32(1.0)), 0.0)
                 >= np.float32(0.05)
             )
-            free &= ~goes_on
+            free = free & ~goes_on
         ends = (target < np.float32(0.02 * deep)) | free
-        if bool(ends.all()):
+        if not anywhere(~ends):
             return np.zeros(len(texels), np.float32)
         wide_mm = max(0.7 * deep, texels.texel_mm)
         most = min(wide_mm, 400.0 * texels.texel_mm)
         away = distance_along(texels, ends, most)
-        if bool(goes_on.any()):
+        if anywhere(goes_on):
             # What lies against another body is as far from an end as that is there.
             beside = event.across_contacts(away / np.float32(most), 0.0) * np.float32(most)
             away = distance_along(
@@ -216,9 +217,9 @@ class Snow(Effect):
         height = blur(texels, height, min(0.12 * deep, 0.4 * self.crumb_mm + texels.texel_mm))
         if fell:
             height = np.where(texels.normal[:, 1] > np.float32(0.05), height, np.float32(0.0))
-        if bool(goes_on.any()):
+        if anywhere(goes_on):
             # Where two bodies meet the snow of both is as high as that of the lower, and rises from there.
-            top = max(float(height.max()), 1e-3)
+            top = max(decided("highest", lambda: float(height.max())), 1e-3)
             lower = event.across_contacts(height / np.float32(top), 0.0) * np.float32(top / STEEP)
             most = top / STEEP
             rise = distance_along(
@@ -269,9 +270,8 @@ class Snow(Effect):
     def _rounded(event: Event, pile: Pile, height: np.ndarray) -> np.ndarray:
         """(n,) float32 mm: thickness whose top is even although the relief below is not."""
         relief = pile.relief()
-        smooth = blur(
-            pile.texels, relief, max(2.0, 0.4 * float(np.quantile(height[:: max(1, len(height) // 20000)], 0.9)))
-        )
+        high = decided("high", lambda: float(np.quantile(height[:: max(1, len(height) // 20000)], 0.9)))
+        smooth = blur(pile.texels, relief, max(2.0, 0.4 * high))
         fills = np.clip(
             smooth - relief, -height * np.float32(0.85), np.maximum(height, np.float32(0.0)) * np.float32(2.0)
         )

@@ -6,6 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from limus.common.deciding import anywhere
 from limus.common.fields import colour, number
 from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, ShownOn, film_um
@@ -67,7 +68,7 @@ class Splash(Effect):
         """Lay the band."""
         parts: list[object] = [event.mask_key, event.strength, self.height_mm, self.amount, self.drop_mm]
         share = event.kept(["splash", *parts], lambda: self._share(event))
-        if not (share > 0.004).any():
+        if not anywhere(share > 0.004):
             return Outcome(
                 event.pile, share, "Nothing stands within the height of the splash: raise it, or set the ground"
             )

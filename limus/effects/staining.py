@@ -7,6 +7,7 @@ from typing import Any, ClassVar, Literal
 
 import numpy as np
 
+from limus.common.deciding import anywhere
 from limus.common.fields import choice, colour, number
 from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, ShownOn, film_um, ramp
@@ -82,10 +83,10 @@ class Staining(Effect):
         """Carry it."""
         pile, nothing = event.pile, np.zeros(len(event.mask), np.float32)
         start, missing = self._start(event)
-        if not bool((start * event.mask > 0.004).any()):
+        if not anywhere(start * event.mask > 0.004):
             return Outcome(pile, nothing, missing)
         share = self._share(event, start)
-        if not bool((share > 0.004).any()):
+        if not anywhere(share > 0.004):
             return Outcome(pile, nothing, missing)
         tone = np.float32(1.0) + np.float32(0.20) * event.noise(self.width_mm * 2.0, octaves=4, tall=4.0, salt=292)
         if self.what == "lime":

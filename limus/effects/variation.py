@@ -7,6 +7,7 @@ from typing import ClassVar, Literal
 import numpy as np
 
 from limus.common.blending import MODES
+from limus.common.deciding import decided
 from limus.common.fields import choice, number
 from limus.effects.effect import Effect, Event, Group, Kind, Outcome, ShownOn, raised
 from limus.materials.substance import VEIL
@@ -86,9 +87,9 @@ class Variation(Effect):
             piece = event.pile.marks.piece
             return piece if piece is not None else np.full(len(texels), 0.5, np.float32)
         owner = texels.part if self.each == "part" else texels.island
-        numbers, rows = np.unique(owner, return_inverse=True)
+        numbers = decided("owners", lambda: np.unique(owner))
         if len(numbers) < 2:
             return np.full(len(texels), 0.5, np.float32)
         return by_number(
-            np.asarray(rows).reshape(-1), [int(x) for x in numbers], texels.position, event.seed(154) & 0xFFFFFF
+            np.searchsorted(numbers, owner), [int(x) for x in numbers], texels.position, event.seed(154) & 0xFFFFFF
         ).value()

@@ -7,6 +7,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from limus.common.deciding import anywhere
 from limus.common.fields import number
 from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, ShownOn, film_um, ramp
@@ -74,7 +75,7 @@ class Washing(Effect):
         for coat in pile.coats:
             if coat.substance.family in LOOSE:
                 there = np.maximum(there, covered(coat.thickness, coat.substance))
-        if not bool((there > 0.01).any()):
+        if not anywhere(there > 0.01):
             return Outcome(
                 pile, nothing, "There is no dust, dirt or growth here to wash off: put such a layer before it"
             )

@@ -7,6 +7,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from limus.common.deciding import anywhere, decided
 from limus.common.fields import choice, colour, number
 from limus.common.kernel import kernel
 from limus.common.object_size import ONE_METRE, ObjectSize
@@ -211,7 +212,7 @@ class Water(Effect):
         if self.by == "hollows":
             shape: list[object] = [self.uneven_mm, self.uneven_size_mm, event.mask_key]
             hollows: Hollows = event.before("hollows", shape, lambda: filled(texels, ground))
-            if float((hollows.level - ground).max(initial=0.0)) < 1e-3:
+            if decided("deepest", lambda: float((hollows.level - ground).max(initial=0.0))) < 1e-3:
                 return Outcome(
                     pile,
                     nothing,
@@ -221,10 +222,7 @@ class Water(Effect):
             stands = np.minimum(hollows.level, hollows.bottom + np.float32(max(self.level_mm, 0.0) * event.strength))
             # What is narrower than the finest dips is a pit, whose water dries; found or not, it hung on the
             # resolution.
-            wide = (
-                np.bincount(hollows.hollow, texels.area, count)[hollows.hollow]
-                > (NARROW * 0.001 * self.uneven_size_mm) ** 2
-            )
+            wide = hollows.area > np.float32((NARROW * 0.001 * self.uneven_size_mm) ** 2)
             holds = wide & (stands - hollows.bottom > np.float32(FILM))
             depth = np.empty(count, np.float32)
             for_ranges(
@@ -257,7 +255,7 @@ class Water(Effect):
         if self.by != "world":
             under = under * ramp(up, LEVEL - 0.1, LEVEL + 0.05)
         under = np.minimum(under, np.float32(1.0)) * np.float32(event.strength if self.by == "world" else 1.0)
-        if not bool((under > 0.004).any()):
+        if not anywhere(under > 0.004):
             return Outcome(pile, nothing, note or "No water stands here at this level: raise it")
         if self.by == "world" and float(under.min()) > 0.99:
             note = "All of the object is under water: lower the level"
@@ -311,7 +309,7 @@ class Water(Effect):
         if self.by == "hollows":
             shape: list[object] = [self.uneven_mm, self.uneven_size_mm, event.mask_key]
             hollows: Hollows = event.before("hollows", shape, lambda: filled(event.pile.texels, ground))
-            deepest = float((hollows.level - hollows.bottom).max(initial=0.0))
+            deepest = decided("deepest", lambda: float((hollows.level - hollows.bottom).max(initial=0.0)))
             return {"level_mm": (0.0, deepest)} if deepest > 0.01 else {}
         field = "over_mm" if self.by == "relief" else "above_mm"
         relief = event.pile.relief()
@@ -320,7 +318,10 @@ class Water(Effect):
         else:
             up = event.pile.texels.normal[:, 1]
             heights = np.asarray(READINGS["height"].value(event.scope.place, 0.0) + relief * up)
-        low, high = (float(v) for v in np.quantile(heights[:: max(1, len(heights) // 200000)], (0.002, 0.998)))
+        low, high = decided(
+            "range",
+            lambda: [float(v) for v in np.quantile(heights[:: max(1, len(heights) // 200000)], (0.002, 0.998))],
+        )
         return {field: (low, high)} if high - low > 1e-3 else {}
 
     def _ground(self, event: Event) -> np.ndarray:
@@ -329,7 +330,8 @@ class Water(Effect):
         def make() -> np.ndarray:
             pile, texels = event.pile, event.pile.texels
             up = np.maximum(texels.normal[:, 1], np.float32(0.0))
-            at = (texels.position[:, 1] - texels.position[:, 1].min()) * np.float32(1000.0)
+            lowest = decided("lowest", lambda: texels.position[:, 1].min())
+            at = (texels.position[:, 1] - lowest) * np.float32(1000.0)
             return np.asarray(at + (pile.relief() + self._dips(event)) * up, np.float32)
 
         return event.before("ground", [self.by, self.uneven_mm, self.uneven_size_mm, event.mask_key], make)  # type: ignore[no-any-return]

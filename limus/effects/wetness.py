@@ -6,6 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from limus.common.deciding import anywhere
 from limus.common.fields import number
 from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.effects.damp import evened_mm, water_coat, wetted, wetting
@@ -115,7 +116,7 @@ class Wetness(Effect):
         fine = self.bead_mm < 1.6 * event.texel_mm
         if self.beads > 0 and fine:
             stands = np.maximum(stands, np.float32(0.3 * self.beads * event.strength) * wet * tight)
-        elif self.beads > 0 and bool((tight > 0.01).any()):
+        elif self.beads > 0 and anywhere(tight > 0.01):
             dome = event.kept(["beads", self.bead_mm], lambda: self._beads(event))
             sparse = event.noise(self.bead_mm * 9.0, octaves=3, salt=174)
             here = (
@@ -132,7 +133,7 @@ class Wetness(Effect):
         if drops is not None:
             deep = deep + drops
             cover = np.maximum(film, np.minimum(drops * np.float32(25.0), np.float32(1.0)))
-        if float(cover.max(initial=0.0)) > 0.004:
+        if anywhere(cover > 0.004):
             out = out.with_coat(water_coat(event, cover, deep))
         if self.tide > 0:
             rim = np.clip(np.float32(1.0) - np.abs(water - np.float32(level - 0.035)) * np.float32(26.0), 0.0, 1.0)

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import os
+import shutil
 import stat
 import tempfile
 from pathlib import Path
-from typing import TextIO
+from typing import BinaryIO, TextIO
 
 from limus.common.errors import InputError
 
@@ -67,6 +68,19 @@ def write_whole(path: Path, data: bytes) -> None:
     except BaseException:
         Path(beside).unlink(missing_ok=True)
         raise
+
+
+def copy_into(path: Path, out: BinaryIO) -> None:
+    """What is in a file into a stream, piece by piece."""
+    with path.open("rb") as file:
+        shutil.copyfileobj(file, out, 1 << 20)
+
+
+def move_whole(path: Path, to: Path) -> None:
+    """A file that is whole, made beside its place, into its place."""
+    to.parent.mkdir(parents=True, exist_ok=True)
+    path.chmod(0o644)
+    path.replace(to)
 
 
 def nowhere(stream: TextIO) -> None:

@@ -12,11 +12,28 @@ import zlib
 import numpy as np
 from isal import isal_zlib
 
-_COLOUR = {1: 0, 2: 4, 3: 2, 4: 6}
+#: Numbers a pixel -> colour type.
+COLOUR_TYPES = {1: 0, 2: 4, 3: 2, 4: 6}
+SIGNATURE = b"\x89PNG\r\n\x1a\n"
 
 
-def _chunk(kind: bytes, data: bytes) -> bytes:
+def chunk(kind: bytes, data: bytes) -> bytes:
+    """One chunk of a file, with its length and its sum."""
     return struct.pack(">I", len(data)) + kind + data + struct.pack(">I", zlib.crc32(kind + data))
+
+
+def filtered_rows(image: np.ndarray, above: np.ndarray | None = None) -> tuple[np.ndarray, np.ndarray]:
+    """Rows (h, w, c) as differences from the row above, ready to be packed: (h, bytes + 1) uint8; and the last of them
+    for the next rows. ``above``: what came before, None at the top.
+    """
+    height = len(image)
+    rows = np.ascontiguousarray(image.astype(">u2") if image.dtype == np.uint16 else image).view(np.uint8)
+    rows = rows.reshape(height, -1)
+    out = np.empty((height, rows.shape[1] + 1), np.uint8)
+    out[:, 0] = 2
+    np.subtract(rows[0], above if above is not None else np.uint8(0), out=out[0, 1:])
+    np.subtract(rows[1:], rows[:-1], out=out[1:, 1:])
+    return out, rows[-1].copy()
 
 
 def png_bytes(image: np.ndarray, *, srgb: bool = False) -> bytes:
@@ -25,21 +42,17 @@ def png_bytes(image: np.ndarray, *, srgb: bool = False) -> bytes:
         image = image[:, :, None]
     height, width, channels = image.shape
     depth = 8 * image.dtype.itemsize
-    if image.dtype not in (np.uint8, np.uint16) or channels not in _COLOUR:
+    if image.dtype not in (np.uint8, np.uint16) or channels not in COLOUR_TYPES:
         raise ValueError("PNG takes uint8 or uint16 with 1 to 4 channels")
-    rows = image.astype(">u2").view(np.uint8).reshape(height, -1) if depth == 16 else image.reshape(height, -1)
-    filtered = np.empty((height, rows.shape[1] + 1), np.uint8)
-    filtered[:, 0] = 2
-    filtered[0, 1:] = rows[0]
-    np.subtract(rows[1:], rows[:-1], out=filtered[1:, 1:])
-    header = struct.pack(">IIBBBBB", width, height, depth, _COLOUR[channels], 0, 0, 0)
-    mark = _chunk(b"sRGB", b"\x00") if srgb else b""
+    filtered, _ = filtered_rows(image)
+    header = struct.pack(">IIBBBBB", width, height, depth, COLOUR_TYPES[channels], 0, 0, 0)
+    mark = chunk(b"sRGB", b"\x00") if srgb else b""
     return (
-        b"\x89PNG\r\n\x1a\n"
-        + _chunk(b"IHDR", header)
+        SIGNATURE
+        + chunk(b"IHDR", header)
         + mark
-        + _chunk(b"IDAT", isal_zlib.compress(filtered.data, 1))
-        + _chunk(b"IEND", b"")
+        + chunk(b"IDAT", isal_zlib.compress(filtered.data, 1))
+        + chunk(b"IEND", b"")
     )
 
 

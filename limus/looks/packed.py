@@ -9,7 +9,9 @@ from __future__ import annotations
 
 import json
 import struct
-from collections.abc import Collection, Iterator
+from collections.abc import Collection, Iterator, Mapping
+
+from pydantic import BaseModel
 
 from limus.looks.answer import Answer
 from limus.looks.answering import Answered
@@ -25,10 +27,15 @@ def _filled(data: bytes) -> bytes:
 
 def packed(answered: Answered, has: Collection[str] = ()) -> bytes:
     """The bytes; pictures whose names are in ``has`` are left out."""
-    sent = [blob for name, blob in answered.pictures.items() if name not in has]
+    return run_of(answered.answer, answered.pictures, has)
+
+
+def run_of(answer: BaseModel, pictures: Mapping[str, Blob], has: Collection[str] = ()) -> bytes:
+    """The same of any answer."""
+    sent = [blob for name, blob in pictures.items() if name not in has]
     head = json.dumps(
         {
-            "answer": answered.answer.model_dump(mode="json"),
+            "answer": answer.model_dump(mode="json"),
             "pictures": [{"name": blob.name, "media": blob.media, "size": len(blob.data)} for blob in sent],
         },
         allow_nan=False,

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from limus.common.deciding import decided
 from limus.common.kernel import kernel
 
 _BINS = 4096
@@ -37,6 +38,10 @@ def level_for(values: np.ndarray, weight: np.ndarray, coverage: float) -> float:
     A histogram of 4096 bins, then another inside the bin that holds the level: two passes instead of a sort, and exact
     to a sixteen-millionth of the range.
     """
+    return decided("level", lambda: _level_for(values, weight, coverage))  # type: ignore[no-any-return]
+
+
+def _level_for(values: np.ndarray, weight: np.ndarray, coverage: float) -> float:
     alive = weight > 0
     if not alive.any():
         return float("inf")
@@ -71,12 +76,8 @@ class SoftLevels:
 
     def __init__(self, values: np.ndarray, weight: np.ndarray, width: float) -> None:
         self._width = width
-        low, high = _ends(values, weight)
-        self._low, self._high = float(low), float(high)
+        self._low, self._high, self._shares = decided("levels", lambda: _shares(values, weight))
         if self._high > self._low:
-            counts = _histogram(values, weight, low, np.float32(_BINS / (self._high - self._low)), _BINS)
-            counts[_BINS - 1] += counts[_BINS]
-            self._shares = counts[:_BINS] / counts.sum()
             self._middle = self._low + (np.arange(_BINS) + 0.5) * (self._high - self._low) / _BINS
 
     def level(self, coverage: float) -> float:
@@ -97,6 +98,16 @@ class SoftLevels:
             else:
                 top = level
         return 0.5 * (bottom + top)
+
+
+def _shares(values: np.ndarray, weight: np.ndarray) -> tuple[float, float, np.ndarray]:
+    """Lowest and highest value that has weight, and the share of the weight in each bin between."""
+    low, high = _ends(values, weight)
+    if not high > low:
+        return float(low), float(high), np.zeros(0)
+    counts = _histogram(values, weight, low, np.float32(_BINS / (float(high) - float(low))), _BINS)
+    counts[_BINS - 1] += counts[_BINS]
+    return float(low), float(high), counts[:_BINS] / counts.sum()
 
 
 @kernel

@@ -54,7 +54,7 @@ def broken_up(
         up = np.array([0.0, 1.0, 0.0], np.float32)
         direction = up - texels.normal * (texels.normal @ up)[:, None]
     else:
-        wide = blur(texels, values, max(by_mm, 1.5 * texels.texel_mm))
+        wide = blur(texels, values, max(by_mm, 1.5 * texels.spacing_mm))
         slope = surface_gradient(texels, wide)
         direction = slope / np.maximum(np.linalg.norm(slope, axis=1, keepdims=True), np.float32(1e-6))
         if way == "along":
@@ -64,7 +64,8 @@ def broken_up(
         pull = one_way(pull) * np.float32(-1.0 if way == "inward" else 1.0)
     if where is not None:
         pull = pull * where
-    read = read_off(texels, values, direction * (pull * np.float32(by_mm / 1000.0))[:, None])
+    # The pull is seldom more than one and a half times what is asked for.
+    read = read_off(texels, values, direction * (pull * np.float32(by_mm / 1000.0))[:, None], 1.5 * by_mm)
     if way == "inward":
         return np.minimum(read, values)
     return read if way in ("across", "along") else np.maximum(read, values)

@@ -91,13 +91,31 @@ def encode_surface(texels: Texels, sheet: Sheet, normal: np.ndarray, occlusion: 
 def _picture(
     texels: Texels, name: str, held: list[Channel], sheet: Sheet, normal: np.ndarray, occlusion: np.ndarray
 ) -> np.ndarray:
-    values = {channel: _value(sheet, channel) for channel in held}
-    fill, count = texels.fill_index, len(texels.fill_index)
-    if name in ALWAYS or any(not is_even(v, c) for c, v in values.items()):
-        shape = (texels.pages, texels.size, texels.size, 4)
-    else:
+    fill = texels.fill_index
+    if name not in ALWAYS and all(is_even(_value(sheet, c), c) for c in held):
         # One value everywhere: a picture of one pixel says it.
-        fill, count, shape = fill[:1], 1, (1, 1, 1, 4)
+        return np.repeat(
+            _pixels(np.zeros(1, np.int32), name, held, sheet, normal, occlusion)[None, None], texels.pages, 0
+        )
+    out = _pixels(fill, name, held, sheet, normal, occlusion)
+    return out.reshape(texels.pages, texels.size, texels.size, 4)
+
+
+def encode_texels(
+    name: str, held: list[Channel], sheet: Sheet, normal: np.ndarray, occlusion: np.ndarray
+) -> np.ndarray:
+    """(n, 4) uint8: what one of the pictures of ``encode_surface`` shows of each texel; (1, 4) where all is even.
+    ``held`` its channels, see ``pictures_of``.
+    """
+    even = name not in ALWAYS and all(is_even(_value(sheet, c), c) for c in held)
+    return _pixels(np.arange(1 if even else len(normal), dtype=np.int32), name, held, sheet, normal, occlusion)
+
+
+def _pixels(
+    fill: np.ndarray, name: str, held: list[Channel], sheet: Sheet, normal: np.ndarray, occlusion: np.ndarray
+) -> np.ndarray:
+    values = {channel: _value(sheet, channel) for channel in held}
+    count = len(fill)
     out = np.full((count, 4), 255, np.uint8)
     if name == "normal":
         for_ranges(_three, count, fill, normal, np.float32(0.5), np.float32(0.5), out)
@@ -112,9 +130,7 @@ def _picture(
             out[:, component : component + channel.width] = row[:, component : component + channel.width]
         else:
             _write(fill, value, channel, scale, out)
-    return (
-        np.repeat(out.reshape(shape), texels.pages, axis=0) if count == 1 and texels.pages > 1 else out.reshape(shape)
-    )
+    return out
 
 
 def _write(fill: np.ndarray, value: np.ndarray, channel: Channel, scale: np.float32, out: np.ndarray) -> None:

@@ -8,6 +8,7 @@ import numpy as np
 from pydantic import Field
 
 from limus.common.colour import luminance
+from limus.common.deciding import decided
 from limus.common.fields import Document, number, switch
 from limus.materials.channels import Channel, is_even
 
@@ -68,7 +69,8 @@ def levelled(value: np.ndarray, channel: Channel, levels: Levels, area: np.ndarr
         x = x * np.float32(2.0**levels.exposure)
     if levels.contrast != 1.0:
         even = is_even(x, channel)
-        mean = x if even else np.average(x, axis=0, weights=area).astype(np.float32)
+        now = x
+        mean = x if even else decided("mean", lambda: np.average(now, axis=0, weights=area).astype(np.float32))
         x = mean + np.float32(levels.contrast) * (x - mean)
     if levels.shift:
         x = x + np.float32(levels.shift)

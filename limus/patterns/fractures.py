@@ -12,6 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from limus.common.deciding import decided
 from limus.common.kernel import kernel
 from limus.patterns.cells import cells
 from limus.patterns.noise import fractal
@@ -33,12 +34,17 @@ class Fractures:
 
 
 @kernel
-def _means(number, field, weight, total, summed, out):  # type: ignore[no-untyped-def]
+def _add(number, field, weight, total, summed):  # type: ignore[no-untyped-def]
     mask = np.uint32(len(total) - 1)
     for i in range(len(number)):
         k = number[i] & mask
         total[k] += weight[i]
         summed[k] += weight[i] * field[i]
+
+
+@kernel
+def _means(number, total, summed, out):  # type: ignore[no-untyped-def]
+    mask = np.uint32(len(total) - 1)
     for i in range(len(number)):
         k = number[i] & mask
         out[i] = summed[k] / max(total[k], 1e-30)
@@ -51,9 +57,27 @@ def mean_over(number: np.ndarray, field: np.ndarray, weight: np.ndarray) -> np.n
     ----------
     number : (n,) uint32 random bits of the pieces. field, weight : (n,) float32.
     """
+    own = np.ascontiguousarray(number, np.uint32)
     out = np.empty(len(field), np.float32)
-    # Room for all slots costs nothing where they are not touched.
-    _means(np.ascontiguousarray(number, np.uint32), field, weight, np.zeros(_SLOTS), np.zeros(_SLOTS), out)
+    own_sums: list[bool] = []
+
+    def sums() -> tuple[np.ndarray, np.ndarray]:
+        # Room for all slots costs nothing where they are not touched.
+        total, summed = np.zeros(_SLOTS), np.zeros(_SLOTS)
+        _add(own, field, weight, total, summed)
+        own_sums.append(True)
+        return total, summed
+
+    total, summed = decided("mean over", sums)
+    _means(own, total, summed, out)
+    if own_sums:
+        return out
+    # A piece may reach far beyond what is drawn here; one that the whole has no texel of does not.
+    rows = np.flatnonzero(total[own & np.uint32(_SLOTS - 1)] == 0.0)
+    if len(rows):
+        _, piece = np.unique(own[rows], return_inverse=True)
+        area = np.bincount(piece, weight[rows])
+        out[rows] = (np.bincount(piece, weight[rows] * field[rows]) / np.maximum(area, 1e-30))[piece]
     return out
 
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from limus.common.deciding import decided
 from limus.common.kernel import kernel
 from limus.patterns.cells import cells
 
@@ -62,8 +63,13 @@ def _extents(piece, points, low, high):  # type: ignore[no-untyped-def]
 def by_number(piece: np.ndarray, numbers: list[int], points_m: np.ndarray, seed: int) -> Pieces:
     """Pieces that are numbered already: ``piece`` (n,) int, ``numbers`` the number each one draws its chances from."""
     count = len(numbers)
-    low, high = np.full((count, 3), np.inf, np.float32), np.full((count, 3), -np.inf, np.float32)
-    _extents(np.ascontiguousarray(piece, np.int64), np.ascontiguousarray(points_m, np.float32), low, high)
+
+    def extents() -> tuple[np.ndarray, np.ndarray]:
+        low, high = np.full((count, 3), np.inf, np.float32), np.full((count, 3), -np.inf, np.float32)
+        _extents(np.ascontiguousarray(piece, np.int64), np.ascontiguousarray(points_m, np.float32), low, high)
+        return low, high
+
+    low, high = decided("extents", extents)
     half = np.maximum(np.linalg.norm(high - low, axis=1) / 2, 1e-9)
     middle = (low + high) / 2
     at = (points_m - middle[piece]) / half[piece][:, None]

@@ -10,6 +10,7 @@ from limus.bases.choice import BaseChoice
 from limus.bases.ground import Skin
 from limus.bases.laid_skin import Find, laid_skin, stamps_of
 from limus.bases.laying import joined, over
+from limus.common.deciding import within
 from limus.common.hashing import key_of
 from limus.document.scene import Scene
 from limus.masks.source import Keep, Scope
@@ -76,7 +77,8 @@ def as_made(place: Place, keep: Keep, scene: Scene, find: Find = None) -> Pile:
         of_texel = owner[texels.part]
 
         def skin_on(k: int, rows: np.ndarray, name: object) -> Skin:
-            return laid_skin(bases[k], texels, scene.seed, keep, find, rows, name)
+            with within(f"base {k}"):
+                return laid_skin(bases[k], texels, scene.seed, keep, find, rows, name)
 
         used = [int(k) for k in np.unique(of_texel)]
         names = [sorted(p.name for p, o in zip(texels.mesh.parts, owner, strict=True) if o == k) for k in used]
@@ -108,7 +110,8 @@ def as_made(place: Place, keep: Keep, scene: Scene, find: Find = None) -> Pile:
             mask = choice.where.value(scope)[rows]
             above = skin_on(k, rows, sorted(choice.parts) if choice.parts is not None else "all")
             above = replace(above, relief=above.relief + np.float32(choice.stands_mm))
-            blended, share = over(_at(skin, rows), above, mask, choice.blend_mm)
+            with within(f"over {k}"):
+                blended, share = over(_at(skin, rows), above, mask, choice.blend_mm)
             skin = (
                 joined(len(texels), [(np.arange(len(texels)), skin), (rows, blended)])
                 if len(rows) < len(texels)

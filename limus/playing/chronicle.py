@@ -9,11 +9,13 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path
+from typing import Protocol
 
 import numpy as np
 
 from limus.common.blending import MODES
 from limus.common.colour import to_srgb
+from limus.common.deciding import decided
 from limus.common.errors import InputError
 from limus.common.hashing import key_of
 from limus.common.store import Store
@@ -318,7 +320,7 @@ class Chronicle:
         reads = layer.effect.reads
         event = Event(layer.id, layer.name, before, mask, where, strength, scope, reads, {} if loss else uses)
         outcome = layer.effect.apply(event)
-        pile, note = outcome.pile, outcome.note
+        pile = outcome.pile
         speaks = voices_of(layer, before, pile)
         quiet = {voice: Use(1.0 - use.weight) for voice, use in uses.items() if use.weight < 1}
         if loss and quiet and pile is not before:
@@ -339,15 +341,9 @@ class Chronicle:
         ):
             array.setflags(write=False)
         coverage = self.texels.share(outcome.shown)
-        if not note:
-            if strength == 0:
-                note = "Its strength is 0" if layer.strength == 0 else "The strength of its episode is 0"
-            elif float(mask.max(initial=0.0)) < 0.004:
-                note = "Its mask is black everywhere"
-            elif coverage < 1e-6:
-                note = f"It changes nothing here: {layer.effect.louder}"
-            elif coverage < SCARCE and hardly_seen(before, pile, outcome.shown):
-                note = f"Hardly to be seen on an object of this size: {layer.effect.louder}"
+        note = decided(
+            "note", lambda: outcome.note or self._found(layer, strength, mask, before, pile, outcome.shown, coverage)
+        )
         return Chapter(
             layer,
             mask,
@@ -360,6 +356,27 @@ class Chronicle:
             speaks,
             layer.effect.ranges(event),
         )
+
+    def _found(
+        self,
+        layer: Layer,
+        strength: float,
+        mask: np.ndarray,
+        before: Pile,
+        after: Pile,
+        shown: np.ndarray,
+        coverage: float,
+    ) -> str:
+        """Why it can hardly be seen, or ""."""
+        if strength == 0:
+            return "Its strength is 0" if layer.strength == 0 else "The strength of its episode is 0"
+        if float(mask.max(initial=0.0)) < 0.004:
+            return "Its mask is black everywhere"
+        if coverage < 1e-6:
+            return f"It changes nothing here: {layer.effect.louder}"
+        if coverage < SCARCE and hardly_seen(before, after, shown):
+            return f"Hardly to be seen on an object of this size: {layer.effect.louder}"
+        return ""
 
     def finish(self, pile: Pile) -> Surface:
         """What shows: channels, relief, and the normal that follows from the relief."""
@@ -409,3 +426,10 @@ class Chronicle:
             (c.id, c.name, f) for c, f in zip(pile.coats, fields[1:], strict=True) if c.substance.family != "veil"
         ]
         return named
+
+
+class Watcher(Protocol):
+    """Looks on while a chronicle is played."""
+
+    def chapter(self, chronicle: Chronicle, chapter: Chapter, before: Pile) -> None: ...
+    def end(self, chronicle: Chronicle, pile: Pile) -> None: ...

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from functools import cached_property
 from pathlib import Path
-from typing import Any, Protocol
+from typing import Any
 
 import numpy as np
 
@@ -23,7 +23,7 @@ from limus.formats.picture_read import read_picture
 from limus.intake.inspection import inspection
 from limus.intake.object_file import Neighbour, ObjectFile
 from limus.intake.preparation import Finder, neighbour_mesh, prepared, surroundings
-from limus.playing.chronicle import Chapter, Chronicle, Surface
+from limus.playing.chronicle import Chronicle, Surface, Watcher
 from limus.playing.measuring import GOOD, Measuring, Say
 from limus.playing.sizes import BYTES_PER_TEXEL, SIZES, fitting
 from limus.readings.exposure import measure_exposure
@@ -31,7 +31,6 @@ from limus.readings.measured import Measured, measure
 from limus.readings.ray_pass import Progress
 from limus.readings.surroundings import Surroundings
 from limus.readings.twin import carry
-from limus.strata.pile import Pile
 from limus.surface.mesh import Mesh
 from limus.surface.outward import outward
 from limus.surface.pyramid import texels_key, texels_of
@@ -241,6 +240,14 @@ class Session:
             exposure = measure_exposure(texels, self.scene.setting, self.around, progress=lambda s: say(0.8 + 0.2 * s))
         return Chronicle(texels, measured, self.store, exposure, self.find)
 
+    def empty_bases(self) -> list[str]:
+        """What there is to say of bases that are map sets without a map."""
+        return [
+            f"{base.title}: it is a map set without a map in use, and plain grey stands in for it"
+            for base in self.scene.bases
+            if base.material.kind == "map_set" and not base.files
+        ]
+
     def finished(
         self, resolution: int, *, until: str | None = None, say: Say | None = None, watch: Watcher | None = None
     ) -> tuple[Texels, Surface, list[str]]:
@@ -259,11 +266,7 @@ class Session:
         tell(0.0, "Preparing texels")
         chronicle = self.exact(resolution, progress=lambda s: tell(0.02 + 0.58 * s, "Measuring readings"))
         count = max(len(self.scene.layers), 1)
-        notes = [
-            f"{base.title}: it is a map set without a map in use, and plain grey stands in for it"
-            for base in self.scene.bases
-            if base.material.kind == "map_set" and not base.files
-        ]
+        notes = self.empty_bases()
         pile = chronicle.as_made(self.scene)
         for done, chapter in enumerate(chronicle.playing(self.scene, until=until), 1):
             tell(0.6 + 0.25 * done / count, "Playing the chronicle")
@@ -276,13 +279,6 @@ class Session:
             watch.end(chronicle, pile)
         tell(0.86, "Finishing maps")
         return chronicle.texels, chronicle.finish(pile), notes
-
-
-class Watcher(Protocol):
-    """Looks on while a chronicle is played."""
-
-    def chapter(self, chronicle: Chronicle, chapter: Chapter, before: Pile) -> None: ...
-    def end(self, chronicle: Chronicle, pile: Pile) -> None: ...
 
 
 def layer_of(scene: Scene, name: str, where: str) -> str:

@@ -28,6 +28,8 @@ class Measured:
     plan: RayPlan
     table: np.ndarray
     around: Surroundings = NOTHING
+    #: Its key where these are the readings of other texels, seen from here: those of the whole in a window.
+    known_as: str = ""
 
     @classmethod
     def blank(cls, texels: Texels) -> Measured:
@@ -38,7 +40,7 @@ class Measured:
     @cached_property
     def key(self) -> str:
         """Hash of what was measured and how well."""
-        return self.plan.key(self.texels, self.around)
+        return self.known_as or self.plan.key(self.texels, self.around)
 
     @property
     def normal(self) -> np.ndarray | None:

@@ -11,6 +11,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from limus.common.colour import luminance
+from limus.common.deciding import decided
 from limus.common.errors import InputError
 from limus.common.kernel import fading, kernel
 from limus.common.parallel import for_slices
@@ -210,7 +211,10 @@ class Pile:
 
     def has(self, family: str) -> bool:
         """Whether the base or a coat is of this family anywhere."""
-        return any(c.substance.family == family for c in self.coats) or bool(self._base_of(family).any())
+        return decided(  # type: ignore[no-any-return]
+            f"has {family}",
+            lambda: any(c.substance.family == family for c in self.coats) or bool(self._base_of(family).any()),
+        )
 
     def _base_of(self, family: str) -> np.ndarray:
         """(n,) bool: where the substrate is of this family."""

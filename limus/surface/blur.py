@@ -34,9 +34,15 @@ def blur(texels: Texels, field: np.ndarray, sigma_mm: float) -> np.ndarray:
     """Gaussian softening of a (n,) float32 field; ``sigma_mm`` is the standard deviation in mm along the surface."""
     if sigma_mm <= 0.0:
         return field
+    if texels.wide(sigma_mm):
+        return texels.far("blur", lambda: _blur(texels, field, sigma_mm))
+    return _blur(texels, field, sigma_mm)
+
+
+def _blur(texels: Texels, field: np.ndarray, sigma_mm: float) -> np.ndarray:
     # Half an object's size is the mean of all of it, as far as anybody can see; a larger one would only take its time.
     sigma_mm = min(sigma_mm, 500.0 * texels.mesh.diagonal)
-    texel = texels.texel_mm
+    texel = texels.spacing_mm
     if sigma_mm > 2.0 * texel and texels.size >= 64:
         # Going down and up again softens by itself: h^2 / 4 for the mean of two texels, 3 h^2 / 4 for the
         # interpolation. One step at this resolution afterwards takes the kinks out that the coarse grid leaves at
@@ -44,7 +50,7 @@ def blur(texels: Texels, field: np.ndarray, sigma_mm: float) -> np.ndarray:
         small = coarser(texels)
         rest = (sigma_mm**2 - 1.4 * texel**2) ** 0.5
         return _steps(
-            texels, texels.resample(blur(small, small.resample(field, texels), rest), small), 1, 0.4 * texel**2
+            texels, texels.resample(_blur(small, small.resample(field, texels), rest), small), 1, 0.4 * texel**2
         )
     # Stable while each weight stays below a quarter; 0.4 of a texel's side squared per step keeps it at 0.2.
     count = max(1, int(np.ceil(sigma_mm**2 / (0.4 * texel**2))))

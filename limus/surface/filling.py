@@ -12,6 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from limus.common.deciding import decided
 from limus.common.kernel import kernel
 from limus.surface.texels import Texels
 
@@ -120,13 +121,46 @@ def _label(links, deep, root, bottom, height):  # type: ignore[no-untyped-def]
 @dataclass(frozen=True)
 class Hollows:
     """``level`` (n,) float32 mm: up to where water can stand, nowhere below the height; ``bottom`` (n,) float32 mm:
-    the lowest height of the hollow that a texel lies in, its own height outside of them; ``hollow`` (n,) int32 which
-    hollow, a number of one of its texels.
+    the lowest height of the hollow that a texel lies in, its own height outside of them; ``area`` (n,) float32 m2 of
+    that hollow, of the texel itself outside.
     """
 
     level: np.ndarray
     bottom: np.ndarray
-    hollow: np.ndarray
+    area: np.ndarray
+
+
+@kernel
+def _ashore(links, inside, height, level, bottom, area, out_level, out_bottom, out_area, there):  # type: ignore[no-untyped-def]
+    """Carries what is known of a hollow one texel up its shore; not over the lip where it spills."""
+    for i in range(len(inside)):
+        there[i] = inside[i]
+        if inside[i]:
+            out_level[i], out_bottom[i], out_area[i] = level[i], bottom[i], area[i]
+            continue
+        for k in range(4):
+            j = links[i, k]
+            if j >= 0 and inside[j] and height[i] > level[j] and (not there[i] or level[j] > out_level[i]):
+                out_level[i], out_bottom[i], out_area[i] = level[j], bottom[j], area[j]
+                there[i] = True
+
+
+def _in_window(texels: Texels, height: np.ndarray, whole: Hollows, ground: np.ndarray, links: np.ndarray) -> Hollows:
+    """The hollows that were found on the whole of a surface, ``ground`` its height there, over the texels of a window
+    with a ``height`` of their own: the shore is where this one comes up through the level.
+    """
+    count = len(ground)
+    level, bottom, area = (np.zeros(count, np.float32) for _ in range(3))
+    there = np.empty(count, np.bool_)
+    _ashore(links, whole.level > ground, ground, whole.level, whole.bottom, whole.area, level, bottom, area, there)
+    weight = texels.from_whole(there.astype(np.float32))
+    stands = texels.from_whole(level) / np.maximum(weight, np.float32(1e-6))
+    own = texels.from_whole(there, nearest=True) & (weight > np.float32(0.05)) & (stands > height)
+    return Hollows(
+        np.where(own, stands, height).astype(np.float32),
+        np.where(own, np.minimum(texels.from_whole(bottom, nearest=True), height), height).astype(np.float32),
+        np.where(own, texels.from_whole(area, nearest=True), texels.area).astype(np.float32),
+    )
 
 
 def outlets(texels: Texels) -> np.ndarray:
@@ -142,9 +176,18 @@ def filled(texels: Texels, height_mm: np.ndarray, outlet: np.ndarray | None = No
     height_mm : (n,) float32, height of the surface with its relief. outlet : (n,) bool, ``outlets`` where left out.
     """
     height = np.ascontiguousarray(height_mm, np.float32)
-    level = np.empty_like(height)
-    links = texels.links
-    _flood(links, height, outlets(texels) if outlet is None else outlet, level)
-    root, bottom = np.empty(len(height), np.int32), np.empty_like(height)
-    _label(links, level > height, root, bottom, height)
-    return Hollows(level, bottom, root)
+
+    def fill() -> tuple[Hollows, np.ndarray, np.ndarray]:
+        level = np.empty_like(height)
+        links = texels.links
+        _flood(links, height, outlets(texels) if outlet is None else outlet, level)
+        root, bottom = np.empty(len(height), np.int32), np.empty_like(height)
+        _label(links, level > height, root, bottom, height)
+        area = np.bincount(root, texels.area, len(height))[root].astype(np.float32)
+        return Hollows(level, bottom, area), height, links
+
+    def read(noted: tuple[Hollows, np.ndarray, np.ndarray]) -> tuple[Hollows, np.ndarray, np.ndarray]:
+        return _in_window(texels, height, *noted), *noted[1:]
+
+    found: tuple[Hollows, np.ndarray, np.ndarray] = decided("hollows", fill, read)
+    return found[0]

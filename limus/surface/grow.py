@@ -32,13 +32,19 @@ def grow(texels: Texels, field: np.ndarray, by_mm: float) -> np.ndarray:
         return np.float32(1.0) - grow(texels, np.float32(1.0) - field, -by_mm)
     if by_mm == 0:
         return field
-    texel = texels.texel_mm
+    if texels.wide(by_mm):
+        return texels.far("grow", lambda: _grow(texels, field, by_mm))
+    return _grow(texels, field, by_mm)
+
+
+def _grow(texels: Texels, field: np.ndarray, by_mm: float) -> np.ndarray:
+    texel = texels.spacing_mm
     if by_mm > 24.0 * texel and texels.size >= 128:
         # Far on a coarser set of texels; the last few by small steps here, which takes the coarse rim out again.
         small = coarser(texels)
         rest = 4.0 * texel
-        wide = texels.resample(grow(small, small.resample(field, texels), by_mm - rest), small)
-        return grow(texels, np.maximum(field, wide), rest)
+        wide = texels.resample(_grow(small, small.resample(field, texels), by_mm - rest), small)
+        return _grow(texels, np.maximum(field, wide), rest)
     count = max(1, int(np.ceil(by_mm / (0.5 * texel))))
     out = np.ascontiguousarray(field, np.float32)
     for _ in range(count):

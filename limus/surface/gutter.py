@@ -31,28 +31,43 @@ class Gutter:
     weights: np.ndarray
 
 
+@dataclass(frozen=True)
+class Walked:
+    """What was found over the borders: ``gutter``; the ``border`` (m,) texel that each sample belongs to, and the
+    pixel that it ``aims`` (m,) int64 at, -1 where the surface ends.
+    """
+
+    gutter: Gutter
+    border: np.ndarray
+    aims: np.ndarray
+
+
 def gutter_of(texels: Texels) -> Gutter:
     """Walk one texel over every border."""
+    return walked_over(texels).gutter
+
+
+def walked_over(texels: Texels) -> Walked:
+    """The same, with where each walk led."""
     mesh, near = texels.mesh, texels.adjacency
-    inner, index = np.empty((len(texels), 4), np.int32), texels.index
+    inner, (table, shift, index) = np.empty((len(texels), 4), np.int32), texels.look_up
     longest = np.maximum(np.linalg.norm(texels.along_u, axis=1), np.linalg.norm(texels.along_v, axis=1))
     reach = (4.0 * longest / texels.size).astype(np.float32)
     for_ranges(
         seams.find_inner, len(texels), texels.pixel, texels.triangle, near.island, texels.position, reach,
-        index, texels.size, seams.STEPS, inner,
+        table, shift, index, texels.size, seams.STEPS, inner,
     )  # fmt: skip
     border, side = np.nonzero(inner < 0)
     count = len(border)
     sources, weights = np.zeros((count, 4), np.int32), np.zeros((count, 4), np.float32)
-    uv = texels.uv.reshape(-1, 2)
-    corners = np.arange(len(uv), dtype=np.int32).reshape(-1, 3)
-    flat = mesh.triangles.ravel()
+    aims = np.empty(count, np.int64)
+    flat = texels.corners
     for_ranges(
-        seams.walk, count, border, side, texels.pixel, texels.triangle, index, texels.size, seams.STEPS, uv,
-        mesh.positions[flat].astype(np.float64), corners, mesh.triangle_map_set, mesh.welded[flat],
-        near.twin, near.twin_edge, near.kind, near.island, sources, weights,
+        seams.walk, count, border, side, texels.pixel, texels.triangle, table, shift, index, texels.size, seams.STEPS,
+        flat.uv, flat.position, flat.number, mesh.triangle_map_set, flat.welded,
+        near.twin, near.twin_edge, near.kind, near.island, sources, weights, aims,
     )  # fmt: skip
     # Where the surface ends a texel is its own neighbour, so that who takes slopes knows.
     ends = (sources[:, 0] == border) & (weights[:, 0] == 1.0)
     inner[border, side] = np.where(ends, border, len(texels) + np.arange(count)).astype(np.int32)
-    return Gutter(inner, sources, weights)
+    return Walked(Gutter(inner, sources, weights), border, aims)

@@ -106,8 +106,12 @@ def distance_along(texels: Texels, start: np.ndarray, most_mm: float, known: np.
 
     ``known`` (n,) float32 mm: what is known already, as of a neighbouring body; ``most_mm`` and more where nothing is.
     """
-    value = np.where(start, np.float32(0.0), np.float32(most_mm)).astype(np.float32)
-    if known is not None:
-        value = np.minimum(value, known)
-    _march(texels.links, texels.triangle, texels.step_of_triangle, np.float32(most_mm), value)
-    return value
+
+    def march() -> np.ndarray:
+        value = np.where(start, np.float32(0.0), np.float32(most_mm)).astype(np.float32)
+        if known is not None:
+            value = np.minimum(value, known)
+        _march(texels.links, texels.triangle, texels.step_of_triangle, np.float32(most_mm), value)
+        return value
+
+    return texels.far("distance along", march) if texels.wide(most_mm) else march()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from limus.common.deciding import decided
 from limus.common.kernel import kernel
 from limus.common.parallel import for_ranges
 from limus.surface.grid import nearest_facing
@@ -25,7 +26,7 @@ def texel_at(texels: Texels, points_m: np.ndarray, facing: np.ndarray) -> np.nda
     """
     grid = texels.grid
     out = np.empty(len(points_m), np.int64)
-    reach = max(8.0 * texels.texel_mm / 1000.0, grid.side)
+    reach = max(8.0 * texels.spacing_mm / 1000.0, grid.side)
     for_ranges(
         _look, len(out), np.ascontiguousarray(points_m, np.float64), np.ascontiguousarray(facing, np.float32), reach,
         texels.position, texels.normal, grid.low, grid.side, grid.counts, grid.starts, grid.order, out, smallest=512,
@@ -35,5 +36,9 @@ def texel_at(texels: Texels, points_m: np.ndarray, facing: np.ndarray) -> np.nda
 
 def value_at(texels: Texels, field: np.ndarray, points_m: np.ndarray, facing: np.ndarray) -> np.ndarray:
     """(m,): a (n,) field at the texels nearest to (m, 3) places on the surface; 0 where there is none near."""
-    rows = texel_at(texels, points_m, facing)
-    return np.where(rows >= 0, field[np.maximum(rows, 0)], np.zeros(1, field.dtype))
+
+    def look() -> np.ndarray:
+        rows = texel_at(texels, points_m, facing)
+        return np.where(rows >= 0, field[np.maximum(rows, 0)], np.zeros(1, field.dtype))
+
+    return decided("value at", look)  # type: ignore[no-any-return]

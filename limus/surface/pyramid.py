@@ -7,6 +7,7 @@ from limus.common.hashing import key_of
 from limus.common.store import shared
 from limus.surface.mesh import Mesh
 from limus.surface.texels import Texels
+from limus.surface.window import Window
 
 
 def texels_key(mesh: Mesh, size: int) -> str:
@@ -39,5 +40,7 @@ def texels_of(mesh: Mesh, size: int) -> Texels:
 
 
 def coarser(texels: Texels) -> Texels:
-    """The texels of the same mesh at half the resolution."""
+    """The texels of the same mesh, or of the same window of it, at half the resolution."""
+    if isinstance(texels, Window):
+        return texels.half
     return texels_of(texels.mesh, texels.size // 2)

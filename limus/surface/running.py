@@ -6,6 +6,7 @@ up: one pass, whatever the length of the run. Where the ground is level nothing 
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -73,34 +74,44 @@ def descent_of(texels: Texels) -> Descent:
 
 
 def run_down(
-    texels: Texels, source: np.ndarray, length_mm: float, descent: Descent | None = None, *, upwards: bool = False
+    texels: Texels,
+    source: np.ndarray,
+    length_mm: float,
+    descent: Callable[[], Descent] | None = None,
+    *,
+    upwards: bool = False,
 ) -> np.ndarray:
     """A (n,) float32 field carried down the surface, or up it, as smoke goes.
 
     Parameters
     ----------
-    source : (n,) float32 from 0. length_mm : way after which 1/e of it is left. descent : ``descent_of(texels)``, where
-        it is at hand.
+    source : (n,) float32 from 0. length_mm : way after which 1/e of it is left. descent : gives
+        ``descent_of(texels)``, where it is kept.
 
     Returns
     -------
     (n,) float32, nowhere less than ``source``.
     """
-    out = np.zeros(len(texels), np.float32)
-    if descent is None:
-        descent = descent_of(texels)
-    _run(
-        np.ascontiguousarray(descent.order[::-1]) if upwards else descent.order,
-        descent.links,
-        texels.position,
-        texels.normal,
-        np.float32(-1.0 if upwards else 1.0),
-        np.float32(1000.0 / max(length_mm, 1e-3)),
-        np.float32(3.0),
-        np.ascontiguousarray(source, np.float32),
-        out,
-    )
-    return out
+
+    def run() -> np.ndarray:
+        out = np.zeros(len(texels), np.float32)
+        over = descent() if descent is not None else descent_of(texels)
+        _run(
+            np.ascontiguousarray(over.order[::-1]) if upwards else over.order,
+            over.links,
+            texels.position,
+            texels.normal,
+            np.float32(-1.0 if upwards else 1.0),
+            np.float32(1000.0 / max(length_mm, 1e-3)),
+            np.float32(3.0),
+            np.ascontiguousarray(source, np.float32),
+            out,
+        )
+        return out
+
+    carried = texels.far("run down", run)
+    # Where it sets out it is as sharp as its source.
+    return np.maximum(carried, source)
 
 
 def lower_edges(texels: Texels) -> np.ndarray:

@@ -10,14 +10,29 @@ from __future__ import annotations
 
 import numpy as np
 
-from limus.common.kernel import kernel
+from limus.common.kernel import inlined, kernel
 
 #: left, right, up (towards smaller v), down
 STEPS = np.array([[-1, 0], [1, 0], [0, -1], [0, 1]], np.int64)
 
 
+@inlined
+def texel_at(table, shift, index, size, page, x, y):  # type: ignore[no-untyped-def]
+    """The texel at a pixel, or -1. Of a whole surface ``index`` holds every pixel of its pictures and ``table`` is
+    empty; of a window ``table`` says which of its blocks lies there, and ``index`` holds the pixels of its blocks.
+    """
+    if len(table) == 0:
+        return index[(page * size + y) * size + x]
+    wide = size >> shift
+    block = np.int64(table[(page * wide + (y >> shift)) * wide + (x >> shift)])
+    if block < 0:
+        return np.int32(-1)
+    inside = (1 << shift) - 1
+    return index[(block << (2 * shift)) + ((y & inside) << shift) + (x & inside)]
+
+
 @kernel
-def find_inner(start, end, pixel, triangle, island, position, reach, index, size, steps, out):  # type: ignore[no-untyped-def]
+def find_inner(start, end, pixel, triangle, island, position, reach, table, shift, index, size, steps, out):  # type: ignore[no-untyped-def]
     """Fill ``out`` (n, 4) with the texel next door, or -1 where a gutter sample is needed."""
     page_size = size * size
     for i in range(start, end):
@@ -30,7 +45,7 @@ def find_inner(start, end, pixel, triangle, island, position, reach, index, size
             out[i, s] = -1
             if u < 0 or v < 0 or u >= size or v >= size:
                 continue
-            j = index[page * page_size + v * size + u]
+            j = texel_at(table, shift, index, size, page, u, v)
             if j < 0 or island[triangle[j]] != island[t]:
                 continue
             # An island may lie against itself (an unrolled tube): the neighbour must also be near in space.
@@ -49,6 +64,8 @@ def walk(  # type: ignore[no-untyped-def]
     side,
     pixel,
     triangle,
+    table,
+    shift,
     index,
     size,
     steps,
@@ -63,8 +80,11 @@ def walk(  # type: ignore[no-untyped-def]
     island,
     sources,
     weights,
+    aims,
 ):
-    """For each (border texel, side): up to four source texels and their weights."""
+    """For each (border texel, side): up to four source texels and their weights, and the pixel that is aimed at, -1
+    where the surface ends.
+    """
     page_size = size * size
     a3 = np.empty(3)
     e3 = np.empty(3)
@@ -147,7 +167,10 @@ def walk(  # type: ignore[no-untyped-def]
         for k in range(4):
             sources[g, k] = i
             weights[g, k] = 0.0
+        aims[g] = -1
         if found:
+            ax, ay = min(max(int(qx * size), 0), size - 1), min(max(int(qy * size), 0), size - 1)
+            aims[g] = (np.int64(page_of[t]) * size + ay) * size + ax
             fx, fy = qx * size - 0.5, qy * size - 0.5
             x0, y0 = int(np.floor(fx)), int(np.floor(fy))
             fx -= x0
@@ -156,7 +179,7 @@ def walk(  # type: ignore[no-untyped-def]
                 u, v = x0 + (k & 1), y0 + (k >> 1)
                 if u < 0 or v < 0 or u >= size or v >= size:
                     continue
-                j = index[page_of[t] * page_size + v * size + u]
+                j = texel_at(table, shift, index, size, page_of[t], u, v)
                 if j < 0 or island[triangle[j]] != island[t]:
                     continue
                 w = (fx if k & 1 else 1.0 - fx) * (fy if k >> 1 else 1.0 - fy)

@@ -6,12 +6,14 @@ one such array, one after the other ("pages"), so that a coverage is a coverage 
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
 import scipy
 
+from limus.common.deciding import decided
 from limus.common.errors import InputError
 from limus.common.hashing import key_of
 from limus.common.kernel import kernel
@@ -39,6 +41,19 @@ def _links(start, end, stencil, strongest, out):  # type: ignore[no-untyped-def]
             if j >= count:
                 j = strongest[j - count]
             out[i, k] = j if j != i else np.int32(-1)
+
+
+@dataclass(frozen=True)
+class Corners:
+    """The corners of all triangles, three each: ``uv`` (3T, 2) float64, ``position`` (3T, 3) float64 m, ``normal``
+    (3T, 3) float32, ``welded`` (3T,) as in the mesh; ``number`` (T, 3) int32 which they are of each triangle.
+    """
+
+    uv: np.ndarray
+    position: np.ndarray
+    normal: np.ndarray
+    welded: np.ndarray
+    number: np.ndarray
 
 
 @dataclass(frozen=True)
@@ -146,6 +161,28 @@ class Texels:
         return out
 
     @property
+    def look_up(self) -> tuple[np.ndarray, int, np.ndarray]:
+        """What ``seams.texel_at`` finds the texel at a pixel by."""
+        return np.empty(0, np.int32), 0, self.index
+
+    @property
+    def shown(self) -> tuple[np.ndarray, int, np.ndarray]:
+        """The same, with the nearest texel at pixels off the surface where there is a picture of all of it."""
+        return np.empty(0, np.int32), 0, self.fill_index
+
+    @cached_property
+    def corners(self) -> Corners:
+        """The corners of the triangles, with their UVs as they are used."""
+        flat, uv = self.mesh.triangles.ravel(), self.uv.reshape(-1, 2)
+        return Corners(
+            uv,
+            self.mesh.positions[flat].astype(np.float64),
+            self.mesh.normals[flat],
+            self.mesh.welded[flat],
+            np.arange(len(flat), dtype=np.int32).reshape(-1, 3),
+        )
+
+    @property
     def tangent(self) -> np.ndarray:
         """(n, 4) float32, w = handedness."""
         return texel_tangents(self.size, self.pixel, self.triangle, self.uv, self.normal, *self._corner_tangents)
@@ -204,6 +241,37 @@ class Texels:
     def texel_mm(self) -> float:
         """Typical side of a texel, mm (root of the mean texel area)."""
         return float(np.sqrt(self.total_area / max(len(self), 1)) * 1000.0)
+
+    @property
+    def spacing_mm(self) -> float:
+        """How far apart texels that lie next to each other are, as a rule, mm. ``texel_mm`` is the size of what they
+        stand for: smaller where they are samples of a finer surface.
+        """
+        return self.texel_mm
+
+    @property
+    def whole_mm(self) -> float:
+        """``spacing_mm`` of the whole that these texels are, or are a window of."""
+        return self.spacing_mm
+
+    @property
+    def near_mm(self) -> float:
+        """What looks no further than this is done in a window by the window itself, mm."""
+        return self.spacing_mm
+
+    def wide(self, reach_mm: float) -> bool:
+        """Whether what looks this far is decided for the whole of the surface, see ``far``."""
+        return reach_mm > self.near_mm
+
+    def far(self, name: str, make: Callable[[], np.ndarray], *, nearest: bool = False) -> np.ndarray:
+        """(n, ...) a field for which more of the surface has to be seen than a window of it holds: made for the whole
+        and read off there, between its texels or (``nearest``) at the one that lies there.
+        """
+        return decided(name, make, lambda field: self.from_whole(field, nearest=nearest))  # type: ignore[no-any-return]
+
+    def from_whole(self, field: np.ndarray, *, nearest: bool = False) -> np.ndarray:
+        """A (N, ...) field over the texels of the whole at these texels."""
+        return field
 
     @cached_property
     def _gutter(self) -> Gutter:
@@ -294,4 +362,6 @@ class Texels:
 
     def share(self, field: np.ndarray, within: np.ndarray | None = None) -> float:
         """Area-weighted mean of ``field`` (n,), 0..1; ``within`` (n,) weights it to a part of the surface."""
-        return weighted_mean(field, self.area if within is None else self.area * within)
+        return decided(  # type: ignore[no-any-return]
+            "share", lambda: weighted_mean(field, self.area if within is None else self.area * within)
+        )

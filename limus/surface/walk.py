@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 
+from limus.common.deciding import decided
 from limus.common.kernel import kernel
 from limus.common.parallel import for_ranges
 from limus.surface.gradient import steps_of
 from limus.surface.texels import Texels
+from limus.surface.window import Window
 
 
 @kernel
@@ -43,15 +45,71 @@ def _walk(start, end, links, position, offset, field, out):  # type: ignore[no-u
         out[i] = value / total
 
 
-def read_off(texels: Texels, field: np.ndarray, offset_m: np.ndarray) -> np.ndarray:
-    """A (n,) float32 field read at each texel's place moved by ``offset_m`` (n, 3), metres, along the surface.
-
-    From texel to texel towards the place aimed at, through seams, as far as each step brings it nearer.
+@kernel
+def _walk_far(start, end, links, places, position, under, offset, field, reach, out):  # type: ignore[no-untyped-def]
+    """From the whole's texel that lies below; between its texels by weights that end evenly at the root of
+    ``reach``.
     """
-    out = np.empty_like(field)
+    for i in range(start, end):
+        gx, gy, gz = position[i, 0] + offset[i, 0], position[i, 1] + offset[i, 1], position[i, 2] + offset[i, 2]
+        at = under[i]
+        best = (places[at, 0] - gx) ** 2 + (places[at, 1] - gy) ** 2 + (places[at, 2] - gz) ** 2
+        moved = True
+        while moved:
+            moved = False
+            here = at
+            for k in range(4):
+                j = links[here, k]
+                if j < 0:
+                    continue
+                d = (places[j, 0] - gx) ** 2 + (places[j, 1] - gy) ** 2 + (places[j, 2] - gz) ** 2
+                if d < best:
+                    best, at, moved = d, j, True
+        total, value = np.float32(1e-12), np.float32(1e-12) * field[at]
+        for k in range(5):
+            near = at if k == 4 else links[at, k]
+            if near < 0:
+                continue
+            for m in range(3):
+                # The texel, and those up and down of it: with the four next door all eight around.
+                j = near if m == 2 else links[near, 2 + m] if k < 2 else -1
+                if j < 0:
+                    continue
+                d = (places[j, 0] - gx) ** 2 + (places[j, 1] - gy) ** 2 + (places[j, 2] - gz) ** 2
+                if d < reach:
+                    w = (np.float32(1.0) - d / reach) ** 2
+                    total += w
+                    value += w * field[j]
+        out[i] = value / total
+
+
+def read_off(texels: Texels, field: np.ndarray, offset_m: np.ndarray, reach_mm: float) -> np.ndarray:
+    """A (n,) float32 field read at each texel's place moved by ``offset_m`` (n, 3), metres, along the surface, by
+    ``reach_mm`` at most.
+
+    From texel to texel towards the place aimed at, through seams, as far as each step brings it nearer. What is aimed
+    at from a window may lie beyond it: then it is read off the whole.
+    """
+    offset = np.ascontiguousarray(offset_m, np.float32)
+    if not texels.wide(reach_mm):
+        out = np.empty_like(field)
+        for_ranges(_walk, len(texels), texels.links, texels.position, offset, field, out)
+        return out
+
+    def read() -> np.ndarray:
+        out = np.empty_like(field)
+        for_ranges(_walk, len(texels), texels.links, texels.position, offset, field, out)
+        return out
+
+    # Noted is what is read, not what was found: the pattern that aims is finer in a window.
+    noted = decided("read off", lambda: field, lambda found: found)
+    if noted is field or not isinstance(texels, Window):
+        return read()
+    whole, out = texels.whole, np.empty(len(texels), np.float32)
     for_ranges(
-        _walk, len(texels), texels.links, texels.position, np.ascontiguousarray(offset_m, np.float32), field, out
-    )
+        _walk_far, len(texels), whole.neighbours, whole.position, texels.position, texels.under, offset, noted,
+        np.float32((1.6e-3 * whole.spacing_mm) ** 2), out,
+    )  # fmt: skip
     return out
 
 

@@ -2,27 +2,43 @@
 
 from __future__ import annotations
 
+import os
+import shutil
+import tempfile
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from pathlib import Path
 
 from limus.common.registry import discover
-from limus.formats.files import write_whole
+from limus.common.store import Store
 from limus.masks.hand.vertex_paint import painted_colours
 from limus.materials.encode import in_use
+from limus.playing.chronicle import Surface
 from limus.playing.measuring import Say
-from limus.playing.needed import Needed, needed_by
+from limus.playing.needed import LARGEST_WHOLE, Needed, needed_by, whole_size
 from limus.playing.session import Session
+from limus.playing.windows import Record, Windows
 from limus.readings.measured import Measured
+from limus.surface.texels import Texels
 from limus.targets import kinds
-from limus.targets.masks import MaskTaker, mask_files, mask_names, masks_asked
+from limus.targets.masks import MaskTaker, mask_list, mask_names, mask_rasters, masks_asked
+from limus.targets.raster import Raster, write_rasters
 from limus.targets.target import Target
-from limus.targets.written import Written
+from limus.targets.tiles import count_tiles, whole_bands, window_bands
+from limus.targets.written import OnDisk, Written
 
 TARGETS: dict[str, type[Target]] = discover(kinds, Target)
 #: Size at which it is found out what a delivery will hold.
 _LOOK = 256
 #: Bytes a texel of a mask that goes along.
 _MASK = 4
+#: Ranges are taken from the whole of an object; what is finer may lie a little beyond.
+_SLACK = 0.1
+#: Bytes that are kept while the whole is played.
+_KEPT = 128 << 20
+_ROOM = ".limus-"
 
 
 @dataclass(frozen=True)
@@ -66,7 +82,9 @@ def outlook(session: Session, target: str, along: Along = ALONE) -> Outlook:
     used = {channel.name for channel in in_use(surface.sheet)}
     name = session.scene.name
     files = TARGETS[target]().names(name, mesh, used) + mask_names(name, mesh, asked, packed=along.packed)
-    return Outlook(files, needed_by(chronicle, pile, surface, more=_MASK * len(asked)))
+    rasters = TARGETS[target]().rasters(name, mesh, chronicle.texels, surface, TARGETS[target].depths[-1])
+    written = sum(raster.count * raster.dtype.itemsize for raster in rasters) + len(asked)
+    return Outlook(files, needed_by(chronicle, pile, surface, more=_MASK * len(asked), written=written))
 
 
 def deliver(
@@ -76,27 +94,154 @@ def deliver(
     *,
     bits: int = 8,
     along: Along = ALONE,
+    until: str | None = None,
     progress: Say | None = None,
+    room: Path | None = None,
 ) -> tuple[list[Written], list[str]]:
-    """All files of a delivery, in memory, and what layers and channels have to say about it.
+    """All files of a delivery, and what layers and channels have to say about it.
 
-    ``target`` is one of ``TARGETS``, ``along`` the masks that go with it; may raise ``Cancelled`` through ``progress``.
+    Parameters
+    ----------
+    target : one of ``TARGETS``. along : the masks that go with it. until : stop after this layer. room : a folder that
+        files lie in until they are taken, see ``delivery_room``; without one they come in memory.
+
+    Raises
+    ------
+    InputError : no UVs, a mask that there is none of, a size that cannot be drawn. Cancelled : through ``progress``.
     """
-    scene, mesh = session.scene, session.mesh
+    if room is None:
+        with tempfile.TemporaryDirectory() as folder:
+            files, notes = deliver(
+                session, target, resolution, bits=bits, along=along, until=until, progress=progress, room=Path(folder)
+            )
+            return [Written(file.name, file.data) for file in files], notes
+    scene, kind = session.scene, TARGETS[target]()
     taker = MaskTaker(scene, masks_asked(along.masks, scene))
-    texels, surface, notes = session.finished(resolution, say=progress, watch=taker)
-    if progress:
-        progress(0.9, "Writing files")
+    mesh = session.mesh
     if scene.vertex_paint:
         mesh = replace(mesh, colours=painted_colours(mesh, scene.vertex_paint, session.find))
-    out, said = TARGETS[target]().files(scene.name, mesh, texels, surface, bits)
-    out += mask_files(scene.name, texels, taker, bits, packed=along.packed)
-    if progress:
-        progress(1.0, "Done")
-    return out, notes + said + taker.said()
+    masks = mask_rasters(scene.name, mesh, scene, taker.asked, 8 if bits == 8 else 16, packed=along.packed)
+    rasters: list[Raster] = []
+
+    def plan(texels: Texels, surface: Surface, slack: float) -> list[Raster]:
+        rasters.extend(kind.rasters(scene.name, mesh, texels, surface, bits, slack))
+        return [*rasters, *masks]
+
+    say = progress or (lambda share, word: None)
+    drawn = draw_maps(session, resolution, plan, taker, until=until, say=say, room=room)
+    say(0.97, "Writing files")
+    count = sum(len(raster.files) for raster in rasters)
+    made: list[Written] = list(drawn.files)
+    out, said = kind.files(scene.name, mesh, resolution, drawn.texels, drawn.surface, rasters, made[:count])
+    out += made[count:]
+    if masks:
+        out.append(mask_list(scene.name, mesh, resolution, masks))
+    say(1.0, "Done")
+    return out, drawn.notes + said + taker.said()
+
+
+@dataclass(frozen=True)
+class Drawn:
+    """Maps that were written: their ``files``; ``texels`` and ``surface`` that ranges and means are taken from; what
+    layers have to say.
+    """
+
+    files: list[OnDisk]
+    texels: Texels
+    surface: Surface
+    notes: list[str]
+
+
+def draw_maps(
+    session: Session,
+    resolution: int,
+    plan: Callable[[Texels, Surface, float], list[Raster]],
+    taker: MaskTaker,
+    *,
+    until: str | None = None,
+    say: Say,
+    room: Path,
+) -> Drawn:
+    """Play the scene and write maps of it: at once, or above ``LARGEST_WHOLE`` in windows.
+
+    ``plan`` says which, once it is known what is on the surface: given its texels, and by what share ranges are to be
+    widened.
+    """
+    texels: Texels
+    if resolution <= LARGEST_WHOLE:
+        texels, surface, notes = session.finished(resolution, until=until, say=say, watch=taker)
+        say(0.9, "Writing files")
+        bands, slack = whole_bands(texels, surface, taker.fields), 0.0
+    else:
+        windows, record = _decided(session, resolution, until, taker, say)
+        texels, surface, notes = windows.whole, record.surface, session.empty_bases() + record.say
+        pace = _Pace(count_tiles(windows), say)
+        bands, slack = window_bands(windows, session.scene, record, taker, pace.drawn, until=until), _SLACK
+    return Drawn(write_rasters(plan(texels, surface, slack), resolution, bands, room), texels, surface, notes)
+
+
+def _decided(
+    session: Session, resolution: int, until: str | None, taker: MaskTaker, say: Say
+) -> tuple[Windows, Record]:
+    """The windows of a size, and what is decided for them on the whole of the object."""
+    mesh = session.mesh
+    mesh.need_uv()
+    size = whole_size(len(mesh.uv_domains), resolution)
+    player = session.exact(size, progress=lambda s: say(0.10 * s, "Measuring readings"))
+    # Nobody comes back for what is made on the way.
+    windows = Windows(player, resolution, Store(_KEPT))
+    count, done = max(len(session.scene.layers), 1), 0
+
+    def check() -> None:
+        nonlocal done
+        say(0.10 + 0.08 * min(done / count, 1.0), "Playing the chronicle")
+        done += 1
+
+    return windows, windows.record(session.scene, until=until, check=check, watch=taker)
+
+
+class _Pace:
+    """Says how far drawing is, and how long it will take."""
+
+    def __init__(self, count: int, say: Say) -> None:
+        self._count, self._say = count, say
+        self._began = time.monotonic()
+
+    def drawn(self, done: int) -> None:
+        """So many tiles are drawn."""
+        word = f"Drawing tile {min(done + 1, self._count)} of {self._count}"
+        if done:
+            left = (time.monotonic() - self._began) / done * (self._count - done)
+            word += f", about {in_words(left)} left"
+        self._say(0.18 + 0.78 * done / self._count, word)
+
+
+def in_words(seconds: float) -> str:
+    """A time that is left, as one says it: "40 s", "3 min", "1 h 20 min"."""
+    if seconds < 55:
+        return f"{max(5, 5 * round(seconds / 5)):.0f} s"
+    minutes = round(seconds / 60)
+    return f"{minutes} min" if minutes < 60 else f"{minutes // 60} h {minutes % 60} min"
 
 
 def write_all(files: list[Written], folder: Path) -> None:
-    """Write the files, each whole or not at all."""
+    """Put the files where they belong, each whole or not at all."""
     for file in files:
-        write_whole(folder / file.name, file.data)
+        file.to(folder / file.name)
+
+
+@contextmanager
+def delivery_room(folder: Path) -> Iterator[Path]:
+    """A folder within ``folder`` for what is not whole yet; gone afterwards, and with it what others left that were
+    killed.
+    """
+    folder.mkdir(parents=True, exist_ok=True)
+    for old in folder.glob(f"{_ROOM}*"):
+        owner = old.name.removeprefix(_ROOM).split("-")[0]
+        if owner.isdigit() and not Path(f"/proc/{owner}").exists():
+            shutil.rmtree(old, ignore_errors=True)
+    room = Path(tempfile.mkdtemp(prefix=f"{_ROOM}{os.getpid()}-", dir=folder))
+    try:
+        yield room
+    finally:
+        shutil.rmtree(room, ignore_errors=True)

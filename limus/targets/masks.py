@@ -12,11 +12,11 @@ import numpy as np
 from limus.common.errors import InputError
 from limus.common.wording import one_of
 from limus.document.scene import Scene
-from limus.formats.png import png_bytes, quantise
+from limus.formats.png import quantise
 from limus.playing.chronicle import Chapter, Chronicle
 from limus.strata.pile import Pile
 from limus.surface.mesh import Mesh, distinct
-from limus.surface.texels import Texels
+from limus.targets.raster import Raster, Tile
 from limus.targets.written import Written, file_stem, map_set_stems
 
 #: Masks at most in one delivery.
@@ -173,43 +173,48 @@ class MaskTaker:
         return out
 
 
-def mask_files(name: str, texels: Texels, taker: MaskTaker, bits: int, *, packed: bool) -> list[Written]:
-    """PNG masks of ``bits`` 8 or 16, linear, black not and white fully; packed: four to a file in R, G, B, A, what is
-    left over is black (A white). ``masks.json`` says what is where.
+def mask_rasters(
+    name: str, mesh: Mesh, scene: Scene, asked: Sequence[MaskAsked], bits: int, *, packed: bool
+) -> list[Raster]:
+    """Masks of ``bits`` 8 or 16, linear, black not and white fully; packed: four to a file in R, G, B, A, what is left
+    over is black (A white).
     """
-    mesh, asked = texels.mesh, list(taker.asked)
     if not asked:
         return []
-    names = mask_names(name, mesh, asked, packed=packed)
-    pages = _pages(mesh)
-    listing: dict[str, object] = {}
-    out: list[Written] = []
+    names, pages = mask_names(name, mesh, asked, packed=packed), len(_pages(mesh))
     groups = [asked[k : k + 4] for k in range(0, len(asked), 4)] if packed else [[one] for one in asked]
+    out = []
     for g, group in enumerate(groups):
-        fields = [taker.fields[one] for one in group]
-        if packed:
-            # An alpha of nothing would hide the other three in whatever shows the picture.
-            fill = [np.zeros(len(texels), np.float32)] * (3 - len(fields)) + [np.ones(len(texels), np.float32)]
-            fields = [*fields, *fill[: 4 - len(fields)]] if len(fields) < 4 else fields
-            values = np.stack(fields, axis=1)
-        else:
-            values = fields[0]
-        images = texels.image(quantise(np.ascontiguousarray(values), bits))
-        for k in range(len(pages)):
-            file = names[g * len(pages) + k]
-            out.append(Written(file, png_bytes(images[k])))
-            listing[file] = {
-                "map_set": mesh.uv_domains[k],
-                "bits": bits,
-                "colour": "linear",
-                "channels": {
-                    letter: _about(taker.scene, one)
-                    for letter, one in zip("RGBA" if packed else "L", group, strict=False)
-                },
-            }
-    about = {"object": name, "resolution": texels.size, "files": listing}
-    out.append(Written(LISTING, json.dumps(about, indent=2, ensure_ascii=False, allow_nan=False).encode()))
+
+        def encode(tile: Tile, group: Sequence[MaskAsked] = group) -> np.ndarray:
+            fields = [tile.masks[one] for one in group]
+            if packed and len(fields) < 4:
+                # An alpha of nothing would hide the other three in whatever shows the picture.
+                nothing, all_ = np.zeros_like(fields[0]), np.ones_like(fields[0])
+                fields = [*fields, *([nothing] * (3 - len(fields)) + [all_])[: 4 - len(fields)]]
+            return quantise(np.stack(fields, axis=1), bits)
+
+        letters = "RGBA" if packed else "L"
+        channels = {letter: _about(scene, one) for letter, one in zip(letters, group, strict=False)}
+        out.append(
+            Raster(
+                tuple(names[g * pages : (g + 1) * pages]), 4 if packed else 1,
+                np.dtype(np.uint8 if bits == 8 else np.uint16), encode,
+                about={"bits": bits, "colour": "linear", "channels": channels},
+            )
+        )  # fmt: skip
     return out
+
+
+def mask_list(name: str, mesh: Mesh, size: int, rasters: Sequence[Raster]) -> Written:
+    """``masks.json``: what is where."""
+    listing = {
+        file: {"map_set": mesh.uv_domains[k], **raster.about}
+        for raster in rasters
+        for k, file in enumerate(raster.files)
+    }
+    about = {"object": name, "resolution": size, "files": listing}
+    return Written(LISTING, json.dumps(about, indent=2, ensure_ascii=False, allow_nan=False).encode())
 
 
 def _about(scene: Scene, one: MaskAsked) -> dict[str, object]:

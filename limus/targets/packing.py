@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import zipfile
 from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path, PurePosixPath
 
 from limus.document.scene import Scene
 from limus.formats.files import bytes_of
 from limus.formats.picture_read import check_picture
+from limus.formats.zip_write import write_zip as zipped
 from limus.intake.object_file import Neighbour, ObjectFile, Twin
 from limus.masks.hand.stroke import load_stroke
 from limus.playing.measuring import Say
@@ -16,8 +16,6 @@ from limus.playing.session import Session
 from limus.targets.delivery import ALONE, Along, deliver
 from limus.targets.written import Written
 
-#: The same files make the same zip, whenever it is made.
-_WHEN = (1980, 1, 1, 0, 0, 0)
 #: Folders of what is drawn, and of pictures that were brought in for it.
 STROKES, PICTURES = "strokes/", "pictures/"
 #: What there is to say of a delivery.
@@ -32,15 +30,17 @@ def packed(
     bits: int = 8,
     along: Along = ALONE,
     progress: Say | None = None,
+    room: Path | None = None,
 ) -> tuple[Iterator[Written], list[str]]:
-    """The files of a delivery, and what there is to say of it: notes.txt where that is something, scene.json, and the
-    strokes and pictures that the scene reads, each read when its turn comes.
+    """The files of a delivery, which may lie in ``room`` until they are taken, and what there is to say of it:
+    notes.txt where that is something, scene.json, and the strokes and pictures that the scene reads, each read when its
+    turn comes.
 
     Raises
     ------
     InputError : as ``deliver``; while the files are taken: a picture that is not what it is named for.
     """
-    files, notes = deliver(session, target, resolution, bits=bits, along=along, progress=progress)
+    files, notes = deliver(session, target, resolution, bits=bits, along=along, progress=progress, room=room)
     return _all(session, files, notes, progress), notes
 
 
@@ -61,16 +61,7 @@ def _all(session: Session, files: list[Written], notes: list[str], progress: Say
 
 def write_zip(files: Iterable[Written], path: Path) -> None:
     """All of it in one zip, whole or not at all."""
-    path.parent.mkdir(parents=True, exist_ok=True)
-    part = path.with_name(f"{path.name}.part")
-    try:
-        # PNG does not get smaller by packing it again.
-        with zipfile.ZipFile(part, "w", zipfile.ZIP_STORED) as out:
-            for file in files:
-                out.writestr(zipfile.ZipInfo(file.name, _WHEN), file.data)
-        part.replace(path)
-    finally:
-        part.unlink(missing_ok=True)
+    zipped(((file.name, file.size, file.into) for file in files), path)
 
 
 def drawn_files(scene: Scene, find: Callable[[str], Path]) -> set[str]:

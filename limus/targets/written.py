@@ -4,17 +4,62 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable
-from dataclasses import dataclass
+from pathlib import Path
+from typing import BinaryIO
 
+from limus.formats.files import bytes_of, copy_into, move_whole, write_whole
 from limus.surface.mesh import distinct
 
 
-@dataclass(frozen=True)
 class Written:
-    """One file of a delivery."""
+    """One file of a delivery, in memory."""
 
-    name: str
-    data: bytes
+    def __init__(self, name: str, data: bytes) -> None:
+        self.name, self._data = name, data
+
+    @property
+    def data(self) -> bytes:
+        """What is in it."""
+        return self._data
+
+    @property
+    def size(self) -> int:
+        """Bytes."""
+        return len(self._data)
+
+    def into(self, out: BinaryIO) -> None:
+        """Copy it into a stream."""
+        out.write(self._data)
+
+    def to(self, path: Path) -> None:
+        """Put it at ``path``, whole or not at all."""
+        write_whole(path, self._data)
+
+
+class OnDisk(Written):
+    """One that lies in a file of its own until it is taken."""
+
+    def __init__(self, name: str, path: Path) -> None:
+        super().__init__(name, b"")
+        self.path = path
+
+    @property
+    def data(self) -> bytes:
+        """All of it, read."""
+        return bytes_of(self.path)
+
+    @property
+    def size(self) -> int:
+        """Bytes."""
+        return self.path.stat().st_size
+
+    def into(self, out: BinaryIO) -> None:
+        """See ``Written``."""
+        copy_into(self.path, out)
+
+    def to(self, path: Path) -> None:
+        """See ``Written``; it is gone from where it lay."""
+        move_whole(self.path, path)
 
 
 def file_stem(name: str, otherwise: str = "object") -> str:

@@ -14,7 +14,8 @@ from pydantic import Field
 from limus.common.errors import Cancelled
 from limus.looks.answer import Answer, Question
 from limus.looks.answering import Answered, answer, answer_as_made
-from limus.looks.packed import packed
+from limus.looks.close import CloseAnswer, CloseQuestion, close_up
+from limus.looks.packed import packed, run_of
 from limus.playing.session import Session
 from server.api.answers import Problem, object_of, owner_of
 from server.api.asked import Asked, scene_asked
@@ -26,6 +27,8 @@ from server.projects.workshop import session_of
 router = Router()
 #: Texels along a side from which on a picture at rest is worth keeping.
 KEPT_FROM = 512
+#: Tiles take their turns as a picture of this size does.
+LARGEST_DRAG = 512
 Answerer = Callable[[Session, Question, Callable[[], None]], Answered | None]
 #: Asked for as this, an answer comes as one run of bytes with its pictures; else as JSON, and its pictures are fetched
 #: by their names.
@@ -108,6 +111,48 @@ def evaluate(request: HttpRequest, object_id: int, body: EvaluateIn) -> Any:
         if asks_saved and item.head_id is not None:
             keep_soon(item, item.head_id, out)
     return _sent(request, out, body.has, body.ahead)
+
+
+class CloseIn(CloseQuestion, Asked):
+    """Tiles of the maps at the density of the screen, for a view that has come near."""
+
+    ticket: int = Field(0, ge=0)
+    client: str = Field("", max_length=40)
+    has: list[str] = Field(default_factory=list, max_length=600, description="Names of pictures that need not be sent")
+
+
+@router.post(
+    "/objects/{int:object_id}/close-up",
+    response={200: CloseAnswer, 409: Problem, 410: Problem, 422: Problem, 425: Problem},
+)
+def close(request: HttpRequest, object_id: int, body: CloseIn) -> Any:
+    """Draw tiles. They wait for everybody's views; a newer request of the same tab makes an older one stop with
+    409.
+    """
+    owner: int = owner_of(request).pk
+    gate.newest(owner, body.client, body.ticket)
+    session = session_of(scene_asked(request, object_of(request, object_id), body))
+
+    def gone() -> bool:
+        return gate.moved_on(owner, body.client, body.ticket)
+
+    def check() -> None:
+        if gone():
+            raise Cancelled
+
+    with gate.turn(LARGEST_DRAG, lambda: session.is_warm(LARGEST_DRAG), gone, tab=body.client):
+        found = close_up(session, body, check)
+    if found is None:
+        return 425, Problem(
+            message="The object has not been measured yet. Measure it first.", remedy="Start a job of kind 'measure'"
+        )
+    out, pictures = found
+    if PACKED in request.headers.get("Accept", ""):
+        return HttpResponse(run_of(out, pictures, set(body.has)), content_type=PACKED)
+    kept = Pictures(owner)
+    for blob in pictures.values():
+        kept.put(blob.data, blob.media)
+    return 200, out
 
 
 @router.get("/objects/{int:object_id}/last-view", response={200: Answer, 204: None, 404: Problem})

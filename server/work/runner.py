@@ -15,7 +15,7 @@ from django.utils import timezone
 from limus.common.errors import Cancelled, InputError
 from limus.document.scene import Scene, scene_from
 from limus.readings.kept import noting
-from limus.targets.delivery import Along
+from limus.targets.delivery import Along, delivery_room
 from limus.targets.packing import packed, write_zip
 from server.jobs.lanes import SHORT, lane_of
 from server.jobs.limits import ATTEMPTS
@@ -219,18 +219,18 @@ def _export(job: Job, watch: Watch) -> str:
     assert job.object is not None
     # Asked once more, whatever was let in when it was saved.
     intakes.own_files_only(scene, job.object.project)
-    files, _ = packed(
-        session_of(scene),
-        job.options["target"],
-        job.options["resolution"],
-        bits=job.options.get("bits", 8),
-        along=Along(tuple(job.options.get("masks", ())), bool(job.options.get("packed"))),
-        progress=watch.say,
-    )
-    folder = Path(settings.DATA_DIR) / "deliveries"
-    folder.mkdir(parents=True, exist_ok=True)
     name = f"deliveries/{job.pk}-{job.attempt}.zip"
-    write_zip(files, Path(settings.DATA_DIR) / name)
+    with delivery_room(Path(settings.DATA_DIR) / "deliveries") as room:
+        files, _ = packed(
+            session_of(scene),
+            job.options["target"],
+            job.options["resolution"],
+            bits=job.options.get("bits", 8),
+            along=Along(tuple(job.options.get("masks", ())), bool(job.options.get("packed"))),
+            progress=watch.say,
+            room=room,
+        )
+        write_zip(files, Path(settings.DATA_DIR) / name)
     return name
 
 

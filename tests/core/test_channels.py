@@ -20,9 +20,9 @@ from limus.strata.composite import Laid, Use, composited
 from limus.strata.pile import Coat, Pile
 from limus.surface.texels import Texels
 from limus.targets.kinds.gltf import gltf_maps, left_out
-from limus.targets.kinds.maps import map_files
 from tests.core import shapes
 from tests.core.fields import column
+from tests.core.maps import map_files
 from tests.core.test_formats import khronos
 
 PAINT = Substance("coating", hide_um=10.0)

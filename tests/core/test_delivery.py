@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import errno
 import io
 import json
 import os
 import struct
+import subprocess
 import tempfile
 from dataclasses import replace
+from pathlib import Path
 from typing import Any
 from unittest import TestCase, mock
 
@@ -18,15 +21,16 @@ from limus.common.colour import to_linear
 from limus.common.errors import Cancelled, InputError
 from limus.document.scene import Layer
 from limus.effects.paint import Paint
+from limus.formats import rows
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.even import Even
 from limus.playing.session import Session
-from limus.targets.delivery import Along, deliver, outlook
+from limus.targets.delivery import TARGETS, Along, deliver, delivery_room, outlook
 from limus.targets.kinds.gltf import gltf_maps
-from limus.targets.kinds.maps import map_files
 from limus.targets.masks import MaskAsked, mask_names, masks_asked
 from limus.targets.written import file_stem, map_set_stems
 from tests.core import shapes
+from tests.core.maps import map_files
 from tests.core.test_effects import STORY, scene
 
 
@@ -262,3 +266,175 @@ class Masks(OwnReadings):
         named.layers[2].name = "Rust: river side"
         self.assertEqual(masks_asked(["Rust: river side"], named), [MaskAsked("rust")])
         self.assertEqual(masks_asked(["rust:2"], named)[0].line, 1)
+
+
+class InWindows(OwnReadings):
+    """What is too large to be played at once: the same lines at sizes of a test."""
+
+    SIZE = 256
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.mesh = shapes.box(0.2)
+        self.scene = scene(*STORY, name="Pier cap")
+        for name, value in (
+            ("limus.targets.delivery.LARGEST_WHOLE", 64),
+            ("limus.playing.needed._WHOLE", 64),
+            ("limus.targets.tiles.TILE_ROWS", 64),
+            ("limus.targets.tiles.TILE_TEXELS", 64 * 128),
+        ):
+            patch = mock.patch(name, value)
+            patch.start()
+            self.addCleanup(patch.stop)
+        made = tempfile.TemporaryDirectory()
+        self.addCleanup(made.cleanup)
+        self.folder = Path(made.name)
+
+    def delivered(self, target: str = "maps", **more: Any) -> dict[str, bytes]:
+        files, _ = deliver(Session.on(self.mesh, self.scene), target, self.SIZE, **more)
+        return {f.name.split("_")[-1]: f.data for f in files}
+
+    def at_once(self, target: str = "maps", **more: Any) -> dict[str, bytes]:
+        with mock.patch("limus.targets.delivery.LARGEST_WHOLE", self.SIZE):
+            return self.delivered(target, **more)
+
+    @staticmethod
+    def pixels(data: bytes) -> np.ndarray:
+        return np.asarray(Image.open(io.BytesIO(data)))
+
+    def test_maps_are_those_of_the_whole_at_that_size(self) -> None:
+        windows, once = (
+            self.delivered(along=Along(("rust", "rust:acted"))),
+            self.at_once(along=Along(("rust", "rust:acted"))),
+        )
+        self.assertEqual(list(windows), list(once))
+        texels = Session.on(self.mesh, self.scene).exact(self.SIZE).texels
+        for name, data in once.items():
+            if not name.endswith(".png"):
+                continue
+            one, other = self.pixels(data), self.pixels(windows[name])
+            self.assertEqual((one.shape, one.dtype), (other.shape, other.dtype), name)
+            if name in ("height.png", "normal.png"):
+                continue
+            flat = [a.reshape(self.SIZE * self.SIZE, -1)[texels.pixel].astype(float) / 255 for a in (one, other)]
+            self.assertLess(float(np.abs(flat[0].mean(axis=0) - flat[1].mean(axis=0)).max()), 0.02, name)
+        mask = [self.pixels(files["mask-rust.png"]).ravel()[texels.pixel].astype(float) for files in (windows, once)]
+        self.assertLess(float(np.abs(mask[0] - mask[1]).mean()), 3.0)
+        about = json.loads(windows["maps.json"])
+        self.assertEqual(about["resolution"], self.SIZE)
+        low, high = about["height"]["black_mm"], about["height"]["white_mm"]
+        back = self.pixels(windows["height.png"]).ravel()[texels.pixel] / 65535 * (high - low) + low
+        # Finer texels reach a little further than those that the range was taken from: hardly one is cut off.
+        self.assertLess(float(((back <= low) | (back >= high)).mean()), 2e-3)
+        self.assertAlmostEqual(float(back.mean()), self.mean_relief(), delta=0.02)
+        masks = json.loads(windows["masks.json"])
+        self.assertEqual(set(masks["files"]), {f"pier-cap_object_mask-rust{x}.png" for x in ("", "-acted")})
+
+    def mean_relief(self) -> float:
+        """mm, of the whole."""
+        _, surface, _ = Session.on(self.mesh, self.scene).finished(256)
+        return float(surface.relief.mean())
+
+    def test_the_same_however_it_is_cut_and_again(self) -> None:
+        once = self.delivered()
+        self.assertEqual(once, self.delivered())
+        with (
+            mock.patch("limus.targets.tiles.TILE_ROWS", 32),
+            mock.patch("limus.targets.tiles.TILE_TEXELS", 32 * 32),
+        ):
+            other = self.delivered()
+        for name, data in once.items():
+            if name.endswith(".png") and name != "normal.png":
+                one, two = (self.pixels(x).astype(float) for x in (data, other[name]))
+                span = 65535 if name == "height.png" else 255
+                # Off the surface too: gutters go on over the borders of tiles.
+                self.assertLess(float((np.abs(one - two) > 2 / 255 * span).mean()), 1e-3, name)
+
+    def test_the_glb_holds_the_same_pictures(self) -> None:
+        windows, once = self.delivered("gltf"), self.at_once("gltf")
+        self.assertEqual(list(windows), list(once))
+        heads = [json.loads(d[20 : 20 + struct.unpack("<I", d[12:16])[0]]) for x in (windows, once) for d in x.values()]
+        self.assertEqual(heads[0]["materials"][0].keys(), heads[1]["materials"][0].keys())
+        self.assertEqual(len(heads[0]["images"]), len(heads[1]["images"]))
+
+    def test_floats_are_the_numbers_themselves(self) -> None:
+        import OpenEXR
+        import tifffile
+
+        session = Session.on(self.mesh, self.scene)
+        texels, surface, _ = session.finished(128)
+        with mock.patch("limus.targets.delivery.LARGEST_WHOLE", 128):
+            tiff, exr = (
+                {f.name.split("_")[-1]: f.data for f in deliver(session, t, 128, bits=32)[0]} for t in ("tiff", "exr")
+            )
+            half = {f.name.split("_")[-1]: f.data for f in deliver(session, "exr", 128, bits=16)[0]}
+            whole = {f.name.split("_")[-1]: f.data for f in deliver(session, "tiff", 128, bits=16)[0]}
+        for name, values in (("height", surface.relief), ("base-color", surface.channel("base_color")),
+                             ("roughness", surface.channel("roughness"))):  # fmt: skip
+            read = tifffile.imread(io.BytesIO(tiff[f"{name}.tif"]))
+            np.testing.assert_array_equal(read.reshape(128 * 128, *values.shape[1:])[texels.pixel], values, name)
+            path = self.folder / "x.exr"
+            for data, close in ((exr[f"{name}.exr"], 0.0), (half[f"{name}.exr"], 1e-3)):
+                path.write_bytes(data)
+                with OpenEXR.File(str(path)) as file:
+                    channel = file.channels()["RGB" if values.ndim > 1 else "Y"]
+                    found = np.asarray(channel.pixels).reshape(128 * 128, *values.shape[1:])[texels.pixel]
+                np.testing.assert_allclose(
+                    found, values, atol=close * max(1.0, float(np.abs(values).max())), err_msg=name
+                )
+        self.assertEqual(tifffile.imread(io.BytesIO(whole["roughness.tif"])).dtype, np.uint16)
+        self.assertEqual(
+            json.loads(tiff["maps.json"])["files"]["pier-cap_object_height.tif"]["numbers"], "as they are, mm"
+        )
+
+    def test_told_how_long_and_stopped_at_once(self) -> None:
+        said: list[tuple[float, str]] = []
+        self.delivered(progress=lambda share, word: said.append((share, word)))
+        shares = [share for share, _ in said]
+        self.assertEqual(shares, sorted(shares))
+        words = [word for _, word in said if word.startswith("Drawing tile")]
+        self.assertIn("Drawing tile 1 of 8", words)
+        self.assertTrue(any("of 8, about" in word and word.endswith("left") for word in words))
+
+        def stop(share: float, word: str) -> None:
+            if word.startswith("Drawing tile 4"):
+                raise Cancelled
+
+        with self.assertRaises(Cancelled):
+            deliver(Session.on(self.mesh, self.scene), "maps", self.SIZE, progress=stop, room=self.folder)
+        self.assertEqual(list(self.folder.iterdir()), [])
+
+    def test_a_full_disk_leaves_nothing(self) -> None:
+        for target, writer in (("maps", "PngRows"), ("tiff", "TiffRows"), ("exr", "ExrRows")):
+            kind = getattr(rows, writer)
+            whole = kind.add
+
+            def full(self: Any, some: np.ndarray, whole: Any = whole) -> None:
+                if self.done >= 128:
+                    raise OSError(errno.ENOSPC, "No space left on device")
+                whole(self, some)
+
+            with mock.patch.object(kind, "add", full), self.assertRaises(OSError):
+                deliver(
+                    Session.on(self.mesh, self.scene), target, self.SIZE, bits=TARGETS[target].depths[-1],
+                    room=self.folder,
+                )  # fmt: skip
+            self.assertEqual(list(self.folder.iterdir()), [], target)
+
+    def test_a_room_is_swept_when_its_owner_is_gone(self) -> None:
+        gone = subprocess.Popen(["true"])
+        gone.wait()
+        left = self.folder / f".limus-{gone.pid}-abc"
+        left.mkdir()
+        (left / "0-0.png").write_bytes(b"half")
+        alive = self.folder / f".limus-{os.getpid()}-xyz"
+        alive.mkdir()
+        with delivery_room(self.folder) as room:
+            self.assertEqual({p.name for p in self.folder.iterdir()}, {alive.name, room.name})
+        self.assertEqual(list(self.folder.iterdir()), [alive])
+
+    def test_sizes_that_cannot_be_drawn(self) -> None:
+        with self.assertRaises(InputError) as caught:
+            deliver(Session.on(self.mesh, self.scene), "maps", 129)
+        self.assertIn("129 pixels along a side cannot be halved", caught.exception.line)
+        self.assertIn("like 128 or 256", caught.exception.line)

@@ -109,7 +109,7 @@ class OnAPlane(TestCase):
         field = (self.texels.position[:, 0] * 10).astype(np.float32)
         offset = np.zeros((len(field), 3), np.float32)
         offset[:, 0] = 0.0123
-        moved = read_off(self.texels, field, offset)
+        moved = read_off(self.texels, field, offset, 50.0)
         inside = np.abs(self.texels.position[:, [0, 2]]).max(axis=1) < 0.12
         np.testing.assert_allclose(moved[inside], field[inside] + 0.123, atol=0.004)
         slope = surface_gradient(self.texels, field)
@@ -306,7 +306,7 @@ class OverSeams(TestCase):
         # A field that runs evenly over the seam still does after it was read off to the side.
         field = (p @ np.array([1.0, 0.7, 0.3], np.float32)).astype(np.float32)
         offset = np.tile(np.array([[0.0, 0.0, 0.009]], np.float32), (len(p), 1))
-        moved = read_off(texels, field, offset)
+        moved = read_off(texels, field, offset, 50.0)
         inner = (np.abs(p[:, 2]) < 0.08) & (right | top)
         np.testing.assert_allclose(moved[inner], field[inner] + 0.3 * 0.009, atol=0.0012)
 

@@ -219,7 +219,7 @@ class Filling(TestCase):
         found = filled(texels, height)
         deep = found.level - height
         self.assertAlmostEqual(float(deep.max()), 8.0, delta=0.3)
-        self.assertEqual(len(np.unique(found.hollow[deep > 0.01])), 2)
+        self.assertEqual(len(np.unique(found.bottom[deep > 0.01])), 2)
         self.assertAlmostEqual(float(found.bottom[two < 0.05].mean()), -3.0, delta=0.15)
 
     def test_over_seams(self) -> None:

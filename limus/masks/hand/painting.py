@@ -24,6 +24,7 @@ from limus.patterns.noise import octave
 from limus.surface.grid import Grid, nearest_facing
 from limus.surface.mesh import Mesh
 from limus.surface.texels import Texels
+from limus.surface.window import Window
 
 _SHAPES = {"round": 0, "square": 1, "ragged": 2, "picture": 3}
 _REACHES = {"surface": 0, "front": 1, "through": 2}
@@ -45,6 +46,10 @@ class Canvas:
     links: np.ndarray
     grid: Grid
     grain: float
+    #: How far beyond a dab it is spread, m: points that stand for what lies around them; and how many of those come
+    #: before the points that are painted on.
+    slack: float = 0.0
+    carriers: int = 0
 
     @classmethod
     def of(cls, texels: Texels) -> Canvas:
@@ -58,6 +63,37 @@ class Canvas:
             texels.links.reshape(-1),
             texels.grid,
             texels.texel_mm / 1000.0,
+        )
+
+    @classmethod
+    def of_window(cls, window: Window) -> Canvas:
+        """The texels of a window. A dab is spread over the whole of the surface, which carries it to the texels that
+        lie in those it reaches: it may begin outside of the window, and goes the same way in each.
+        """
+        whole = window.whole
+        count = len(whole)
+        under = window.under
+        own = np.argsort(under, kind="stable").astype(np.int32)
+        held = np.bincount(under, minlength=count)
+        starts = np.concatenate([[0], np.cumsum(4 + held), np.full(len(window), 4 * count + len(window))]).astype(
+            np.int64
+        )
+        links = np.empty(4 * count + len(window), np.int32)
+        first = starts[:count]
+        for k in range(4):
+            links[first + k] = whole.neighbours[:, k]
+        inside = np.arange(len(window)) - np.repeat(np.cumsum(held) - held, held)
+        links[np.repeat(first + 4, held) + inside] = own + count
+        return cls(
+            window.mesh,
+            np.concatenate([whole.position, window.position]),
+            np.concatenate([whole.normal, window.normal]),
+            starts,
+            links,
+            whole.grid,
+            window.texel_mm / 1000.0,
+            whole.spacing_mm / 1000.0,
+            count,
         )
 
 
@@ -141,6 +177,7 @@ def _lay(  # type: ignore[no-untyped-def]
     reach,
     across_sight,
     grain,
+    slack,
     position,
     normal,
     starts,
@@ -169,6 +206,8 @@ def _lay(  # type: ignore[no-untyped-def]
         ra, rb = max(half[d, 0], np.float32(1e-9)), max(half[d, 1], np.float32(1e-9))
         # A square reaches further at its corners.
         far = max(ra, rb) * (np.float32(1.4143) if shape == 1 or shape == 3 else np.float32(1.0)) + grain
+        # Where points stand for what lies around them some reach into the dab whose middle does not.
+        far += slack
         depth = 0
         if reach == 0:
             seed = nearest_facing(
@@ -295,7 +334,7 @@ def footprint(
         dabs.middle, dabs.facing, dabs.side, dabs.half, dabs.flow, np.float32(stroke.brush.hardness),
         _SHAPES[stroke.brush.shape],
         _stamp_picture(stroke, find), salt_of(stroke.brush.seed), _REACHES[stroke.reach], stroke.facing == "camera",
-        np.float32(canvas.grain), canvas.position, canvas.normal, canvas.starts, canvas.links,
+        np.float32(canvas.grain), np.float32(canvas.slack), canvas.position, canvas.normal, canvas.starts, canvas.links,
         grid.low, grid.side, grid.counts, grid.starts, grid.order, space.dabs, space.stamp, space.stack, space.alpha,
         space.touched,
     )  # fmt: skip
@@ -303,6 +342,9 @@ def footprint(
     rows = space.touched[:used].copy()
     alpha = space.alpha[rows]
     space.alpha[rows] = 0.0
+    if canvas.carriers:
+        mine = rows >= canvas.carriers
+        return rows[mine] - np.int32(canvas.carriers), alpha[mine]
     return rows, alpha
 
 
@@ -331,10 +373,15 @@ def painted(texels: Texels, names: Sequence[str], find: Callable[[str], Path] | 
         state = state.copy()
     if done == len(names):
         return state
-    canvas, space = Canvas.of(texels), Workspace(len(texels))
+    benches: dict[bool, tuple[Canvas, Workspace]] = {}
     for k in range(done, len(names)):
         stroke = load_stroke(names[k], find)
-        rows, alpha = footprint(canvas, stroke, find, space)
+        # What goes straight through space needs nothing to carry it.
+        carried = isinstance(texels, Window) and stroke.reach == "surface"
+        if carried not in benches:
+            canvas = Canvas.of_window(texels) if carried else Canvas.of(texels)  # type: ignore[arg-type]
+            benches[carried] = canvas, Workspace(len(canvas.position))
+        rows, alpha = footprint(benches[carried][0], stroke, find, benches[carried][1])
         left = np.float32(1.0) - alpha
         state[rows, 0] = state[rows, 0] * left + (alpha if stroke.action == "add" else np.float32(0.0))
         state[rows, 1] *= left

@@ -6,6 +6,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
+from limus.common.deciding import decided
 from limus.common.fields import choice
 from limus.masks.source import Scope, Source
 
@@ -40,7 +41,7 @@ class BaseMap(Source):
         field = made.base_map(self.what)
         if self.what not in ("height", "brightness"):
             return field
-        low, high = np.quantile(field[:: max(1, len(field) // 50000)], [0.01, 0.99])
+        low, high = decided("ends", lambda: np.quantile(field[:: max(1, len(field) // 50000)], [0.01, 0.99]))
         return np.clip((field - np.float32(low)) / np.float32(max(high - low, 1e-9)), 0.0, 1.0)
 
     def finding(self, scope: Scope) -> str:

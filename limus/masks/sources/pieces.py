@@ -40,7 +40,8 @@ class PiecesSource(Pattern):
             names = [part.name for part in texels.mesh.parts]
             found = by_number(texels.part, [hash_of(name) for name in names], texels.position, seed)
         elif self.of == "island":
-            found = by_number(texels.island, list(range(int(texels.island.max(initial=0)) + 1)), texels.position, seed)
+            count = int(texels.adjacency.island.max(initial=0)) + 1
+            found = by_number(texels.island, list(range(count)), texels.position, seed)
         elif self.of == "tile":
             found = by_box(texels.position, self.size_mm, self.stagger, seed)
         else:

@@ -2,20 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection
+import tempfile
+from collections.abc import Callable, Collection, Sequence
+from dataclasses import dataclass
+from pathlib import Path
 from typing import ClassVar
 
 import numpy as np
 
 from limus.formats.gltf_write import GltfMaps, glb_bytes
-from limus.formats.png import png_bytes
-from limus.materials.channels import CHANNELS
-from limus.materials.encode import encode_surface, in_use
+from limus.materials.channels import CHANNELS, is_even
+from limus.materials.encode import ALWAYS, encode_texels, in_use, pictures_of
 from limus.playing.chronicle import Surface
 from limus.surface.mesh import Mesh
 from limus.surface.texels import Texels
+from limus.targets.raster import Raster, Tile, write_rasters
 from limus.targets.target import Target
-from limus.targets.written import Written, file_stem
+from limus.targets.tiles import whole_bands
+from limus.targets.written import Written, file_stem, map_set_stems
 
 #: Opacity from this on is not worth blending for.
 _OPAQUE = 0.998
@@ -55,18 +59,28 @@ def _numbers(
     return out
 
 
-def gltf_maps(texels: Texels, surface: Surface) -> list[GltfMaps]:
-    """PNG files for a GLB, one entry per map set; pictures beyond the standard three only where something is in
-    them.
+@dataclass(frozen=True)
+class _Plan:
+    """What a GLB of a surface holds: ``carried`` pictures with their components, ``slots`` and ``numbers`` of its
+    materials.
     """
-    encoded = encode_surface(texels, surface.sheet, surface.normal, surface.occlusion)
+
+    carried: dict[str, int]
+    srgb: frozenset[str]
+    slots: dict[str, str]
+    numbers: dict[str, float | list[float]]
+    opaque: bool
+
+
+def _plan(texels: Texels, surface: Surface) -> _Plan:
+    there_are = pictures_of(surface.sheet)
     used = {channel.name for channel in in_use(surface.sheet)}
     opaque = "opacity" not in used or float(surface.channel("opacity").min()) > _OPAQUE
 
     def mean(name: str) -> float:
         return round(texels.share(np.ascontiguousarray(surface.channel(name), np.float32)), 4)
 
-    slots, numbers = _slots(encoded), _numbers(used, mean, surface, texels)
+    slots, numbers = _slots(there_are), _numbers(used, mean, surface, texels)
     # A coat follows the relief: without a normal texture of its own it would lie flat.
     if "KHR_materials_clearcoat.clearcoatTexture" in slots:
         slots["KHR_materials_clearcoat.clearcoatNormalTexture"] = "normal"
@@ -78,20 +92,55 @@ def gltf_maps(texels: Texels, surface: Surface) -> list[GltfMaps]:
     numbers = {
         path: v for path, v in numbers.items() if path.split(".")[0] in there or path.split(".")[0] not in with_textures
     }
-    held = {name: [c for c in CHANNELS.values() if c.packed[0] == name] for name in encoded}
+    held = {name: [c for c in CHANNELS.values() if c.packed[0] == name] for name in there_are}
     alpha = {name for name, channels in held.items() if any(c.packed[1] + c.width == 4 for c in channels)}
     alpha -= {"base_color"} if opaque else set()
     srgb = {channel.packed[0] for channel in CHANNELS.values() if channel.colour}
     carried = {"orm", "normal", *slots.values(), *(c.packed[0] for c in CHANNELS.values() if c.gltf in _CORE)}
-    out = []
-    for k in range(texels.pages):
-        pictures = {
-            name: png_bytes((pages[k] if name in alpha else pages[k, :, :, :3]).copy(), srgb=name in srgb)
-            for name, pages in encoded.items()
-            if name in carried
-        }
-        out.append(GltfMaps(pictures, slots, numbers, opaque))
-    return out
+    return _Plan(
+        {name: 4 if name in alpha else 3 for name in there_are if name in carried},
+        frozenset(srgb), slots, numbers, opaque,
+    )  # fmt: skip
+
+
+def gltf_rasters(name: str, mesh: Mesh, texels: Texels, surface: Surface) -> list[Raster]:
+    """The pictures of a GLB, beyond the standard three only where something is in them."""
+    plan, stems = _plan(texels, surface), map_set_stems(mesh.uv_domains)
+    held = pictures_of(surface.sheet)
+
+    def encoder(picture: str, count: int) -> Callable[[Tile], np.ndarray]:
+        def encode(tile: Tile) -> np.ndarray:
+            of = tile.surface
+            return encode_texels(picture, held[picture], of.sheet, of.normal, of.occlusion)[:, :count]
+
+        return encode
+
+    return [
+        Raster(
+            tuple(f"{file_stem(name)}_{stem}_{picture}.png" for stem in stems), count, np.dtype(np.uint8),
+            encoder(picture, count), srgb=picture in plan.srgb, about={"picture": picture},
+            even=picture not in ALWAYS and all(is_even(surface.sheet.get(c.name, c.plain()), c) for c in held[picture]),
+        )
+        for picture, count in plan.carried.items()
+    ]  # fmt: skip
+
+
+def gltf_maps(texels: Texels, surface: Surface) -> list[GltfMaps]:
+    """PNG files for a GLB, one entry per map set, from all texels at once."""
+    with tempfile.TemporaryDirectory() as room:
+        rasters = gltf_rasters("", texels.mesh, texels, surface)
+        made = write_rasters(rasters, texels.size, whole_bands(texels, surface), Path(room))
+        return _gathered(texels, surface, rasters, made)
+
+
+def _gathered(texels: Texels, surface: Surface, rasters: Sequence[Raster], made: Sequence[Written]) -> list[GltfMaps]:
+    plan, files = _plan(texels, surface), {file.name: file for file in made}
+    return [
+        GltfMaps(
+            {str(r.about["picture"]): files[r.files[k]].data for r in rasters}, plan.slots, plan.numbers, plan.opaque
+        )
+        for k in range(texels.pages)
+    ]
 
 
 def left_out(surface: Surface) -> list[str]:
@@ -115,11 +164,18 @@ class Gltf(Target):
         """One file."""
         return [f"{file_stem(name)}.glb"]
 
+    def rasters(
+        self, name: str, mesh: Mesh, texels: Texels, surface: Surface, bits: int, slack: float = 0.0
+    ) -> list[Raster]:
+        """The pictures in it."""
+        return gltf_rasters(name, mesh, texels, surface)
+
     def files(
-        self, name: str, mesh: Mesh, texels: Texels, surface: Surface, bits: int
-    ) -> tuple[list[Written], list[str]]:
+        self, name: str, mesh: Mesh, size: int, texels: Texels, surface: Surface, rasters: Sequence[Raster],
+        made: Sequence[Written],
+    ) -> tuple[list[Written], list[str]]:  # fmt: skip
         """The GLB; a note where glTF has no place for a channel."""
         lost = left_out(surface)
         notes = [f"glTF has no place for {', '.join(lost)}: export maps to have them"] if lost else []
-        data = glb_bytes(mesh, gltf_maps(texels, surface), name=name, where_it_was=True)
+        data = glb_bytes(mesh, _gathered(texels, surface, rasters, made), name=name, where_it_was=True)
         return [Written(self.names(name, mesh, ())[0], data)], notes

@@ -163,3 +163,11 @@ export function applies(field: FieldSchema, values: Record<string, unknown>): bo
     Object.entries(field.unless ?? {}).every(([name, value]) => values[name] !== value)
   )
 }
+
+/** A tile of the maps of one map set: which from the left and from the top, and pixels along a side of all of them. */
+export interface Tile {
+  page: number
+  x: number
+  y: number
+  density: number
+}

@@ -726,6 +726,27 @@ export interface paths {
     patch?: never
     trace?: never
   }
+  '/api/objects/{object_id}/close-up': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    get?: never
+    put?: never
+    /**
+     * Close
+     * @description Draw tiles. They wait for everybody's views; a newer request of the same tab makes an older one stop with
+     *     409.
+     */
+    post: operations['server_api_evaluation_close']
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
   '/api/objects/{object_id}/last-view': {
     parameters: {
       query?: never
@@ -9457,6 +9478,109 @@ export interface components {
       }
     }
     /**
+     * CloseAnswer
+     * @description The tiles, and how fine they are.
+     */
+    CloseAnswer: {
+      /** Density */
+      density: number
+      /** Texel Mm */
+      texel_mm: number
+      /**
+       * Side
+       * @default 264
+       */
+      side: number
+      /**
+       * Border
+       * @default 4
+       */
+      border: number
+      /** Tiles */
+      tiles: components['schemas']['TileShown'][]
+    }
+    /**
+     * TileShown
+     * @description One tile: its pictures by name, raw RGBA of ``side`` x ``side`` pixels with the border, by the hash of their
+     *     content; one of one pixel says that it is the same everywhere.
+     */
+    TileShown: {
+      /** Page */
+      page: number
+      /** X */
+      x: number
+      /** Y */
+      y: number
+      /** Pictures */
+      pictures: {
+        [key: string]: string
+      }
+    }
+    /**
+     * CloseIn
+     * @description Tiles of the maps at the density of the screen, for a view that has come near.
+     */
+    CloseIn: {
+      /**
+       * Base
+       * @description Version that the edits were made on
+       */
+      base?: number | null
+      /**
+       * Edits
+       * @description In the order they were made
+       */
+      edits?: components['schemas']['Unsaved'][]
+      document?: components['schemas']['Scene'] | null
+      /**
+       * Density
+       * @description Pixels along a side of a map set, a power of two
+       */
+      density: number
+      /**
+       * Resolution
+       * @description Of the maps that the tiles lie over
+       * @default 1024
+       */
+      resolution: number
+      /** Tiles */
+      tiles: components['schemas']['TileAsked'][]
+      /** Until */
+      until?: string | null
+      /**
+       * Pictures
+       * @description Only these; none: all that there are
+       */
+      pictures?: string[]
+      /**
+       * Ticket
+       * @default 0
+       */
+      ticket: number
+      /**
+       * Client
+       * @default
+       */
+      client: string
+      /**
+       * Has
+       * @description Names of pictures that need not be sent
+       */
+      has?: string[]
+    }
+    /**
+     * TileAsked
+     * @description One tile: its map set, and which it is from the left and from the top.
+     */
+    TileAsked: {
+      /** Page */
+      page: number
+      /** X */
+      x: number
+      /** Y */
+      y: number
+    }
+    /**
      * FindingsOut
      * @description ``version``: what was looked at.
      */
@@ -11486,6 +11610,68 @@ export interface operations {
           [name: string]: unknown
         }
         content?: never
+      }
+      /** @description Conflict */
+      409: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+      /** @description Gone */
+      410: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+      /** @description Too Early */
+      425: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+    }
+  }
+  server_api_evaluation_close: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        object_id: number
+      }
+      cookie?: never
+    }
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['CloseIn']
+      }
+    }
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['CloseAnswer']
+        }
       }
       /** @description Conflict */
       409: {

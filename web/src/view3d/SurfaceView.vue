@@ -21,6 +21,7 @@ import { SurfaceScene, type Comparison, type Light } from './surfaceScene'
 import { useBrush } from './useBrush'
 import { useDrop } from './useDrop'
 import { useProbe } from './useProbe'
+import { useCloseUp } from './useCloseUp'
 import UvView from './UvView.vue'
 import ViewLabel from './ViewLabel.vue'
 
@@ -124,6 +125,7 @@ async function reallyPut() {
   shown.value = { title: found.look?.title ?? 'Lit', size: found.resolution }
 }
 
+let seenFrom = ''
 onMounted(() => {
   try {
     surface.value = new SurfaceScene(canvas.value!, () => new Packing(work.catalogue!.channel_list))
@@ -135,6 +137,9 @@ onMounted(() => {
     perPixel.value = surface.value!.millimetresPerPixel()
     frame.value = surface.value!.frames
     reliefShows()
+    const from = JSON.stringify(surface.value!.stand()) + surface.value!.millimetresPerPixel()
+    if (from !== seenFrom) close.moved()
+    seenFrom = from
   }
   surface.value.lightBy(lights.of(setup.value))
   surface.value.aim(light.value)
@@ -185,6 +190,7 @@ function reliefShows() {
 }
 const later = new Plan('the relief')
 
+const close = useCloseUp(surface)
 const brush = useBrush(surface, canvas)
 const holding = computed(() => brush.active.value)
 const { spot, said, point, leave, fromUv } = useProbe(surface)
@@ -277,7 +283,14 @@ defineExpose({
     />
 
     <div class="top left">
-      <ViewLabel :title="shown.title" :size="shown.size" :failed="!!failed" />
+      <ViewLabel
+        v-model:close="close.on.value"
+        :title="shown.title"
+        :size="shown.size"
+        :failed="!!failed"
+        :texel="close.texel.value"
+        :coming="close.coming.value"
+      />
       <LookLegend v-if="work.evaluation?.look?.legend" :legend="work.evaluation.look.legend" />
       <div v-if="dropper.taker" class="chip" role="status" data-testid="eyedropper">
         {{ dropper.wrong || 'Click the object: its base color is taken.' }}

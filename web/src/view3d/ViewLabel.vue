@@ -4,7 +4,10 @@ import { computed } from 'vue'
 import { useWork, type Size } from '../stores/work'
 
 /** What the view shows: its title, how fine it is, and which moment of the story. */
-const props = defineProps<{ title: string; size: number; failed: boolean }>()
+const props = defineProps<{ title: string; size: number; failed: boolean; texel?: number; coming?: boolean }>()
+/** Whether the view gets finer where it has come near. */
+const close = defineModel<boolean>('close')
+const fine = computed(() => (props.texel ? `${Number(props.texel.toPrecision(2))} mm` : ''))
 const work = useWork()
 const title = computed(() => {
   if (props.failed) return 'No 3D view'
@@ -44,6 +47,24 @@ function resize(value: Size) {
       >
         <template #value>{{ size }}</template>
       </Select>
+      <template v-if="work.bench === 'weather'">
+        <span aria-hidden="true">·</span>
+        <button
+          v-tooltip.bottom="
+            close
+              ? 'What you come near to is drawn finer, down to 0.05 mm a texel. Click to leave it as coarse as the maps'
+              : 'Draw what you come near to finer than the maps'
+          "
+          type="button"
+          class="tool"
+          :aria-pressed="close"
+          data-testid="close-up"
+          @click="close = !close"
+        >
+          {{ close && fine ? fine : 'near' }}
+          <i v-if="coming" class="pi pi-spin pi-spinner busy" role="img" aria-label="Finer texels are coming" />
+        </button>
+      </template>
       <span aria-hidden="true">·</span>
       <span>{{ moment }}</span>
       <span v-if="work.pinned && work.look.kind !== 'lit'" class="pin">

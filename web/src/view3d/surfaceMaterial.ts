@@ -29,6 +29,7 @@ const MORE: [string, number][] = [
 ]
 /** Colour, occlusion, roughness, metalness, normal, and what the room and the shadow take. */
 const USUAL = 7
+const USUALS = ['base_color', 'orm', 'normal']
 
 interface Part {
   pars: string
@@ -221,6 +222,19 @@ export class SurfaceMaterial extends MeshPhysicalMaterial {
       this.needsUpdate = true
     }
     return left
+  }
+
+  /** Pictures that finer tiles can be shown of: each takes one texture more, and the tables of them all one. */
+  nearPictures(): string[] {
+    const here = this.shown.split(',').filter(Boolean)
+    let room = this.units - USUAL - 1 - MORE.reduce((sum, [name, takes]) => sum + (here.includes(name) ? takes : 0), 0)
+    const out: string[] = []
+    for (const name of [...USUALS, ...MORE.map(([more]) => more)]) {
+      if (!(this.plates.has(name) && (USUALS.includes(name) || here.includes(name)))) continue
+      if (room-- <= 0) break
+      out.push(name)
+    }
+    return out
   }
 
   /** Move vertices by the relief, or not any more; meshes must then have the attribute `limusAway`. */

@@ -25,7 +25,7 @@ import { OrbitControls } from 'three/addons/controls/OrbitControls.js'
 import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js'
 import { acceleratedRaycast, MeshBVH } from 'three-mesh-bvh'
 import { mapBytes } from '../api/pictures'
-import type { Evaluation, Maps } from '../api/scene'
+import type { Evaluation, Maps, Tile } from '../api/scene'
 import { begun, during } from '../rest'
 import { BrushCursor } from './brushCursor'
 import { compassLines, type CompassMarks } from './compass'
@@ -45,6 +45,9 @@ import { SecondSurface } from './secondSurface'
 import { SmallPicture } from './smallPicture'
 import { SurfaceMaterial } from './surfaceMaterial'
 import { unseen } from './unseen'
+import { NearAtlas } from './nearAtlas'
+import { readNear } from './nearShader'
+import { SeenTiles, type Seen } from './seenTiles'
 
 export interface Light {
   /** Degrees about up, and above the horizon. */
@@ -140,6 +143,7 @@ export class SurfaceScene {
     this.clear()
     this.paint.dispose()
     this.difference?.dispose()
+    this.seen_?.dispose()
     for (const room of this.rooms.values()) room.dispose()
     this.renderer.dispose()
   }
@@ -186,6 +190,8 @@ export class SurfaceScene {
       page.look.texture.dispose()
     }
     this.dropFine()
+    this.near_?.dispose()
+    this.near_ = undefined
     this.second?.dispose()
     this.second = undefined
     void this.compareWith()
@@ -227,6 +233,7 @@ export class SurfaceScene {
     this.pages.forEach((page, k) => {
       this.paint.apply(page.lit, k)
       this.paint.apply(page.flat, k)
+      readNear(page.lit, () => this.near_, k)
     })
     this.bounds = new Box3().setFromObject(scene)
     layGround(this.ground, this.bounds, this.meshes, this.shadow)
@@ -240,6 +247,46 @@ export class SurfaceScene {
   }
   private loading = 0
 
+  /** Finer tiles over the maps, once the view has come near; see `near/`. */
+  private near_?: NearAtlas
+  private seen_?: SeenTiles
+  /** Which tiles the view shows, where the maps (`now` pixels along a side) are too coarse for it. */
+  seenTiles(now: number, most: number, count: number): Seen | undefined {
+    if (!this.drawn || !this.pages.length || this.flat || this.compared) return undefined
+    this.seen_ ??= new SeenTiles(this.renderer)
+    const shown = this.moving && this.fine.length ? this.fine : this.meshes
+    const width = this.renderer.getDrawingBufferSize(new Vector2()).x
+    return this.seen_.look(this.scene, this.camera, shown, width, now, most, count)
+  }
+  /** The pictures that tiles are wanted of: the usual three, and more where the graphics card has room. */
+  nearPictures(): string[] {
+    return this.pages[0]?.lit.nearPictures() ?? []
+  }
+  /** Those of the tiles that are not there yet; the others are kept. */
+  nearSeen(tiles: Tile[]): Tile[] {
+    this.near_?.seen(tiles)
+    return tiles.filter((tile) => !this.near_?.has(tile))
+  }
+  putNear(tile: Tile, pictures: Map<string, Uint8Array>) {
+    const names = this.nearPictures()
+    if (this.near_ && this.near_.names.join() !== names.join()) {
+      this.near_.dispose()
+      this.near_ = undefined
+    }
+    if (!this.near_) {
+      this.near_ = new NearAtlas(this.renderer, this.pages.length, names, this.packing().colours)
+      for (const page of this.pages) page.lit.needsUpdate = true
+    }
+    this.near_.put(tile, pictures)
+    this.canvas.dataset.near = String(this.near_.count)
+    this.draw()
+  }
+  clearNear() {
+    if (!this.near_?.count) return
+    this.near_.clear()
+    this.canvas.dataset.near = '0'
+    this.draw()
+  }
   private reach(): number {
     return this.bounds.getSize(new Vector3()).length()
   }

@@ -1,7 +1,7 @@
 import { computed, markRaw } from 'vue'
 import { api, messageOf, unheard } from '../../api/client'
-import { held, unpack } from '../../api/pictures'
-import type { Evaluation, Look, Sent } from '../../api/scene'
+import { held, mapBytes, unpack } from '../../api/pictures'
+import type { Evaluation, Look, Sent, Tile } from '../../api/scene'
 import type { components } from '../../api/schema'
 import { until as until_ } from '@vueuse/core'
 import type { Values } from '../../api/difference'
@@ -267,6 +267,59 @@ export function evaluating(s: State, w: Verbs) {
     return undefined
   }
 
+  /** mm: finer texels nobody asks for (as of `looks/close.py`). */
+  const densest = (found: Evaluation) => {
+    let most = found.resolution
+    while (most < 65536 && (found.texel_mm * found.resolution) / (2 * most) >= 0.0495) most *= 2
+    return most
+  }
+  /** Finer tiles of what the view shows; undefined where they are not `wanted` any more. The view goes first. */
+  async function closeUp(tiles: Tile[], pictures: string[], wanted: () => boolean) {
+    const id = object.value?.id
+    while (wanted() && id !== undefined && object.value?.id === id) {
+      if (busy.value) {
+        await until_(busy).toBe(false)
+        continue
+      }
+      clearTimeout(idle)
+      const { data, error, response } = await askedOn((about) =>
+        api.POST('/api/objects/{object_id}/close-up', {
+          params: { path: { object_id: id } },
+          headers: { Accept: PACKED },
+          parseAs: 'arrayBuffer',
+          body: {
+            ...about,
+            has: held(),
+            ticket: ++ticket,
+            client,
+            density: tiles[0].density,
+            resolution: evaluation.value?.resolution ?? size.value,
+            tiles: tiles.map(({ page, x, y }) => ({ page, x, y })),
+            pictures,
+            until: until.value,
+          },
+        }),
+      )
+      if (data) {
+        const answer = unpack<components['schemas']['CloseAnswer']>(data, true)
+        const found = await Promise.all(
+          answer.tiles.map(async ({ pictures: named, ...place }): Promise<[Tile, Map<string, Uint8Array>]> => {
+            const bytes = await Promise.all(
+              Object.entries(named).map(async ([name, hash]): Promise<[string, Uint8Array]> => [
+                name,
+                await mapBytes(hash),
+              ]),
+            )
+            return [{ ...place, density: answer.density }, new Map(bytes)]
+          }),
+        )
+        return { texel_mm: answer.texel_mm, tiles: found }
+      }
+      if (response.status !== 409) throw new Error(messageOf(error))
+    }
+    return undefined
+  }
+
   const full = () => evaluate({ size: size.value, pictures: true })
   /** After an edit: the surface as sharp as it is at rest first, then the small pictures, which take as long again. */
   function sharp() {
@@ -375,6 +428,8 @@ export function evaluating(s: State, w: Verbs) {
   return {
     askedOn,
     aside,
+    closeUp,
+    densest,
     full,
     sharp,
     climb,

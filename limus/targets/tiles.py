@@ -1,0 +1,98 @@
+"""Where the pixels of a delivery come from: all texels at once, or windows one after the other."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Callable, Iterator, Mapping
+from functools import partial
+from typing import Any
+
+import numpy as np
+
+from limus.document.scene import Scene
+from limus.playing.chronicle import Surface
+from limus.playing.needed import TILE_ROWS, TILE_TEXELS
+from limus.playing.window_pixels import filled, joined
+from limus.playing.windows import Record, Windows
+from limus.surface.texels import Texels
+from limus.surface.window import Window, tile_blocks
+from limus.targets.masks import MaskTaker
+from limus.targets.raster import Tile
+
+
+def whole_bands(
+    texels: Texels, surface: Surface, masks: Mapping[Any, np.ndarray] | None = None
+) -> Iterator[list[Tile]]:
+    """All texels at once."""
+    yield [Tile(0, 0, texels.pages * texels.size, texels.size, surface, texels.fill_index, masks or {})]
+
+
+def _sides(windows: Windows) -> tuple[int, int]:
+    """Height and width of a tile, pixels of the whole."""
+    size = windows.whole.size
+    cut = windows.whole.density // size
+    tall = max(1, min(TILE_ROWS // cut, size))
+    return tall, max(1, min(TILE_TEXELS // (tall * cut * cut), size))
+
+
+def count_tiles(windows: Windows) -> int:
+    """How many tiles all map sets have."""
+    (tall, wide), size = _sides(windows), windows.whole.size
+    return windows.whole.pages * -(-size // tall) * -(-size // wide)
+
+
+def window_bands(
+    windows: Windows,
+    scene: Scene,
+    record: Record,
+    taker: MaskTaker,
+    drawn: Callable[[int], None],
+    *,
+    until: str | None = None,
+) -> Iterator[list[Tile]]:
+    """Window after window, each forgotten when its band is written.
+
+    ``taker`` has taken the masks of the whole. ``drawn`` is told how many tiles are done, also between layers, and may
+    raise ``Cancelled``.
+    """
+    whole, density = windows.whole, windows.whole.density
+    size, cut = whole.size, density // whole.size
+    tall, wide = _sides(windows)
+    of_whole = dict(taker.fields)
+    done = 0
+    for page, y in itertools.product(range(whole.pages), range(0, size, tall)):
+        tiles = []
+        high = min(tall, size - y)
+        for x in range(0, size, wide):
+            broad = min(wide, size - x)
+            blocks = tile_blocks(whole, page, x, y, broad, high)
+            own = MaskTaker(taker.scene, taker.asked)
+            drawn(done)
+            found = windows.draw_if_any(
+                scene, record, blocks, until=until, check=partial(drawn, done), watch=own if taker.asked else None
+            )
+            where = (page, x * cut, y * cut, broad * cut, high * cut)
+            tiles.append(_tile(windows, record, found, of_whole, own.fields, where, page * density + y * cut))
+            done += 1
+        yield tiles
+    drawn(done)
+
+
+def _tile(
+    windows: Windows,
+    record: Record,
+    found: tuple[Window, Surface] | None,
+    of_whole: Mapping[Any, np.ndarray],
+    masks: Mapping[Any, np.ndarray],
+    where: tuple[int, int, int, int, int],
+    top: int,
+) -> Tile:
+    _, x, _, wide, tall = where
+    window = found[0] if found is not None else None
+    fill, far = filled(windows, window, where)
+    surface = joined(found[1] if found is not None else None, record.surface, far)
+    both = {
+        key: np.concatenate([masks[key], of_whole[key][far]]) if key in masks else of_whole[key][far]
+        for key in of_whole
+    }
+    return Tile(top, x, tall, wide, surface, fill, both)

@@ -1,0 +1,159 @@
+"""Tiles for a view that has come near: the pixels of a window, ready to be read between."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from unittest import TestCase
+
+import numpy as np
+from scipy.ndimage import zoom
+
+from limus.common.errors import Cancelled, InputError
+from limus.common.store import Store
+from limus.document.scene import ObjectFile, Scene
+from limus.looks.close import BORDER, TILE, CloseQuestion, TileAsked, close_up, densest
+from limus.looks.gallery import Blob
+from limus.materials.encode import encode_texels, pictures_of
+from limus.playing.session import Session
+from limus.playing.windows import Windows
+from limus.surface.window import tile_blocks
+from tests.core import shapes
+from tests.core.test_delivery import OwnReadings
+from tests.core.test_effects import STORY, scene
+
+SIDE = TILE + 2 * BORDER
+
+
+class Tiles(OwnReadings):
+    DENSITY, SIZE = 1024, 128
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.session = Session.on(shapes.box(0.2), scene(*STORY), store=Store(256 << 20), good=128)
+        self.session.measure("good", lambda share, word: None)
+
+    def asked(
+        self, *places: tuple[int, int], **more: object
+    ) -> tuple[dict[tuple[int, int], dict[str, np.ndarray]], float]:
+        question = CloseQuestion(
+            density=self.DENSITY, resolution=self.SIZE, tiles=[TileAsked(page=0, x=x, y=y) for x, y in places], **more
+        )  # type: ignore[arg-type]
+        found = close_up(self.session, question)
+        assert found is not None
+        out, blobs = found
+
+        def pixels(blob: Blob) -> np.ndarray:
+            flat = np.frombuffer(blob.data, np.uint8).reshape(-1, 4)
+            return flat.reshape(SIDE, SIDE, 4) if len(flat) > 1 else np.broadcast_to(flat, (SIDE, SIDE, 4))
+
+        return {
+            (tile.x, tile.y): {name: pixels(blobs[named]) for name, named in tile.pictures.items()}
+            for tile in out.tiles
+        }, out.texel_mm
+
+    def test_they_are_the_pixels_of_a_window(self) -> None:
+        found, texel_mm = self.asked((1, 1))
+        readings = self.session.measuring.best()
+        assert readings is not None
+        player = self.session.chronicle(readings.measured, self.SIZE, weather=self.session.scene.asks_for_weather)
+        windows = Windows(player, self.DENSITY, Store(64 << 20))
+        record = windows.record(self.session.scene)
+        cut = self.DENSITY // self.SIZE
+        wide = TILE // cut
+        window, surface = windows.draw(
+            self.session.scene, record, tile_blocks(windows.whole, 0, wide, wide, wide, wide)
+        )
+        self.assertAlmostEqual(texel_mm, window.texel_mm, places=9)
+        core = window.core
+        x, y = window.pixel[core] % self.DENSITY - TILE + BORDER, window.pixel[core] // self.DENSITY - TILE + BORDER
+        self.assertEqual(set(found[1, 1]), set(pictures_of(record.surface.sheet)))
+        for name, held in pictures_of(record.surface.sheet).items():
+            wanted = encode_texels(name, held, surface.sheet, surface.normal, surface.occlusion)
+            if len(wanted) > 1:
+                off = np.abs(found[1, 1][name][y, x].astype(int) - wanted[core]).max(axis=1)
+                self.assertLess(float((off > 2).mean()), 1e-3, name)
+
+    def test_the_border_is_what_the_next_tile_begins_with(self) -> None:
+        found, _ = self.asked((1, 1), (2, 1), (1, 2))
+        for name, left in found[1, 1].items():
+            for off, (one, other) in {
+                "right": (left[BORDER:-BORDER, -2 * BORDER :], found[2, 1][name][BORDER:-BORDER, : 2 * BORDER]),
+                "below": (left[-2 * BORDER :, BORDER:-BORDER], found[1, 2][name][: 2 * BORDER, BORDER:-BORDER]),
+            }.items():
+                apart = np.abs(one.astype(int) - other.astype(int)).max(axis=2)
+                self.assertLess(float((apart > 2).mean()), 2e-3, f"{name} {off}")
+
+    def test_they_are_finer_than_the_maps(self) -> None:
+        found, _ = self.asked((1, 1))
+        texels = self.session.texels(self.SIZE)
+        readings = self.session.measuring.best()
+        assert readings is not None
+        player = self.session.chronicle(readings.measured, self.SIZE, weather=self.session.scene.asks_for_weather)
+        surface = player.finish(player.play(self.session.scene)[-1].pile)
+        coarse = texels.image(encode_texels("base_color", pictures_of(surface.sheet)["base_color"], surface.sheet,
+            surface.normal, surface.occlusion))[0, 32:64, 32:64, :3].astype(float)  # fmt: skip
+        fine = found[1, 1]["base_color"][BORDER:-BORDER, BORDER:-BORDER, :3].astype(float)
+        blocks = fine.reshape(32, 8, 32, 8, 3)
+        # Within a texel of the maps there is something to see, and on the mean it is the same surface.
+        smooth = zoom(coarse, (8, 8, 1), order=1, grid_mode=True, mode="nearest").reshape(32, 8, 32, 8, 3)
+        own, drawn_out = (float(a.std(axis=(1, 3)).mean()) for a in (blocks, smooth))
+        self.assertGreater(own, 1.5 * drawn_out)
+        self.assertLess(float(np.abs(blocks.mean(axis=(1, 3)) - coarse).mean()), 12.0)
+        self.assertLess(float(np.abs(fine.mean(axis=(0, 1)) - coarse.mean(axis=(0, 1))).max()), 5.0)
+
+    def test_only_the_pictures_that_are_asked_for_and_made_once(self) -> None:
+        found, _ = self.asked((1, 1), pictures=["orm"])
+        self.assertEqual(set(found[1, 1]), {"orm"})
+        misses = self.session.store.misses
+        again, _ = self.asked((1, 1), pictures=["base_color"])
+        self.assertEqual(set(again[1, 1]), {"base_color"})
+        # The record and the tile are there; nothing of the story is played again.
+        self.assertLess(self.session.store.misses - misses, 4)
+
+    def test_off_the_surface_and_at_the_edge_of_the_picture(self) -> None:
+        across = self.DENSITY // TILE
+        found, _ = self.asked((0, 0), (across - 1, across - 1))
+        for pictures in found.values():
+            self.assertGreater(int(pictures["orm"][:, :, 1].min()), 20)
+
+    def test_the_moment_that_is_looked_at(self) -> None:
+        made, _ = self.asked((1, 1), until="")
+        now, _ = self.asked((1, 1))
+        self.assertGreater(float(np.abs(made[1, 1]["base_color"].astype(int) - now[1, 1]["base_color"]).mean()), 5.0)
+
+    def test_refusals(self) -> None:
+        for density, tile, words in (
+            (1000, (0, 0, 0), "no power of two"),
+            (1024, (0, 4, 0), "4 x 4 tiles"),
+            (1024, (1, 0, 0), "map set 1"),
+            (65536, (0, 0, 0), ""),
+        ):
+            page, x, y = tile
+            question = CloseQuestion(density=density, resolution=128, tiles=[TileAsked(page=page, x=x, y=y)])
+            if not words:
+                continue
+            with self.assertRaises(InputError) as caught:
+                close_up(self.session, question)
+            self.assertIn(words, caught.exception.line)
+
+        def stop() -> None:
+            raise Cancelled
+
+        with self.assertRaises(Cancelled):
+            close_up(
+                self.session, CloseQuestion(density=2048, resolution=128, tiles=[TileAsked(page=0, x=0, y=0)]), stop
+            )
+
+    def test_not_measured_yet(self) -> None:
+        fresh = Session.on(shapes.box(0.21), Scene(object=ObjectFile(file="a.glb")), lambda name: Path(name),
+            store=Store(32 << 20))  # fmt: skip
+        self.assertIsNone(close_up(fresh, CloseQuestion(density=1024, tiles=[TileAsked(page=0, x=0, y=0)])))
+
+
+class HowDense(TestCase):
+    def test_down_to_a_twentieth_of_a_millimetre(self) -> None:
+        # 1.2 mm at 1024: 0.075 at 16384, and 0.0375 would be finer than anybody asks for.
+        self.assertEqual(densest(1.2, 1024), 16384)
+        self.assertEqual(densest(0.8, 1024), 16384)
+        self.assertEqual(densest(0.06, 1024), 1024)
+        self.assertEqual(densest(60.0, 1024), 65536)

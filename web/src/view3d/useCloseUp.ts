@@ -1,0 +1,92 @@
+import { useLocalStorage } from '@vueuse/core'
+import { computed, onBeforeUnmount, ref, watch, type ShallowRef } from 'vue'
+import { during, Plan } from '../rest'
+import { useMoments } from '../stores/moments'
+import { useWork } from '../stores/work'
+import { PLAIN } from './plate'
+import type { SurfaceScene } from './surfaceScene'
+import type { Tile } from '../api/scene'
+import { ACROSS } from './nearAtlas'
+
+/** Tiles that come with the first answer, and with each after it. */
+const FIRST = 1
+const EACH = 6
+
+/**
+ * Asks for what the view sees at the density of its pixels, once it stands still: the middle of the view first. Whatever
+ * else the page asks for goes before it; what belongs to another surface is never shown.
+ */
+export function useCloseUp(surface: ShallowRef<SurfaceScene | undefined>) {
+  const work = useWork()
+  const moments = useMoments()
+  /** `limus.close`: '' as suits the machine, 'on' or 'off'. */
+  const chosen = useLocalStorage('limus.close', '')
+  const on = computed({
+    get: () => chosen.value === 'on' || (chosen.value !== 'off' && !PLAIN),
+    set: (value: boolean) => (chosen.value = value ? 'on' : 'off'),
+  })
+  /** mm a texel of the nearest tiles that are shown; 0 where none are. */
+  const texel = ref(0)
+  const coming = ref(false)
+  const still = new Plan('the close view')
+  let turn = 0
+
+  const able = computed(
+    () => on.value && work.bench === 'weather' && work.look.kind === 'lit' && !work.peeking && !moments.other,
+  )
+  /** The surface is another one: what was near belongs to the old one. */
+  function anew() {
+    turn++
+    surface.value?.clearNear()
+    texel.value = 0
+    coming.value = false
+    if (able.value) still.after(700, look)
+  }
+  /** The camera moved. */
+  function moved() {
+    turn++
+    coming.value = false
+    if (able.value) still.after(350, look)
+  }
+  watch(() => work.evaluation, anew)
+  watch(able, (is) => (is ? moved() : anew()))
+  onBeforeUnmount(() => {
+    turn++
+    still.off()
+  })
+
+  function look() {
+    const found = work.evaluation
+    if (!able.value || !found?.maps || work.busy) return
+    const fits = PLAIN ? 9 : ACROSS * ACROSS
+    const seen = surface.value?.seenTiles(found.resolution, work.densest(found), fits)
+    if (!seen) {
+      if (texel.value) texel.value = 0
+      return
+    }
+    const missing = surface.value!.nearSeen(seen.tiles)
+    if (missing.length) void during('the close view', bring(missing, ++turn))
+    else texel.value = (found.texel_mm * found.resolution) / seen.density
+  }
+
+  async function bring(tiles: Tile[], mine: number) {
+    coming.value = true
+    const wanted = () => mine === turn && able.value
+    try {
+      for (let k = 0; k < tiles.length && wanted();) {
+        const some = tiles.slice(k, k + (k ? EACH : FIRST))
+        k += some.length
+        const answer = await work.closeUp(some, surface.value!.nearPictures(), wanted)
+        if (!answer || !wanted()) return
+        for (const [tile, pictures] of answer.tiles) surface.value?.putNear(tile, pictures)
+        texel.value = answer.texel_mm
+      }
+    } catch {
+      // The maps that are there stay: a close view that does not come is no fault of what is seen.
+    } finally {
+      if (mine === turn) coming.value = false
+    }
+  }
+
+  return { on, texel, coming, moved }
+}
