@@ -12,7 +12,7 @@ import time
 
 import numpy as np
 
-from bench import QUICK, bases, chronicle, memory, million, places, unwrapping, weather
+from bench import QUICK, bases, chronicle, memory, million, places, unwrapping, weather, windows
 from bench.million import best as _best
 from bench.tools import demo, peak_mb
 from limus.common.object_size import ObjectSize
@@ -199,6 +199,7 @@ def main() -> None:
     chronicle.main(mesh, whole, readings)
     places.main(mesh)
     weather.main()
+    windows.main()
     bases.main(mesh)
     million.main()
     unwrapping.main()

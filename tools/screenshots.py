@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import itertools
 import os
 import shutil
@@ -83,6 +84,34 @@ def draw(page: Page, canvas: str, *points: tuple[float, float], release: bool = 
         settle(page)
 
 
+def near(page: Page) -> None:
+    """A place of the hoist 40 mm wide: as fine as the maps are, and as one sees it that near."""
+    page.get_by_role("button", name="Frame").click()
+    page.mouse.move(555, 278)
+    page.evaluate("localStorage.setItem('limus.close', 'off')")
+    button = page.get_by_test_id("close-up")
+    if button.get_attribute("aria-pressed") == "true":
+        button.click()
+    for _ in range(17):
+        page.mouse.wheel(0, -240)
+        page.wait_for_timeout(60)
+    pictures = []
+    for _ in range(2):
+        settle(page)
+        page.wait_for_timeout(600)
+        settle(page)
+        pictures.append(Image.open(io.BytesIO(page.locator("section.view canvas").first.screenshot())).convert("RGB"))
+        button.click()
+    wide, tall = pictures[0].size
+    both = Image.new("RGB", (2 * (wide // 2) + 6, tall), (255, 255, 255))
+    for k, picture in enumerate(pictures):
+        both.paste(picture.crop((wide // 4, 0, wide // 4 + wide // 2, tall)), (k * (wide // 2 + 6), 0))
+    both.save(OUT / "near.png", optimize=True)
+    print("docs/screenshots/near.png")
+    page.get_by_role("button", name="Frame").click()
+    settle(page)
+
+
 def by_hand(page: Page) -> None:
     """A recipe with a line open, a stroke on the object, and one on the UV view; undone again."""
     page.locator("[data-layer=dirt]").click()
@@ -124,7 +153,7 @@ def by_hand(page: Page) -> None:
 
 
 def bases(page: Page) -> None:
-    """The Base stage on the pier cap, near enough for its relief, and a set of texture files in their table."""
+    """The Base stage on the pier cap, near enough for its relief."""
     number = page.evaluate(
         "fetch('/api/projects').then(r => r.json()).then(p => p[0].objects.find(o => o.name == 'Pier cap').id)"
     )
@@ -152,7 +181,6 @@ def bases(page: Page) -> None:
         page.get_by_role("button", name="Texture files…").click()
         page.locator("input[aria-label='Texture files']").set_input_files(files)
         page.get_by_role("button", name="Use as base").wait_for()
-    shoot(page, "texture-files")
     page.get_by_role("button", name="Cancel").click()
     page.goto(here)
     settle(page)
@@ -360,6 +388,7 @@ def main() -> None:
                 page.mouse.wheel(0, -240)
                 page.wait_for_timeout(120)
             shoot(page, "weather")
+            near(page)
             of_use(page)
             page.locator("[data-layer=chipping]").click()
             page.keyboard.press("m")

@@ -122,10 +122,9 @@ def close_up(
         drawn = {}
     out, blobs = [], dict[str, Blob]()
     for place, name in names.items():
-        pictures = drawn.get(place) or session.store.peek(name)
-        if pictures is None:
-            # It was let go between the two looks at the store.
-            pictures = _drawn(windows, record, session, [place], until, check)[place]
+        found: dict[str, Blob] | None = drawn.get(place) or session.store.peek(name)
+        # It may have been let go between the two looks at the store.
+        pictures = found or _drawn(windows, record, session, [place], until, check)[place]
         asked = {title: blob for title, blob in pictures.items() if not question.pictures or title in question.pictures}
         blobs |= {blob.name: blob for blob in asked.values()}
         shown = {title: blob.name for title, blob in asked.items()}

@@ -125,8 +125,8 @@ async function cancel() {
             Takes about {{ listing.takes[size] }} of memory; this server gives an export {{ listing.memory }}.
           </p>
           <p class="muted">
-            Pixels along one side of each map. Readings are measured anew at this size, so edges are as sharp as the
-            maps; 4096 takes a few minutes.
+            Pixels along one side of each map. Up to 2048 readings are measured anew at this size. What is larger is
+            drawn tile by tile, so it takes time and hardly more memory: 4096 a few minutes, 8192 four times as long.
           </p>
           <template v-if="(target?.depths.length ?? 0) > 1">
             <h2>How deep?</h2>
@@ -153,7 +153,7 @@ async function cancel() {
           <div v-if="running" role="status">
             <p>
               {{ job?.word || 'Waiting' }}
-              <span v-if="job?.seconds_left" class="muted">about {{ Math.ceil(job.seconds_left) }} s left</span>
+              <span v-if="job?.seconds_left && !job.word?.endsWith('left')" class="muted">about {{ Math.ceil(job.seconds_left) }} s left</span>
             </p>
             <ProgressBar
               :value="Math.round((job?.progress ?? 0) * 100)"

@@ -1,0 +1,112 @@
+"""Part of the benchmark: windows of the hoist against all of it at once."""
+
+from __future__ import annotations
+
+import json
+import tempfile
+import time
+from pathlib import Path
+
+from bench import QUICK
+from bench.memory import of_a_process
+from bench.tools import demo, peak_mb, resident_mb
+from limus.common.store import Store
+from limus.looks.close import CloseQuestion, TileAsked, close_up
+from limus.playing.chronicle import Chronicle
+from limus.playing.session import Session
+from limus.playing.windows import Windows
+from limus.readings.measured import Measured
+from limus.readings.ray_pass import RayPlan, measure_rays
+from limus.surface.pyramid import texels_of
+from limus.surface.window import tile_blocks
+from limus.targets.delivery import deliver
+
+
+def _player(size: int) -> Chronicle:
+    mesh, _ = demo()
+    coarse = texels_of(mesh, 256)
+    plan = RayPlan.for_mesh(mesh, 4)
+    texels = texels_of(mesh, size)
+    return Chronicle(texels, Measured(coarse, plan, measure_rays(coarse, plan)).at(texels), Store(64 << 20))
+
+
+def _whole(chronicle: Chronicle) -> float:
+    """Seconds of a cold play."""
+    _, scene = demo()
+    chronicle.cache = Store(64 << 20)
+    start = time.perf_counter()
+    pile = chronicle.as_made(scene)
+    for chapter in chronicle.playing(scene):
+        pile = chapter.pile
+    chronicle.finish(pile)
+    return time.perf_counter() - start
+
+
+def delivery(resolution: int) -> None:
+    """Deliver maps of the demo; prints how far memory rose above what the process began with, MB, and its seconds."""
+    mesh, scene = demo()
+    with tempfile.TemporaryDirectory() as folder:
+        session = Session.on(mesh, scene, store=Store(64 << 20))
+        before, start = resident_mb(), time.perf_counter()
+        deliver(session, "maps", resolution, room=Path(folder))
+        print(json.dumps([peak_mb() - before, time.perf_counter() - start]))
+
+
+def main() -> None:
+    """Run and print."""
+    _, scene = demo()
+    small, large = _player(512), _player(1024)
+    _whole(small)
+    alone = min(_whole(small) for _ in range(2))
+    windows = Windows(large, 16384, Store(64 << 20))
+    record = windows.record(scene)
+    cut = 16
+    spent = []
+    for k in range(3):
+        blocks = tile_blocks(windows.whole, 0, 300 + 40 * k, 400, 512 // cut, 512 // cut)
+        start = time.perf_counter()
+        window, _ = windows.draw(scene, record, blocks)
+        spent.append((time.perf_counter() - start, len(window.core)))
+    took, core = min(spent)
+    print(
+        f"Window at 16384       {took / alone:6.2f} times a whole at 512, for 512 x 512 of it ({core} texels and "
+        "a rim; wanted: at most 1.5)"
+    )
+    _whole(large)
+    each = _whole(large) / len(large.texels)
+    wide = Windows(large, 4096, Store(64 << 20))
+    record = wide.record(scene)
+    start = time.perf_counter()
+    window, _ = wide.draw(scene, record, tile_blocks(wide.whole, 0, 256, 256, 256, 256))
+    mine = (time.perf_counter() - start) / len(window.core)
+    print(
+        f"Texel of a window     {mine / each:6.2f} times one of the whole at 1024, at 4096 (wanted: at most 1.3)"
+    )
+    _close_up(alone)
+    if not QUICK:
+        run = "from bench import windows as b; b."
+        rose, seconds = of_a_process(run + "delivery(4096)")
+        print(f"Delivery at 4096      {rose:6.0f} MB above its beginning (wanted: at most 2500), {seconds:.0f} s")
+
+
+def _close_up(alone: float) -> None:
+    """Tiles of the view: the first one, and one more."""
+    mesh, scene = demo()
+    session = Session.on(mesh, scene, store=Store(2 << 30), good=256)
+    session.measure("good", lambda share, word: None)
+    question = CloseQuestion(density=16384, resolution=512, tiles=[TileAsked(page=0, x=20, y=26)])
+    close_up(session, question)
+    more = question.model_copy(update={"tiles": [TileAsked(page=0, x=24, y=30)]})
+    start = time.perf_counter()
+    found = close_up(session, more)
+    assert found is not None
+    spent = time.perf_counter() - start
+    sent = sum(len(blob.data) for blob in found[1].values())
+    print(
+        f"Tile of a close view  {1000 * spent:6.0f} ms once it is decided, {spent / alone:.2f} times a whole at 512; "
+        f"{sent / (256 * 256 * 4 * max(len(found[0].tiles[0].pictures), 1)):.2f} times the bytes of its pixels"
+    )
+
+
+if __name__ == "__main__":
+    main()
