@@ -26,7 +26,7 @@ class Story(BrowserTest):
         self.open()
         self.assertIn("/weather", page.url)
         self.assertEqual(self.order(), ["paint", "chipping", "rust", "dirt", "dust"])
-        self.assertEqual(self.label(), "Lit · 512 · today")
+        self.assertEqual(self.label(), "Lit · 512 · near · today")
 
         # Add rust.
         self.add("rust")

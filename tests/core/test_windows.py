@@ -357,6 +357,35 @@ class Parts(TestCase):
         self.assertAlmostEqual(got["c"] / total / 0.2, 1.0, delta=0.03)
         self.assertAlmostEqual(got["m"] / total / 0.3, 1.0, delta=0.03)
 
+    def test_an_edge_that_is_pulled_from_beyond_the_window(self) -> None:
+        # 6 mm is four texels of the whole and more: what is aimed at may lie in another window, or over a seam.
+        for way in ("across", "down"):
+            pattern = Term(
+                source=Noise(size_mm=40.0, octaves=1), low=0.48, high=0.52, breakup_mm=6.0, breakup_size_mm=3.0,
+                breakup_way=way,
+            )  # type: ignore[arg-type]  # fmt: skip
+            layers = [Layer(id="p", name="p", effect=Paint(), where=Recipe(terms=[pattern]))]
+            scene = Scene(object=ObjectFile(file="a.glb"), layers=layers, setting=SETTING)
+            windows = Windows(player("boxes"), FINE, Store(64 << 20))
+            self.assertTrue(windows.whole.wide(1.5 * 6.0))
+            record = windows.record(scene)
+            found = []
+            for pieces in (1, 5):
+                got = np.zeros(windows.whole.pages * FINE * FINE, np.float32)
+                for blocks in blocks_in_pieces(windows.whole, pieces):
+                    seen: dict[str, Any] = {}
+                    made = windows.draw_if_any(scene, record, blocks, watch=Looking(seen))
+                    if made is not None:
+                        got[made[0].pixel[made[0].core]] = seen["p"].mask[made[0].core]
+                found.append(got)
+            self.assertLess(float((np.abs(found[0] - found[1]) > 2 / 255).mean()), 1e-3)
+            big = player("boxes", FINE)
+            mask, area = big.play(scene)[0].mask, big.texels.area / big.texels.area.sum()
+            mine = found[0][big.texels.pixel]
+            self.assertLess(abs(float(area @ mine) - float(area @ mask)), 0.02, way)
+            # The same edge: most of it lies within a texel of the whole.
+            self.assertLess(float(area @ np.abs(mine - mask)), 0.35 * float(area @ (np.abs(mask - mask @ area))), way)
+
     def test_refusals(self) -> None:
         on = player("boxes")
         for density, words in ((SMALL * 3, "cannot be drawn"), (SMALL // 2, "cannot be drawn"), (1 << 17, "65536")):

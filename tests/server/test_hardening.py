@@ -547,14 +547,14 @@ class Storage(ServerTest):
 
     def test_exports_that_memory_does_not_hold(self) -> None:
         item = self.add_box()
-        with override_settings(JOB_MEMORY=2 << 30):
-            answer = self.call("post", f"/objects/{item.pk}/jobs", {"kind": "export", "resolution": 4096})
+        with override_settings(JOB_MEMORY=600 << 20):
+            answer = self.call("post", f"/objects/{item.pk}/jobs", {"kind": "export", "resolution": 2048})
         self.assertEqual(answer.status_code, 422)
-        self.assertIn("Export at 2048", answer.json()["message"])
+        self.assertIn("Export at 1024", answer.json()["message"])
         self.assertEqual(Job.objects.count(), 0)
         self.assertEqual(
             self.call("post", f"/objects/{item.pk}/jobs", {"kind": "export", "resolution": 777}).json()["accepted"],
-            "256, 512, 1024, 2048, 4096",
+            "256, 512, 1024, 2048, 4096, 8192, 16384",
         )
 
     def test_the_listing_is_what_is_written(self) -> None:
