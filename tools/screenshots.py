@@ -87,18 +87,18 @@ def draw(page: Page, canvas: str, *points: tuple[float, float], release: bool = 
 def near(page: Page) -> None:
     """A place of the hoist 40 mm wide: as fine as the maps are, and as one sees it that near."""
     page.get_by_role("button", name="Frame").click()
-    page.mouse.move(555, 278)
-    page.evaluate("localStorage.setItem('limus.close', 'off')")
     button = page.get_by_test_id("close-up")
     if button.get_attribute("aria-pressed") == "true":
         button.click()
+    page.mouse.move(520, 290)
     for _ in range(17):
         page.mouse.wheel(0, -240)
         page.wait_for_timeout(60)
     pictures = []
     for _ in range(2):
+        page.mouse.move(430, 20)
         settle(page)
-        page.wait_for_timeout(600)
+        page.wait_for_timeout(900)
         settle(page)
         pictures.append(Image.open(io.BytesIO(page.locator("section.view canvas").first.screenshot())).convert("RGB"))
         button.click()
