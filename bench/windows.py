@@ -79,9 +79,7 @@ def main() -> None:
     start = time.perf_counter()
     window, _ = wide.draw(scene, record, tile_blocks(wide.whole, 0, 256, 256, 256, 256))
     mine = (time.perf_counter() - start) / len(window.core)
-    print(
-        f"Texel of a window     {mine / each:6.2f} times one of the whole at 1024, at 4096 (wanted: at most 1.3)"
-    )
+    print(f"Texel of a window     {mine / each:6.2f} times one of the whole at 1024, at 4096 (wanted: at most 1.3)")
     _close_up(alone)
     if not QUICK:
         run = "from bench import windows as b; b."

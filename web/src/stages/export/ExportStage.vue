@@ -153,7 +153,9 @@ async function cancel() {
           <div v-if="running" role="status">
             <p>
               {{ job?.word || 'Waiting' }}
-              <span v-if="job?.seconds_left && !job.word?.endsWith('left')" class="muted">about {{ Math.ceil(job.seconds_left) }} s left</span>
+              <span v-if="job?.seconds_left && !job.word?.endsWith('left')" class="muted">
+                about {{ Math.ceil(job.seconds_left) }} s left
+              </span>
             </p>
             <ProgressBar
               :value="Math.round((job?.progress ?? 0) * 100)"
