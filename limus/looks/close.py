@@ -108,10 +108,13 @@ def close_up(
     # What the view shows at large is decided at its own size, so that nothing jumps when tiles come.
     size = min(session.fitted(min(_WHOLE, question.resolution)), whole_size(sets, density))
     player = session.chronicle(readings.measured, size, weather=session.scene.asks_for_weather)
-    windows = Windows(player, density, session.store)
-    scene, until = session.scene, question.until
-    key = key_of("record", windows.key(scene, until))
-    record: Record = session.store.get(key, lambda: windows.record(scene, until=until, check=check))
+    fresh, scene, until = Windows(player, density, session.store), session.scene, question.until
+    key = key_of("record", fresh.key(scene, until))
+    # With the record stays what its windows need of the whole: links, triangles by place, fields beyond the seams.
+    decided: tuple[Windows, Record] = session.store.get(
+        key, lambda: (fresh, fresh.record(scene, until=until, check=check))
+    )
+    windows, record = decided
     names = {(tile.page, tile.x, tile.y): key_of("close tile", key, tile.model_dump()) for tile in question.tiles}
     wanted = [place for place, name in names.items() if name not in session.store]
     if wanted:

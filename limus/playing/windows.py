@@ -163,6 +163,10 @@ class Windows:
         self._player, self._store = player, store
         self.whole = Whole.of_texels(player.texels, density)
 
+    def held(self) -> tuple[int, tuple[object, ...]]:
+        """For the store: all that is large is the whole's."""
+        return 0, (self.whole,)
+
     def _chronicle(self, texels: Texels, keep: Any, at: Callable[[np.ndarray], np.ndarray]) -> Chronicle:
         readings, exposure = self._player.measured, self._player.exposure
         measured = Measured(texels, readings.plan, at(readings.table), readings.around, readings.key)

@@ -91,20 +91,12 @@ def read_off(texels: Texels, field: np.ndarray, offset_m: np.ndarray, reach_mm: 
     at from a window may lie beyond it: then it is read off the whole.
     """
     offset = np.ascontiguousarray(offset_m, np.float32)
-    if not texels.wide(reach_mm):
-        out = np.empty_like(field)
-        for_ranges(_walk, len(texels), texels.links, texels.position, offset, field, out)
-        return out
-
-    def read() -> np.ndarray:
-        out = np.empty_like(field)
-        for_ranges(_walk, len(texels), texels.links, texels.position, offset, field, out)
-        return out
-
     # Noted is what is read, not what was found: the pattern that aims is finer in a window.
-    noted = decided("read off", lambda: field, lambda found: found)
+    noted = decided("read off", lambda: field) if texels.wide(reach_mm) else field
     if noted is field or not isinstance(texels, Window):
-        return read()
+        out = np.empty_like(field)
+        for_ranges(_walk, len(texels), texels.links, texels.position, offset, field, out)
+        return out
     whole, out = texels.whole, np.empty(len(texels), np.float32)
     for_ranges(
         _walk_far, len(texels), whole.neighbours, whole.position, texels.position, texels.under, offset, noted,

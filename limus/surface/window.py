@@ -32,7 +32,7 @@ def rim_of(cut: int) -> int:
     return max(1, min(4, 32 // cut))
 
 
-#: Pixels along a side of a map set at most: the half of a whole number of 32 bits, less a rim.
+#: Pixels along a side of a map set at most.
 LARGEST = 65536
 #: mm: finer than a micrometre no surface of a model is known.
 FINEST_MM = 0.001

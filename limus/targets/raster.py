@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Callable, Iterable, Mapping
 from contextlib import ExitStack
 from dataclasses import dataclass, field, replace
@@ -71,7 +72,7 @@ def write_rasters(rasters: Iterable[Raster], size: int, bands: Iterable[list[Til
     open_now: dict[int, RowWriter] = {}
     made: list[list[OnDisk]] = [[] for _ in all_of_them]
     with ExitStack() as stack:
-        stack.callback(_stopped, open_now)
+        stack.callback(_stopped, open_now, made)
         for tiles in bands:
             top, tall = tiles[0].top, tiles[0].tall
 
@@ -100,9 +101,11 @@ def write_rasters(rasters: Iterable[Raster], size: int, bands: Iterable[list[Til
     return [file for files in made for file in files]
 
 
-def _stopped(writers: dict[int, RowWriter]) -> None:
+def _stopped(writers: dict[int, RowWriter], made: list[list[OnDisk]]) -> None:
     for writer in writers.values():
         writer.stop()
+    for file in itertools.chain(*made):
+        file.path.unlink(missing_ok=True)
 
 
 def _writer(raster: Raster, page: int, number: int, size: int, room: Path) -> RowWriter:
