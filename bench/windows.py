@@ -58,12 +58,13 @@ def main() -> None:
     small, large = _player(512), _player(1024)
     _whole(small)
     alone = min(_whole(small) for _ in range(2))
-    windows = Windows(large, 16384, Store(64 << 20))
+    windows = Windows(large, 16 * large.texels.size, Store(64 << 20))
     record = windows.record(scene)
-    cut = 16
+    size = windows.whole.size
+    side = max(1, 512 // 16)
     spent = []
     for k in range(3):
-        blocks = tile_blocks(windows.whole, 0, 300 + 40 * k, 400, 512 // cut, 512 // cut)
+        blocks = tile_blocks(windows.whole, 0, size * (30 + 4 * k) // 100, size * 2 // 5, side, side)
         start = time.perf_counter()
         window, _ = windows.draw(scene, record, blocks)
         spent.append((time.perf_counter() - start, len(window.core)))
@@ -74,10 +75,10 @@ def main() -> None:
     )
     _whole(large)
     each = _whole(large) / len(large.texels)
-    wide = Windows(large, 4096, Store(64 << 20))
+    wide = Windows(large, 4 * large.texels.size, Store(64 << 20))
     record = wide.record(scene)
     start = time.perf_counter()
-    window, _ = wide.draw(scene, record, tile_blocks(wide.whole, 0, 256, 256, 256, 256))
+    window, _ = wide.draw(scene, record, tile_blocks(wide.whole, 0, size // 4, size // 4, size // 4, size // 4))
     mine = (time.perf_counter() - start) / len(window.core)
     print(f"Texel of a window     {mine / each:6.2f} times one of the whole at 1024, at 4096 (wanted: at most 1.3)")
     _close_up(alone)
