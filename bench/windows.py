@@ -20,6 +20,7 @@ from limus.readings.ray_pass import RayPlan, measure_rays
 from limus.surface.pyramid import texels_of
 from limus.surface.window import tile_blocks
 from limus.targets.delivery import deliver
+from limus.targets.order import Order
 
 
 def _player(size: int) -> Chronicle:
@@ -48,7 +49,7 @@ def delivery(resolution: int) -> None:
     with tempfile.TemporaryDirectory() as folder:
         session = Session.on(mesh, scene, store=Store(64 << 20))
         before, start = resident_mb(), time.perf_counter()
-        deliver(session, "maps", resolution, room=Path(folder))
+        deliver(session, Order(target="maps", resolution=resolution), room=Path(folder))
         print(json.dumps([peak_mb() - before, time.perf_counter() - start]))
 
 

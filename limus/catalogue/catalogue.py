@@ -8,7 +8,17 @@ from limus.bases.catalogue import MATERIALS
 from limus.bases.choice import BaseChoice
 from limus.bases.laid_material import Flags
 from limus.bases.placing import Placing
-from limus.catalogue.entries import BrushEntry, Catalogue, ChannelEntry, KindEntry, ReadingEntry, RoleEntry, TargetEntry
+from limus.catalogue.entries import (
+    BrushEntry,
+    Catalogue,
+    ChannelEntry,
+    KindEntry,
+    NamingEntry,
+    PackingEntry,
+    ReadingEntry,
+    RoleEntry,
+    TargetEntry,
+)
 from limus.commands.edit import COMMANDS
 from limus.common.blending import Blend
 from limus.common.object_size import ObjectSize
@@ -28,7 +38,9 @@ from limus.materials.substance import FAMILIES
 from limus.readings.catalogue import READINGS
 from limus.readings.setting import Setting
 from limus.review.uv_look import UV_LOOKS
-from limus.targets.delivery import TARGETS
+from limus.targets.naming import PATTERN, WORDS
+from limus.targets.recipe import PRESETS, WIDTHS
+from limus.targets.targets import TARGETS
 
 
 def catalogue_for(size: ObjectSize) -> Catalogue:
@@ -84,9 +96,19 @@ def catalogue_for(size: ObjectSize) -> Catalogue:
         commands={name: command.title for name, command in COMMANDS.items()},
         blends=list(get_args(Blend)),
         targets=[
-            TargetEntry(kind=k, title=t.title, about=t.about, sizes=list(t.sizes), depths=list(t.depths))
+            TargetEntry(
+                kind=k,
+                title=t.title,
+                about=t.about,
+                lacks=t.lacks,
+                sizes=list(t.sizes),
+                depths=list(t.depths),
+                takes=sorted(t.takes),
+            )
             for k, t in TARGETS.items()
         ],
+        naming=NamingEntry(usual=PATTERN, words=WORDS),
+        packing=PackingEntry(presets={name: list(lines) for name, lines in PRESETS.items()}, maps=dict(WIDTHS)),
     )
 
 

@@ -86,8 +86,24 @@ class TargetEntry(BaseModel):
     kind: str
     title: str
     about: str
+    lacks: str = Field(description="What it has no place for")
     sizes: list[int]
     depths: list[int]
+    takes: list[str] = Field(description="Fields of an order that mean something to it")
+
+
+class NamingEntry(BaseModel):
+    """Patterns for the names of maps."""
+
+    usual: str
+    words: dict[str, str] = Field(description="Words of a pattern -> what each stands for")
+
+
+class PackingEntry(BaseModel):
+    """Recipes for packed maps."""
+
+    presets: dict[str, list[str]]
+    maps: dict[str, int] = Field(description="What can be packed -> how many components it has")
 
 
 class BrushEntry(BaseModel):
@@ -127,5 +143,7 @@ class Catalogue(BaseModel):
     picture_kinds: list[str]
     families: dict[str, str] = Field(description="Families of substances, by what they are called")
     targets: list[TargetEntry]
+    naming: NamingEntry
+    packing: PackingEntry
     commands: dict[str, str] = Field(description="Edits by name, and what each does in words")
     blends: list[str] = Field(description="Ways in which a channel of a coat goes over what lies below")

@@ -15,6 +15,8 @@ from limus.playing.measuring import Say
 from limus.playing.session import Session, layer_of
 from limus.targets.delivery import deliver, delivery_room, draw_maps, write_all
 from limus.targets.masks import MaskAsked, MaskTaker, mask_rasters
+from limus.targets.naming import Naming
+from limus.targets.order import Order
 from limus.targets.written import Written
 
 
@@ -40,9 +42,8 @@ def run(args: argparse.Namespace) -> None:
             files, notes = _mask(session, layer_of(scene, args.mask, "--mask"), args, room, say)
         else:
             until = layer_of(scene, args.until, "--until") if args.until else None
-            files, notes = deliver(
-                session, "maps", args.resolution, bits=args.bits, until=until, progress=say, room=room
-            )
+            order = Order(target="maps", resolution=args.resolution, bits=args.bits)
+            files, notes = deliver(session, order, until=until, progress=say, room=room)
         write_all(files, out)
     say_notes(notes, args.strict)
 
@@ -56,7 +57,8 @@ def _mask(
     if layer is None or not scene.plays(layer):
         raise InputError(f"the layer '{args.mask}' is off", where="--mask", remedy="Switch it on in the scene")
     taker = MaskTaker(scene, [MaskAsked(wanted)])
-    raster = mask_rasters(scene.name, session.mesh, scene, taker.asked, 16, packed=False)[0]
+    naming = Naming("", scene.name, session.mesh)
+    raster = mask_rasters(naming, args.resolution, scene, taker.asked, 16, packed=False)[0]
     named = replace(raster, files=tuple(f"mask_{wanted}_{k}.png" for k in range(len(raster.files))))
     drawn = draw_maps(
         session, args.resolution, lambda texels, surface, slack: [named], taker, until=wanted, say=say, room=room

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import os
 import shutil
 import stat
@@ -88,3 +89,9 @@ def nowhere(stream: TextIO) -> None:
     nothing = os.open(os.devnull, os.O_WRONLY)
     os.dup2(nothing, stream.fileno())
     os.close(nothing)
+
+
+def checksum_of(path: Path) -> str:
+    """SHA-256 of a file, in hexadecimal."""
+    with path.open("rb") as file:
+        return hashlib.file_digest(file, "sha256").hexdigest()

@@ -30,6 +30,7 @@ def materialx(
     inputs: Mapping[str, tuple[str, float]],
     *,
     normal: MapNode | None = None,
+    height: MapNode | None = None,
     green: str = "up",
     repeats: float = 1.0,
 ) -> bytes:
@@ -39,10 +40,12 @@ def materialx(
     ----------
     values : one value for each channel, () or (3,). maps : channels that a picture feeds. inputs : channel -> (input of
         the surface, by what its numbers are multiplied there); others are left out. normal : a tangent-space normal
-        map, whose green points ``green``. repeats : tiles over the unit square of the UVs.
+        map, whose green points ``green``. height : a map of heights in mm. repeats : tiles over the unit square of the
+        UVs.
     """
     root = Xml.Element("materialx", version="1.39", colorspace="lin_rec709")
-    maps_group = Xml.SubElement(root, "nodegraph", name="maps") if maps or normal is not None else None
+    pictured = maps or normal is not None or height is not None
+    maps_group = Xml.SubElement(root, "nodegraph", name="maps") if pictured else None
     nodes: dict[tuple[str, str], str] = {}
 
     def image(node: MapNode, kind: str) -> str:
@@ -92,6 +95,12 @@ def materialx(
             invert = Xml.SubElement(maps_group, "invert", name=turned, type=kind)
             Xml.SubElement(invert, "input", name="in", type=kind, nodename=source)
             source = turned
+        if times != 1:
+            scaled = f"{source}_{channel}_scaled"
+            multiply = Xml.SubElement(maps_group, "multiply", name=scaled, type=kind)
+            Xml.SubElement(multiply, "input", name="in1", type=kind, nodename=source)
+            Xml.SubElement(multiply, "input", name="in2", type="float", value=_number(times))
+            source = scaled
         Xml.SubElement(surface, "input", name=wanted, type=kind, nodegraph="maps", output=output(channel, source, kind))
     if normal is not None and maps_group is not None:
         source = image(MapNode(normal.file), "vector3")
@@ -111,6 +120,14 @@ def materialx(
             Xml.SubElement(surface, "input", name=wanted, type="vector3", nodegraph="maps", output=bumped_out)
     material = Xml.SubElement(root, "surfacematerial", name=_name(name), type="material")
     Xml.SubElement(material, "input", name="surfaceshader", type="surfaceshader", nodename="surface")
+    if height is not None and maps_group is not None:
+        raised = output("height", image(height, "float"), "float")
+        # Millimetres to units of the scene, metres.
+        displaced = Xml.Element("displacement", name="relief", type="displacementshader")
+        Xml.SubElement(displaced, "input", name="displacement", type="float", nodegraph="maps", output=raised)
+        Xml.SubElement(displaced, "input", name="scale", type="float", value="0.001")
+        root.insert(list(root).index(material), displaced)
+        Xml.SubElement(material, "input", name="displacementshader", type="displacementshader", nodename="relief")
     Xml.indent(root)
     return b'<?xml version="1.0"?>\n' + Xml.tostring(root) + b"\n"
 

@@ -160,7 +160,7 @@ def _pictures(
     left, top = max(x * TILE - BORDER, 0), max(y * TILE - BORDER, 0)
     right, bottom = min((x + 1) * TILE + BORDER, density), min((y + 1) * TILE + BORDER, density)
     window = found[0] if found is not None else None
-    fill, far = filled(windows, window, (page, left, top, right - left, bottom - top))
+    fill, far, _ = filled(windows, window, (page, left, top, right - left, bottom - top))
     surface = joined(found[1] if found is not None else None, record.surface, far)
     # Beyond the picture its border goes on.
     rows = np.clip(np.arange(y * TILE - BORDER, (y + 1) * TILE + BORDER), top, bottom - 1) - top

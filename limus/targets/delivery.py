@@ -11,7 +11,6 @@ from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from limus.common.registry import discover
 from limus.common.store import Store
 from limus.masks.hand.vertex_paint import painted_colours
 from limus.materials.encode import in_use
@@ -22,14 +21,14 @@ from limus.playing.session import Session
 from limus.playing.windows import Record, Windows
 from limus.readings.measured import Measured
 from limus.surface.texels import Texels
-from limus.targets import kinds
-from limus.targets.masks import MaskTaker, mask_list, mask_names, mask_rasters, masks_asked
+from limus.targets.masks import MaskAsked, MaskTaker, mask_list, mask_names, mask_rasters, masks_asked
+from limus.targets.naming import check_names
+from limus.targets.order import Order
 from limus.targets.raster import Raster, write_rasters
-from limus.targets.target import Target
+from limus.targets.target import Making
 from limus.targets.tiles import count_tiles, whole_bands, window_bands
 from limus.targets.written import OnDisk, Written
 
-TARGETS: dict[str, type[Target]] = discover(kinds, Target)
 #: Size at which it is found out what a delivery will hold.
 _LOOK = 256
 #: Bytes a texel of a mask that goes along.
@@ -42,18 +41,6 @@ _ROOM = ".limus-"
 
 
 @dataclass(frozen=True)
-class Along:
-    """Masks that go along: ``masks`` as ``masks_asked`` takes them; ``packed`` four to a file."""
-
-    masks: tuple[str, ...] = ()
-    packed: bool = False
-
-
-#: Nothing goes along.
-ALONE = Along()
-
-
-@dataclass(frozen=True)
 class Outlook:
     """What a delivery will be: the names of its files, and the memory that it takes."""
 
@@ -61,17 +48,27 @@ class Outlook:
     needed: Needed
 
 
-def outlook(session: Session, target: str, along: Along = ALONE) -> Outlook:
+def _making(session: Session, order: Order) -> tuple[Making, list[MaskAsked]]:
+    """What a target is told, and the masks that have files of their own."""
+    scene, mesh = session.scene, session.mesh
+    mesh.need_uv()
+    in_maps = {
+        text: masks_asked((text,), scene, f"recipe[{k}]")[0]
+        for k, one in enumerate(order.packing)
+        for text in one.masks
+    }
+    return Making(scene.name, mesh, order, in_maps), masks_asked(order.masks, scene)
+
+
+def outlook(session: Session, order: Order) -> Outlook:
     """What ``deliver`` will give and take: the chronicle is played small, to see which channels something is in and how
     much it holds.
 
     Raises
     ------
-    InputError : no UVs, or a mask that there is none of.
+    InputError : no UVs, a mask that there is none of, two files of one name.
     """
-    asked = masks_asked(along.masks, session.scene)
-    mesh = session.mesh
-    mesh.need_uv()
+    making, asked = _making(session, order)
     readings = session.measuring.best()
     measured = readings.measured if readings is not None else Measured.blank(session.texels(_LOOK))
     chronicle = session.chronicle(measured, _LOOK, weather=readings is not None and session.scene.asks_for_weather)
@@ -80,20 +77,18 @@ def outlook(session: Session, target: str, along: Along = ALONE) -> Outlook:
         pile = chapter.pile
     surface = chronicle.finish(pile)
     used = {channel.name for channel in in_use(surface.sheet)}
-    name = session.scene.name
-    files = TARGETS[target]().names(name, mesh, used) + mask_names(name, mesh, asked, packed=along.packed)
-    rasters = TARGETS[target]().rasters(name, mesh, chronicle.texels, surface, TARGETS[target].depths[-1])
-    written = sum(raster.count * raster.dtype.itemsize for raster in rasters) + len(asked)
-    return Outlook(files, needed_by(chronicle, pile, surface, more=_MASK * len(asked), written=written))
+    files = order.kind().names(making, used) + mask_names(making.naming, order.resolution, asked, packed=order.packed)
+    check_names(files)
+    rasters = order.kind().rasters(making, chronicle.texels, surface)
+    written = sum(raster.bytes_a_pixel for raster in rasters) + len(asked)
+    more = _MASK * len({*asked, *making.masks.values()})
+    return Outlook(files, needed_by(chronicle, pile, surface, more=more, written=written))
 
 
 def deliver(
     session: Session,
-    target: str,
-    resolution: int,
+    order: Order,
     *,
-    bits: int = 8,
-    along: Along = ALONE,
     until: str | None = None,
     progress: Say | None = None,
     room: Path | None = None,
@@ -102,40 +97,43 @@ def deliver(
 
     Parameters
     ----------
-    target : one of ``TARGETS``. along : the masks that go with it. until : stop after this layer. room : a folder that
-        files lie in until they are taken, see ``delivery_room``; without one they come in memory.
+    until : stop after this layer. room : a folder that files lie in until they are taken, see ``delivery_room``;
+        without one they come in memory.
 
     Raises
     ------
-    InputError : no UVs, a mask that there is none of, a size that cannot be drawn. Cancelled : through ``progress``.
+    InputError : no UVs, a mask that there is none of, a size that cannot be drawn, two files of one name.
+    Cancelled : through ``progress``.
     """
     if room is None:
         with tempfile.TemporaryDirectory() as folder:
-            files, notes = deliver(
-                session, target, resolution, bits=bits, along=along, until=until, progress=progress, room=Path(folder)
-            )
+            files, notes = deliver(session, order, until=until, progress=progress, room=Path(folder))
             return [Written(file.name, file.data) for file in files], notes
-    scene, kind = session.scene, TARGETS[target]()
-    taker = MaskTaker(scene, masks_asked(along.masks, scene))
-    mesh = session.mesh
+    scene, kind = session.scene, order.kind()
+    making, asked = _making(session, order)
+    taker = MaskTaker(scene, list(dict.fromkeys([*asked, *making.masks.values()])))
     if scene.vertex_paint:
-        mesh = replace(mesh, colours=painted_colours(mesh, scene.vertex_paint, session.find))
-    masks = mask_rasters(scene.name, mesh, scene, taker.asked, 8 if bits == 8 else 16, packed=along.packed)
+        painted = painted_colours(making.mesh, scene.vertex_paint, session.find)
+        making = replace(making, mesh=replace(making.mesh, colours=painted))
+    masks = mask_rasters(
+        making.naming, order.resolution, scene, asked, 8 if order.depth == 8 else 16, packed=order.packed
+    )
     rasters: list[Raster] = []
 
     def plan(texels: Texels, surface: Surface, slack: float) -> list[Raster]:
-        rasters.extend(kind.rasters(scene.name, mesh, texels, surface, bits, slack))
+        rasters.extend(kind.rasters(making, texels, surface, slack))
+        check_names([file for raster in [*rasters, *masks] for file in raster.files])
         return [*rasters, *masks]
 
     say = progress or (lambda share, word: None)
-    drawn = draw_maps(session, resolution, plan, taker, until=until, say=say, room=room)
+    drawn = draw_maps(session, order.resolution, plan, taker, until=until, say=say, room=room, gutter=order.gutter)
     say(0.97, "Writing files")
     count = sum(len(raster.files) for raster in rasters)
     made: list[Written] = list(drawn.files)
-    out, said = kind.files(scene.name, mesh, resolution, drawn.texels, drawn.surface, rasters, made[:count])
+    out, said = kind.files(making, drawn.texels, drawn.surface, rasters, made[:count])
     out += made[count:]
     if masks:
-        out.append(mask_list(scene.name, mesh, resolution, masks))
+        out.append(mask_list(scene.name, making.mesh, order.resolution, masks, made[count:]))
     say(1.0, "Done")
     return out, drawn.notes + said + taker.said()
 
@@ -161,8 +159,9 @@ def draw_maps(
     until: str | None = None,
     say: Say,
     room: Path,
+    gutter: int | None = None,
 ) -> Drawn:
-    """Play the scene and write maps of it: at once, or above ``LARGEST_WHOLE`` in windows.
+    """Play the scene and write maps of it: at once, or above ``LARGEST_WHOLE`` in windows; ``gutter`` as in ``Order``.
 
     ``plan`` says which, once it is known what is on the surface: given its texels, and by what share ranges are to be
     widened.
@@ -171,12 +170,15 @@ def draw_maps(
     if resolution <= LARGEST_WHOLE:
         texels, surface, notes = session.finished(resolution, until=until, say=say, watch=taker)
         say(0.9, "Writing files")
-        bands, slack = whole_bands(texels, surface, taker.fields), 0.0
+        bands, slack = whole_bands(texels, surface, taker.fields, gutter), 0.0
     else:
         windows, record = _decided(session, resolution, until, taker, say)
         texels, surface, notes = windows.whole, record.surface, session.empty_bases() + record.say
         pace = _Pace(count_tiles(windows), say)
-        bands, slack = window_bands(windows, session.scene, record, taker, pace.drawn, until=until), _SLACK
+        bands, slack = (
+            window_bands(windows, session.scene, record, taker, pace.drawn, until=until, gutter=gutter),
+            _SLACK,
+        )
     return Drawn(write_rasters(plan(texels, surface, slack), resolution, bands, room), texels, surface, notes)
 
 

@@ -16,8 +16,9 @@ from limus.formats.png import quantise
 from limus.playing.chronicle import Chapter, Chronicle
 from limus.strata.pile import Pile
 from limus.surface.mesh import Mesh, distinct
+from limus.targets.naming import Naming
 from limus.targets.raster import Raster, Tile
-from limus.targets.written import Written, file_stem, map_set_stems
+from limus.targets.written import Written, file_stem
 
 #: Masks at most in one delivery.
 MOST = 64
@@ -107,19 +108,15 @@ def masks_asked(texts: Sequence[str], scene: Scene, where: str = "masks") -> lis
     return out
 
 
-def mask_names(name: str, mesh: Mesh, asked: Sequence[MaskAsked], *, packed: bool) -> list[str]:
+def mask_names(naming: Naming, size: int, asked: Sequence[MaskAsked], *, packed: bool) -> list[str]:
     """Names of the files, in the order in which they are written; none where nothing is asked for."""
     stems = _packs(len(asked)) if packed else distinct((one.stem for one in asked), "-")
-    files = [f"{file_stem(name)}_{page}_{stem}.png" for stem in _titled(stems) for page in _pages(mesh)]
+    files = [file for stem in _titled(stems) for file in naming.maps(stem, ".png", size)]
     return [*files, LISTING] if asked else []
 
 
 def _titled(stems: Sequence[str]) -> list[str]:
     return [f"mask-{stem}" for stem in stems]
-
-
-def _pages(mesh: Mesh) -> tuple[str, ...]:
-    return map_set_stems(mesh.uv_domains)
 
 
 def _packs(count: int) -> list[str]:
@@ -174,14 +171,14 @@ class MaskTaker:
 
 
 def mask_rasters(
-    name: str, mesh: Mesh, scene: Scene, asked: Sequence[MaskAsked], bits: int, *, packed: bool
+    naming: Naming, size: int, scene: Scene, asked: Sequence[MaskAsked], bits: int, *, packed: bool
 ) -> list[Raster]:
     """Masks of ``bits`` 8 or 16, linear, black not and white fully; packed: four to a file in R, G, B, A, what is left
     over is black (A white).
     """
     if not asked:
         return []
-    names, pages = mask_names(name, mesh, asked, packed=packed), len(_pages(mesh))
+    names, pages = mask_names(naming, size, asked, packed=packed), len(naming.mesh.uv_domains)
     groups = [asked[k : k + 4] for k in range(0, len(asked), 4)] if packed else [[one] for one in asked]
     out = []
     for g, group in enumerate(groups):
@@ -200,16 +197,17 @@ def mask_rasters(
             Raster(
                 tuple(names[g * pages : (g + 1) * pages]), 4 if packed else 1,
                 np.dtype(np.uint8 if bits == 8 else np.uint16), encode,
-                about={"bits": bits, "colour": "linear", "channels": channels},
+                about={"bits": bits, "colour": "linear", "channels": channels}, nothing=(0.0,) * (4 if packed else 1),
             )
         )  # fmt: skip
     return out
 
 
-def mask_list(name: str, mesh: Mesh, size: int, rasters: Sequence[Raster]) -> Written:
-    """``masks.json``: what is where."""
+def mask_list(name: str, mesh: Mesh, size: int, rasters: Sequence[Raster], made: Sequence[Written]) -> Written:
+    """``masks.json``: what is where, with the SHA-256 of the bytes of ``made``."""
+    sums = {file.name: file.checksum for file in made}
     listing = {
-        file: {"map_set": mesh.uv_domains[k], **raster.about}
+        file: {"map_set": mesh.uv_domains[k], **raster.about, "sha256": sums[file]}
         for raster in rasters
         for k, file in enumerate(raster.files)
     }

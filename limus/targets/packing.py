@@ -13,7 +13,8 @@ from limus.intake.object_file import Neighbour, ObjectFile, Twin
 from limus.masks.hand.stroke import load_stroke
 from limus.playing.measuring import Say
 from limus.playing.session import Session
-from limus.targets.delivery import ALONE, Along, deliver
+from limus.targets.delivery import deliver
+from limus.targets.order import Order
 from limus.targets.written import Written
 
 #: Folders of what is drawn, and of pictures that were brought in for it.
@@ -24,11 +25,8 @@ NOTES = "notes.txt"
 
 def packed(
     session: Session,
-    target: str,
-    resolution: int,
+    order: Order,
     *,
-    bits: int = 8,
-    along: Along = ALONE,
     progress: Say | None = None,
     room: Path | None = None,
 ) -> tuple[Iterator[Written], list[str]]:
@@ -40,7 +38,7 @@ def packed(
     ------
     InputError : as ``deliver``; while the files are taken: a picture that is not what it is named for.
     """
-    files, notes = deliver(session, target, resolution, bits=bits, along=along, progress=progress, room=room)
+    files, notes = deliver(session, order, progress=progress, room=room)
     return _all(session, files, notes, progress), notes
 
 

@@ -22,7 +22,8 @@ class Tile:
     """A rectangle of pixels, with the finished texels that they show.
 
     ``top`` counts rows over all map sets, one below the other. ``fill`` (tall * wide,) int32 the texel that each pixel
-    shows, a row of the fields of ``surface`` and of ``masks`` (n,) float32 0..1.
+    shows, a row of the fields of ``surface`` and of ``masks`` (n,) float32 0..1. ``bare`` (tall * wide,) bool pixels
+    that lie farther off the surface than the gutter goes; None: it goes everywhere.
     """
 
     top: int
@@ -32,15 +33,32 @@ class Tile:
     surface: Surface
     fill: np.ndarray
     masks: Mapping[Any, np.ndarray] = field(default_factory=dict)
+    bare: np.ndarray | None = None
+
+
+@dataclass(frozen=True)
+class Finish:
+    """From linear numbers 0..1 to those of a file: ``make`` takes (h, w, c) and the first row and column.
+    ``by_pixel``: what a pixel becomes hangs on where it lies.
+    """
+
+    make: Callable[[np.ndarray, int, int], np.ndarray]
+    by_pixel: bool = False
+
+    def __call__(self, values: np.ndarray, top: int, left: int) -> np.ndarray:
+        """See ``make``."""
+        return self.make(values, top, left)
 
 
 @dataclass(frozen=True)
 class Raster:
     """One map of all map sets.
 
-    ``files`` its name for each of them. ``encode`` gives (n, count) numbers of ``dtype`` for the texels of a tile, or
-    (1, count) where all are alike. ``form`` is one of ``formats.rows.FORMS``; ``names`` of the components, where it
-    has them; ``about`` what a list of files says of it; ``even``: one pixel says all of it.
+    ``files`` its name for each of them. ``encode`` gives (n, count) numbers for the texels of a tile, or (1, count)
+    where all are alike; ``finish`` makes (h, w, count) of ``dtype`` of them, given the first row and column: numbers of
+    pixels, which may be means of several. ``shrink`` pixels along each side become one. ``nothing`` what a pixel
+    beyond the gutter holds, as ``encode`` gives it. ``form`` is one of ``formats.rows.FORMS``; ``names`` of the
+    components, where it has them; ``about`` what a list of files says of it; ``even``: one pixel says all of it.
     """
 
     files: tuple[str, ...]
@@ -52,18 +70,57 @@ class Raster:
     names: tuple[str, ...] = ()
     about: Mapping[str, object] = field(default_factory=dict)
     even: bool = False
+    finish: Finish | None = None
+    shrink: int = 1
+    nothing: tuple[float, ...] = ()
+
+    @property
+    def bytes_a_pixel(self) -> int:
+        """While its rows are on their way."""
+        numbers = 4 if self.shrink > 1 or (self.finish is not None and self.finish.by_pixel) else 0
+        return self.count * (self.dtype.itemsize + numbers)
 
     def pixels(self, tile: Tile) -> np.ndarray:
-        """(tall, wide, count) of a tile."""
-        values = np.ascontiguousarray(self.encode(tile), self.dtype).reshape(-1, self.count)
+        """(tall, wide, count) of a tile, not shrunk."""
+        values = np.asarray(self.encode(tile)).reshape(-1, self.count)
+        pixelwise = self.shrink > 1 or (self.finish is not None and self.finish.by_pixel)
+        if self.finish is not None and not pixelwise:
+            values = self.finish(values[None], 0, 0)[0]
+        if self.finish is None:
+            values = np.ascontiguousarray(values, self.dtype)
         shape = (tile.tall, tile.wide, self.count)
         if len(values) == 1:
-            return np.broadcast_to(values[0], shape)
-        return values[tile.fill].reshape(shape)
+            out = np.broadcast_to(values[0], shape)
+        else:
+            out = values[tile.fill].reshape(shape)
+        if tile.bare is not None and self.nothing:
+            bare = np.array(self.nothing, np.float32)[None, None]
+            if self.finish is not None and not pixelwise:
+                bare = self.finish(bare, 0, 0)
+            out = np.where(tile.bare.reshape(tile.tall, tile.wide)[:, :, None], bare.astype(values.dtype), out)
+        return out
+
+    def rows(self, tiles: list[Tile]) -> np.ndarray:
+        """(h, w, count) of ``dtype``: the finished rows of tiles that stand side by side."""
+        rows = self.pixels(tiles[0]) if len(tiles) == 1 else np.concatenate([self.pixels(t) for t in tiles], axis=1)
+        if self.shrink > 1:
+            rows = mean_of_blocks(rows, self.shrink)
+        if self.finish is not None and (self.shrink > 1 or self.finish.by_pixel):
+            rows = self.finish(rows, tiles[0].top // self.shrink, 0)
+        return rows
+
+
+def mean_of_blocks(rows: np.ndarray, side: int) -> np.ndarray:
+    """(h / side, w / side, c) float32 means of (h, w, c)."""
+    out = np.zeros((rows.shape[0] // side, rows.shape[1] // side, rows.shape[2]), np.float32)
+    for y in range(side):
+        for x in range(side):
+            out += rows[y::side, x::side]
+    return out / np.float32(side * side)
 
 
 def write_rasters(rasters: Iterable[Raster], size: int, bands: Iterable[list[Tile]], room: Path) -> list[OnDisk]:
-    """Write maps of ``size`` x ``size`` into files of the folder ``room``.
+    """Write maps of ``size`` x ``size`` pixels, or of what they are shrunk to, into files of the folder ``room``.
 
     ``bands``: tiles that together fill so many rows from left to right, from the first row to the last. Whatever is
     raised while they come leaves no file.
@@ -82,16 +139,17 @@ def write_rasters(rasters: Iterable[Raster], size: int, bands: Iterable[list[Til
                     if top == 0:
                         made[k] += [_of_one(raster, page, k, tiles[0], room) for page in range(len(raster.files))]
                     return
-                rows = _rows(raster, tiles)
-                for first in range(top, top + tall):
-                    if first != top and first % size:
+                rows, side = raster.rows(tiles), size // raster.shrink
+                begin, end = top // raster.shrink, (top + tall) // raster.shrink
+                for first in range(begin, end):
+                    if first != begin and first % side:
                         continue
-                    page, last = first // size, min((first // size + 1) * size, top + tall)
+                    page, last = first // side, min((first // side + 1) * side, end)
                     if k not in open_now:
-                        open_now[k] = _writer(raster, page, k, size, room)
+                        open_now[k] = _writer(raster, page, k, side, room)
                     writer = open_now[k]
-                    writer.add(rows[first - top : last - top])
-                    if writer.done == size:
+                    writer.add(rows[first - begin : last - begin])
+                    if writer.done == side:
                         writer.close()
                         made[k].append(OnDisk(raster.files[page], writer.path))
                         del open_now[k]
@@ -115,12 +173,6 @@ def _writer(raster: Raster, page: int, number: int, size: int, room: Path) -> Ro
 
 def _of_one(raster: Raster, page: int, number: int, tile: Tile, room: Path) -> OnDisk:
     writer = _writer(raster, page, number, 1, room)
-    writer.add(raster.pixels(replace(tile, tall=1, wide=1, fill=tile.fill[:1])))
+    writer.add(replace(raster, shrink=1).rows([replace(tile, tall=1, wide=1, fill=tile.fill[:1], bare=None)]))
     writer.close()
     return OnDisk(raster.files[page], writer.path)
-
-
-def _rows(raster: Raster, tiles: list[Tile]) -> np.ndarray:
-    if len(tiles) == 1:
-        return raster.pixels(tiles[0])
-    return np.concatenate([raster.pixels(tile) for tile in tiles], axis=1)

@@ -12,7 +12,7 @@ import numpy as np
 from limus.document.scene import Scene
 from limus.playing.chronicle import Surface
 from limus.playing.needed import TILE_ROWS, TILE_TEXELS
-from limus.playing.window_pixels import filled, joined
+from limus.playing.window_pixels import beyond, filled, joined
 from limus.playing.windows import Record, Windows
 from limus.surface.texels import Texels
 from limus.surface.window import Window, tile_blocks
@@ -21,10 +21,14 @@ from limus.targets.raster import Tile
 
 
 def whole_bands(
-    texels: Texels, surface: Surface, masks: Mapping[Any, np.ndarray] | None = None
+    texels: Texels, surface: Surface, masks: Mapping[Any, np.ndarray] | None = None, gutter: int | None = None
 ) -> Iterator[list[Tile]]:
-    """All texels at once."""
-    yield [Tile(0, 0, texels.pages * texels.size, texels.size, surface, texels.fill_index, masks or {})]
+    """All texels at once; ``gutter`` as in ``Order``."""
+    bare = None
+    if gutter is not None:
+        bare = np.concatenate([beyond(page < 0, gutter) for page in texels.index.reshape(-1, texels.size, texels.size)])
+        bare = bare.ravel()
+    yield [Tile(0, 0, texels.pages * texels.size, texels.size, surface, texels.fill_index, masks or {}, bare)]
 
 
 def _sides(windows: Windows) -> tuple[int, int]:
@@ -49,6 +53,7 @@ def window_bands(
     drawn: Callable[[int], None],
     *,
     until: str | None = None,
+    gutter: int | None = None,
 ) -> Iterator[list[Tile]]:
     """Window after window, each forgotten when its band is written.
 
@@ -72,7 +77,7 @@ def window_bands(
                 scene, record, blocks, until=until, check=partial(drawn, done), watch=own if taker.asked else None
             )
             where = (page, x * cut, y * cut, broad * cut, high * cut)
-            tiles.append(_tile(windows, record, found, of_whole, own.fields, where, page * density + y * cut))
+            tiles.append(_tile(windows, record, found, of_whole, own.fields, where, page * density + y * cut, gutter))
             done += 1
         yield tiles
     drawn(done)
@@ -86,13 +91,14 @@ def _tile(
     masks: Mapping[Any, np.ndarray],
     where: tuple[int, int, int, int, int],
     top: int,
+    gutter: int | None,
 ) -> Tile:
     _, x, _, wide, tall = where
     window = found[0] if found is not None else None
-    fill, far = filled(windows, window, where)
+    fill, far, off = filled(windows, window, where)
     surface = joined(found[1] if found is not None else None, record.surface, far)
     both = {
         key: np.concatenate([masks[key], of_whole[key][far]]) if key in masks else of_whole[key][far]
         for key in of_whole
     }
-    return Tile(top, x, tall, wide, surface, fill, both)
+    return Tile(top, x, tall, wide, surface, fill, both, off > gutter if gutter is not None else None)

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import hashlib
 import re
 from collections.abc import Iterable
+from functools import cached_property
 from pathlib import Path
 from typing import BinaryIO
 
-from limus.formats.files import bytes_of, copy_into, move_whole, write_whole
+from limus.formats.files import bytes_of, checksum_of, copy_into, move_whole, write_whole
 from limus.surface.mesh import distinct
 
 
@@ -27,6 +29,11 @@ class Written:
         """Bytes."""
         return len(self._data)
 
+    @property
+    def checksum(self) -> str:
+        """SHA-256 of it, in hexadecimal."""
+        return hashlib.sha256(self._data).hexdigest()
+
     def into(self, out: BinaryIO) -> None:
         """Copy it into a stream."""
         out.write(self._data)
@@ -42,6 +49,11 @@ class OnDisk(Written):
     def __init__(self, name: str, path: Path) -> None:
         super().__init__(name, b"")
         self.path = path
+
+    @cached_property
+    def checksum(self) -> str:  # type: ignore[override]
+        """See ``Written``."""
+        return checksum_of(self.path)
 
     @property
     def data(self) -> bytes:

@@ -4,21 +4,21 @@ from __future__ import annotations
 
 from datetime import timedelta
 from pathlib import Path
-from typing import Annotated, Any, Literal
+from typing import Any, Literal
 
 from django.conf import settings
 from django.db import transaction
 from django.http import FileResponse, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
-from ninja import Query, Router
+from ninja import Router
 from pydantic import BaseModel, ConfigDict, Field
 
 from limus.common.errors import InputError
 from limus.document.scene import Scene
 from limus.playing.needed import in_bytes
-from limus.targets.delivery import TARGETS, Along, Outlook, outlook
-from limus.targets.masks import MOST, masks_asked
+from limus.targets.delivery import Outlook, outlook
+from limus.targets.order import Order
 from limus.targets.packing import drawn_files
 from limus.targets.written import file_stem
 from server.api.answers import Problem, object_of, owner_of
@@ -42,15 +42,7 @@ class JobIn(BaseModel):
     model_config = ConfigDict(extra="forbid")
     kind: Literal["measure", "export", "unwrap"]
     quality: Literal["good", "fine"] = "good"
-    target: str = Field("gltf", max_length=40, description="A target of the catalogue")
-    resolution: int = Field(2048, description="One of the target's sizes")
-    bits: int = Field(8, description="One of the target's depths")
-    masks: list[Annotated[str, Field(max_length=120)]] = Field(
-        default_factory=list,
-        max_length=MOST,
-        description="Masks to take along: rust, rust:acted, rust:2, paint:coat/primer",
-    )
-    packed: bool = Field(False, description="Four masks to a file")
+    order: Order = Field(default_factory=Order, description="What an export is to be")
 
 
 class JobOut(BaseModel):
@@ -110,16 +102,8 @@ def start_job(request: HttpRequest, object_id: int, body: JobIn) -> tuple[int, J
         # The scene takes the UVs up by itself, whether anybody still looks or not.
         options["take_up"] = True
     if body.kind == "export":
-        _offered(body)
-        _fits(item, body)
-        masks_asked(body.masks, item.scene())
-        options |= {
-            "target": body.target,
-            "resolution": body.resolution,
-            "bits": body.bits,
-            "masks": body.masks,
-            "packed": body.packed,
-        }
+        fits(item, body.order)
+        options["order"] = body.order.model_dump(mode="json", exclude_defaults=True)
     else:
         # What was measured for an older version of the scene is not waited for.
         Job.objects.filter(object=item, kind=body.kind, state__in=[Job.QUEUED, Job.RUNNING]).update(
@@ -130,30 +114,6 @@ def start_job(request: HttpRequest, object_id: int, body: JobIn) -> tuple[int, J
         start(job)
     job.refresh_from_db()
     return 201, _job_out(job)
-
-
-def _offered(body: JobIn) -> None:
-    """Refuse what the target does not offer.
-
-    Raises
-    ------
-    InputError : with what it does.
-    """
-    if body.target not in TARGETS:
-        raise InputError(
-            f"'{body.target}' is not a target", where="target", remedy=f"Choose one of: {', '.join(TARGETS)}"
-        )
-    target = TARGETS[body.target]
-    for field, given, offered in (("resolution", body.resolution, target.sizes), ("bits", body.bits, target.depths)):
-        if given not in offered:
-            accepted = ", ".join(map(str, offered))
-            raise InputError(
-                f"{given} is not offered",
-                where=field,
-                remedy=f"Choose one of: {accepted}",
-                value=str(given),
-                accepted=accepted,
-            )
 
 
 class DeliveryOut(BaseModel):
@@ -167,23 +127,13 @@ class DeliveryOut(BaseModel):
     memory: str
 
 
-@router.get("/objects/{int:object_id}/delivery", response={200: DeliveryOut, 422: Problem})
-def delivery(
-    request: HttpRequest,
-    object_id: int,
-    target: str,
-    masks: Annotated[list[str], Query(max_length=MOST)] = [],  # noqa: B006
-    packed: bool = False,
-) -> DeliveryOut:
-    """Names of the files of an export of the saved scene, by the very code that writes them."""
+@router.post("/objects/{int:object_id}/delivery", response={200: DeliveryOut, 422: Problem})
+def delivery(request: HttpRequest, object_id: int, body: Order) -> DeliveryOut:
+    """Names of the files of an export of the saved scene, by the very code that writes them; nothing is written."""
     item = object_of(request, object_id)
-    if target not in TARGETS:
-        raise InputError(
-            f"'{target[:40]}' is not a target", where="target", remedy=f"Choose one of: {', '.join(TARGETS)}"
-        )
     scene = item.scene()
-    found = _outlook(scene, target, Along(tuple(masks), packed))
-    sizes = TARGETS[target].sizes
+    found = _outlook(scene, body)
+    sizes = body.kind.sizes
     return DeliveryOut(
         files=[*found.files, "scene.json", *sorted(drawn_files(scene, find))],
         sizes=found.needed.fitting(sizes, settings.JOB_MEMORY),
@@ -192,32 +142,32 @@ def delivery(
     )
 
 
-def _outlook(scene: Scene, target: str, along: Along) -> Outlook:
+def _outlook(scene: Scene, order: Order) -> Outlook:
     session = session_of(scene)
     with gate.turn(256, lambda: session.is_warm(256)):
-        return outlook(session, target, along)
+        return outlook(session, order)
 
 
-def _fits(item: WorkObject, body: JobIn) -> None:
-    """Refuse an export that memory does not hold, before it starts.
+def fits(item: WorkObject, order: Order) -> None:
+    """Refuse an export that memory does not hold, or that gives two files one name, before it starts.
 
     Raises
     ------
     InputError : with what it takes and the size that would do.
     """
-    needed = _outlook(item.scene(), body.target, Along(tuple(body.masks), body.packed)).needed
-    if needed.at(body.resolution) <= settings.JOB_MEMORY:
+    needed = _outlook(item.scene(), order).needed
+    if needed.at(order.resolution) <= settings.JOB_MEMORY:
         return
-    sizes = needed.fitting(TARGETS[body.target].sizes, settings.JOB_MEMORY)
-    if body.resolution > min(sizes):
+    sizes = needed.fitting(order.kind.sizes, settings.JOB_MEMORY)
+    if order.resolution > min(sizes):
         sets = needed.sets
         raise InputError(
-            f"{body.resolution} x {body.resolution} for {sets} map set{'s' if sets != 1 else ''} takes about "
-            f"{needed.said(body.resolution)} of memory, and an export on this server may take "
+            f"{order.resolution} x {order.resolution} for {sets} map set{'s' if sets != 1 else ''} takes about "
+            f"{needed.said(order.resolution)} of memory, and an export on this server may take "
             f"{in_bytes(settings.JOB_MEMORY)}",
             where="resolution",
             remedy=f"Export at {max(sizes)}, or take layers off",
-            value=str(body.resolution),
+            value=str(order.resolution),
             accepted=", ".join(map(str, sizes)),
         )
 
@@ -254,9 +204,10 @@ def job_file(request: HttpRequest, job_id: int) -> Any:
             status=404,
             content_type="application/json",
         )
+    order = runner.order_of(job)
     return FileResponse(
         path.open("rb"),
         as_attachment=True,
-        filename=f"{file_stem(job.object.name)}-{job.options['target']}-{job.options['resolution']}.zip",
+        filename=f"{file_stem(job.object.name)}-{order.target}-{order.resolution}.zip",
         content_type="application/zip",
     )

@@ -15,7 +15,8 @@ from django.utils import timezone
 from limus.common.errors import Cancelled, InputError
 from limus.document.scene import Scene, scene_from
 from limus.readings.kept import noting
-from limus.targets.delivery import Along, delivery_room
+from limus.targets.delivery import delivery_room
+from limus.targets.order import Order, order_from
 from limus.targets.packing import packed, write_zip
 from server.jobs.lanes import SHORT, lane_of
 from server.jobs.limits import ATTEMPTS
@@ -213,6 +214,15 @@ def _take_up_uvs(job: Job) -> None:
         return
 
 
+def order_of(job: Job) -> Order:
+    """What an export is to be; jobs of older editions say it field by field."""
+    given = job.options.get("order")
+    if given is None:
+        fields = ("target", "resolution", "bits", "masks", "packed")
+        given = {field: job.options[field] for field in fields if field in job.options}
+    return order_from(given)
+
+
 def _export(job: Job, watch: Watch) -> str:
     """All files of the delivery in one zip."""
     scene = _scene(job)
@@ -223,10 +233,7 @@ def _export(job: Job, watch: Watch) -> str:
     with delivery_room(Path(settings.DATA_DIR) / "deliveries") as room:
         files, _ = packed(
             session_of(scene),
-            job.options["target"],
-            job.options["resolution"],
-            bits=job.options.get("bits", 8),
-            along=Along(tuple(job.options.get("masks", ())), bool(job.options.get("packed"))),
+            order_of(job),
             progress=watch.say,
             room=room,
         )

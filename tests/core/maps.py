@@ -9,7 +9,9 @@ from limus.playing.chronicle import Surface
 from limus.surface.texels import Texels
 from limus.targets.channel_maps import ChannelMaps
 from limus.targets.kinds.maps import Maps
+from limus.targets.order import Order
 from limus.targets.raster import write_rasters
+from limus.targets.target import Making
 from limus.targets.tiles import whole_bands
 from limus.targets.written import Written
 
@@ -19,8 +21,9 @@ def map_files(
 ) -> list[Written]:
     """The files of that target, in memory."""
     kind, mesh = target(), texels.mesh
-    rasters = kind.rasters(name, mesh, texels, surface, bits)
+    making = Making(name, mesh, Order(target=kind.kind, resolution=texels.size, bits=bits))
+    rasters = kind.rasters(making, texels, surface)
     with tempfile.TemporaryDirectory() as room:
         made = write_rasters(rasters, texels.size, whole_bands(texels, surface), Path(room))
         made_ = [Written(file.name, file.data) for file in made]
-        return kind.files(name, mesh, texels.size, texels, surface, rasters, made_)[0]
+        return kind.files(making, texels, surface, rasters, made_)[0]

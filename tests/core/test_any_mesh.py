@@ -27,6 +27,7 @@ from limus.readings.reading import Place
 from limus.readings.setting import Setting
 from limus.surface.pyramid import texels_of
 from limus.targets.delivery import deliver
+from limus.targets.order import Order
 from tests.core.reference import NODE_MODULES, bunny
 from tests.core.test_effects import STORY, scene
 
@@ -75,7 +76,7 @@ class Rabbit(TestCase):
         self.assertEqual(len(chapters), len(made.layers))
         self.assertTrue(all(0 <= c.coverage <= 1 for c in chapters))
         self.assertGreater(max(c.coverage for c in chapters), 0.5)
-        files, _ = deliver(Session.on(mesh, made), "gltf", 256)
+        files, _ = deliver(Session.on(mesh, made), Order(resolution=256))
         (self.folder / "out.glb").write_bytes(next(f.data for f in files if f.name.endswith(".glb")))
         back = read_object(self.folder / "out.glb")
         self.assertAlmostEqual(float(back.areas.sum()), float(mesh.areas.sum()), places=4)

@@ -24,10 +24,14 @@ from limus.effects.paint import Paint
 from limus.formats import rows
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.even import Even
+from limus.playing.measuring import Say
 from limus.playing.session import Session
-from limus.targets.delivery import TARGETS, Along, deliver, delivery_room, outlook
+from limus.targets.delivery import deliver, delivery_room, outlook
 from limus.targets.kinds.gltf import gltf_maps
 from limus.targets.masks import MaskAsked, mask_names, masks_asked
+from limus.targets.naming import Naming
+from limus.targets.order import Order
+from limus.targets.targets import TARGETS
 from limus.targets.written import file_stem, map_set_stems
 from tests.core import shapes
 from tests.core.maps import map_files
@@ -61,10 +65,11 @@ class Deliveries(OwnReadings):
     def test_names(self) -> None:
         self.assertEqual(file_stem("Pier cap No. 4"), "pier-cap-no-4")
         self.assertEqual(file_stem("  /..\\ "), "object")
-        names = [f.name for f in deliver(Session.on(self.mesh, self.scene), target="maps", resolution=64)[0]]
+        names = [f.name for f in deliver(Session.on(self.mesh, self.scene), Order(target="maps", resolution=64))[0]]
         self.assertIn("pier-cap-no-4_object_base-color.png", names)
         self.assertEqual(
-            [f.name for f in deliver(Session.on(self.mesh, self.scene), "gltf", 64)[0]], ["pier-cap-no-4.glb"]
+            [f.name for f in deliver(Session.on(self.mesh, self.scene), Order(resolution=64))[0]],
+            ["pier-cap-no-4.glb"],
         )
 
     def test_data_maps_are_linear_and_colour_is_srgb(self) -> None:
@@ -144,7 +149,11 @@ class Deliveries(OwnReadings):
 
     def test_progress_rises_to_one_and_may_cancel(self) -> None:
         seen: list[float] = []
-        deliver(Session.on(self.mesh, self.scene), "gltf", 64, progress=lambda share, word: seen.append(share))
+        deliver(
+            Session.on(self.mesh, self.scene),
+            Order(resolution=64),
+            progress=lambda share, word: seen.append(share),
+        )
         self.assertEqual(seen, sorted(seen))
         self.assertEqual(seen[-1], 1.0)
 
@@ -153,7 +162,7 @@ class Deliveries(OwnReadings):
                 raise Cancelled
 
         with self.assertRaises(Cancelled):
-            deliver(Session.on(self.mesh, self.scene), "gltf", 64, progress=stop)
+            deliver(Session.on(self.mesh, self.scene), Order(resolution=64), progress=stop)
 
     def test_until_stops_there(self) -> None:
         _, painted, _ = Session.on(self.mesh, self.scene).finished(64, until="paint")
@@ -174,10 +183,10 @@ class Masks(OwnReadings):
         self.session = Session.on(shapes.box(0.2), self.scene)
 
     def taken(self, *masks: str, packed: bool = False) -> tuple[dict[str, np.ndarray], dict[str, Any]]:
-        along = Along(masks, packed)
-        files, _ = deliver(self.session, "maps", 64, along=along)
+        order = Order(target="maps", resolution=64, masks=masks, packed=packed)
+        files, _ = deliver(self.session, order)
         names = [f.name for f in files]
-        self.assertEqual(names, outlook(self.session, "maps", along).files)
+        self.assertEqual(names, outlook(self.session, order).files)
         about = json.loads(next(f for f in files if f.name == "masks.json").data)
         pictures = {f.name: np.asarray(Image.open(io.BytesIO(f.data))) for f in files if f.name in about["files"]}
         return pictures, about["files"]
@@ -227,14 +236,14 @@ class Masks(OwnReadings):
         dark = scene(*STORY)
         dark.layers[4].where = Recipe(terms=[term(Even(level=0.0))])
         session = Session.on(self.session.mesh, dark)
-        _, notes = deliver(session, "maps", 64, along=Along(("dust", "paint")))
+        _, notes = deliver(session, Order(target="maps", resolution=64, masks=("dust", "paint")))
         self.assertIn("dust: the mask is black everywhere", notes)
         self.assertFalse([note for note in notes if note.startswith("paint: the mask")])
 
     def test_none_are_asked_for(self) -> None:
-        names = [f.name for f in deliver(self.session, "maps", 64)[0]]
+        names = [f.name for f in deliver(self.session, Order(target="maps", resolution=64))[0]]
         self.assertFalse([name for name in names if "mask" in name])
-        self.assertEqual(mask_names("x", self.session.mesh, [], packed=True), [])
+        self.assertEqual(mask_names(Naming("", "x", self.session.mesh), 64, [], packed=True), [])
 
     def test_what_is_not_there_is_refused(self) -> None:
         off = scene(*STORY)
@@ -272,6 +281,11 @@ class InWindows(OwnReadings):
     """What is too large to be played at once: the same lines at sizes of a test."""
 
     SIZE = 256
+    progress: Say | None = None
+
+    @staticmethod
+    def files(session: Session, **order: Any) -> dict[str, bytes]:
+        return {f.name.split("_")[-1]: f.data for f in deliver(session, Order(resolution=128, **order))[0]}
 
     def setUp(self) -> None:
         super().setUp()
@@ -291,7 +305,8 @@ class InWindows(OwnReadings):
         self.folder = Path(made.name)
 
     def delivered(self, target: str = "maps", **more: Any) -> dict[str, bytes]:
-        files, _ = deliver(Session.on(self.mesh, self.scene), target, self.SIZE, **more)
+        order = Order(target=target, resolution=self.SIZE, **more)
+        files, _ = deliver(Session.on(self.mesh, self.scene), order, progress=self.progress)
         return {f.name.split("_")[-1]: f.data for f in files}
 
     def at_once(self, target: str = "maps", **more: Any) -> dict[str, bytes]:
@@ -304,8 +319,8 @@ class InWindows(OwnReadings):
 
     def test_maps_are_those_of_the_whole_at_that_size(self) -> None:
         windows, once = (
-            self.delivered(along=Along(("rust", "rust:acted"))),
-            self.at_once(along=Along(("rust", "rust:acted"))),
+            self.delivered(masks=("rust", "rust:acted")),
+            self.at_once(masks=("rust", "rust:acted")),
         )
         self.assertEqual(list(windows), list(once))
         texels = Session.on(self.mesh, self.scene).exact(self.SIZE).texels
@@ -364,11 +379,9 @@ class InWindows(OwnReadings):
         session = Session.on(self.mesh, self.scene)
         texels, surface, _ = session.finished(128)
         with mock.patch("limus.targets.delivery.LARGEST_WHOLE", 128):
-            tiff, exr = (
-                {f.name.split("_")[-1]: f.data for f in deliver(session, t, 128, bits=32)[0]} for t in ("tiff", "exr")
-            )
-            half = {f.name.split("_")[-1]: f.data for f in deliver(session, "exr", 128, bits=16)[0]}
-            whole = {f.name.split("_")[-1]: f.data for f in deliver(session, "tiff", 128, bits=16)[0]}
+            tiff, exr = (self.files(session, target=t, bits=32) for t in ("tiff", "exr"))
+            half = self.files(session, target="exr", bits=16)
+            whole = self.files(session, target="tiff", bits=16)
         for name, values in (("height", surface.relief), ("base-color", surface.channel("base_color")),
                              ("roughness", surface.channel("roughness"))):  # fmt: skip
             read = tifffile.imread(io.BytesIO(tiff[f"{name}.tif"]))
@@ -389,7 +402,8 @@ class InWindows(OwnReadings):
 
     def test_told_how_long_and_stopped_at_once(self) -> None:
         said: list[tuple[float, str]] = []
-        self.delivered(progress=lambda share, word: said.append((share, word)))
+        self.progress = lambda share, word: said.append((share, word))
+        self.delivered()
         shares = [share for share, _ in said]
         self.assertEqual(shares, sorted(shares))
         words = [word for _, word in said if word.startswith("Drawing tile")]
@@ -401,7 +415,12 @@ class InWindows(OwnReadings):
                 raise Cancelled
 
         with self.assertRaises(Cancelled):
-            deliver(Session.on(self.mesh, self.scene), "maps", self.SIZE, progress=stop, room=self.folder)
+            deliver(
+                Session.on(self.mesh, self.scene),
+                Order(target="maps", resolution=self.SIZE),
+                progress=stop,
+                room=self.folder,
+            )
         self.assertEqual(list(self.folder.iterdir()), [])
 
     def test_a_full_disk_leaves_nothing(self) -> None:
@@ -416,8 +435,8 @@ class InWindows(OwnReadings):
 
             with mock.patch.object(kind, "add", full), self.assertRaises(OSError):
                 deliver(
-                    Session.on(self.mesh, self.scene), target, self.SIZE, bits=TARGETS[target].depths[-1],
-                    room=self.folder,
+                    Session.on(self.mesh, self.scene),
+                    Order(target=target, resolution=self.SIZE, bits=TARGETS[target].depths[-1]), room=self.folder,
                 )  # fmt: skip
             self.assertEqual(list(self.folder.iterdir()), [], target)
 
@@ -435,6 +454,6 @@ class InWindows(OwnReadings):
 
     def test_sizes_that_cannot_be_drawn(self) -> None:
         with self.assertRaises(InputError) as caught:
-            deliver(Session.on(self.mesh, self.scene), "maps", 129)
+            deliver(Session.on(self.mesh, self.scene), Order(target="maps", resolution=129))
         self.assertIn("129 pixels along a side cannot be halved", caught.exception.line)
         self.assertIn("like 128 or 256", caught.exception.line)

@@ -13,7 +13,8 @@ from unittest import TestCase
 from limus.common.store import Store
 from limus.playing.needed import Needed, in_bytes
 from limus.playing.session import Session
-from limus.targets.delivery import Along, outlook
+from limus.targets.delivery import outlook
+from limus.targets.order import Order
 from tests.core import shapes
 from tests.core.test_effects import STORY, scene
 
@@ -23,6 +24,7 @@ import json
 from limus.common.store import Store
 from limus.playing.session import Session
 from limus.targets.delivery import deliver, outlook
+from limus.targets.order import Order
 from tests.core import shapes
 from tests.core.test_effects import STORY, scene
 
@@ -31,10 +33,10 @@ def held(what):
         return next(int(line.split()[1]) for line in lines if line.startswith(what)) * 1024
 
 session = Session.on(shapes.box(0.2), scene(*STORY), store=Store(64 << 20))
-needed = outlook(session, "gltf").needed
-deliver(session, "gltf", 256)
+needed = outlook(session, Order()).needed
+deliver(session, Order(resolution=256))
 before = held("VmRSS")
-deliver(session, "gltf", 1024)
+deliver(session, Order(resolution=1024))
 print(json.dumps([held("VmHWM") - before, needed.at(1024)]))
 """
 
@@ -54,7 +56,7 @@ class OfAnExport(TestCase):
 
         def needed(count: int, *masks: str) -> Needed:
             session = Session.on(mesh, scene(*STORY[:count]), store=Store(256 << 20))
-            return outlook(session, "maps", Along(masks)).needed
+            return outlook(session, Order(target="maps", masks=masks)).needed
 
         few, many = needed(1), needed(5)
         # Four coats more: a thickness and a colour each at the least.

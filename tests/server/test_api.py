@@ -390,7 +390,9 @@ class Jobs(ServerTest):
         self.item = self.add_box()
 
     def export(self, **more: Any) -> Any:
-        return self.call("post", f"/objects/{self.item.pk}/jobs", {"kind": "export", "resolution": 256, **more})
+        return self.call(
+            "post", f"/objects/{self.item.pk}/jobs", {"kind": "export", "order": {"resolution": 256, **more}}
+        )
 
     def same_as_on_the_command_line(self, job: dict[str, Any]) -> None:
         """The command line makes the same zip of the same scene, byte for byte."""
@@ -430,9 +432,7 @@ class Jobs(ServerTest):
 
     def test_masks_go_along(self) -> None:
         asked = {"target": "maps", "masks": ["paint", "chips:acted"], "packed": True}
-        listed = self.call(
-            "get", f"/objects/{self.item.pk}/delivery?target=maps&masks=paint&masks=chips:acted&packed=true"
-        )
+        listed = self.call("post", f"/objects/{self.item.pk}/delivery", asked)
         job = self.call("get", f"/jobs/{self.export(**asked).json()['id']}").json()
         with zipfile.ZipFile(io.BytesIO(b"".join(self.client.get(job["file"]).streaming_content))) as pack:
             self.assertEqual(pack.namelist(), listed.json()["files"])
@@ -450,7 +450,7 @@ class Jobs(ServerTest):
             answer = self.export(**body)
             self.assertEqual(answer.status_code, 422, body)
             self.assertIn(where, answer.json()["where"], body)
-        gone = self.call("get", f"/objects/{self.item.pk}/delivery?target=maps&masks=moss")
+        gone = self.call("post", f"/objects/{self.item.pk}/delivery", {"target": "maps", "masks": ["moss"]})
         self.assertEqual((gone.status_code, gone.json()["where"]), (422, "masks[0]"))
 
     def test_a_failure_is_told(self) -> None:

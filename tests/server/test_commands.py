@@ -175,7 +175,7 @@ class WholeServer(TestCase):
         found = self.post(f"/api/objects/{item}/evaluate", {"resolution": 128})
         self.assertEqual(found["readings"], "good")
 
-        job = self.post(f"/api/objects/{item}/jobs", {"kind": "export", "resolution": 256})
+        job = self.post(f"/api/objects/{item}/jobs", {"kind": "export", "order": {"resolution": 256}})
         limit = time.monotonic() + 120
         while job["state"] in ("queued", "running") and time.monotonic() < limit:
             time.sleep(0.3)

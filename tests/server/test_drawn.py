@@ -118,7 +118,9 @@ class Strokes(Drawn):
         self.assertNotIn("vertex_colour", self.call("get", f"/objects/{self.item.pk}").json()["missing_readings"])
         looked = self.evaluate(look={"kind": "reading", "name": "vertex_colour", "component": "G"})
         self.assertEqual(looked["look"]["title"], "Vertex colour, G")
-        job = self.call("post", f"/objects/{self.item.pk}/jobs", {"kind": "export", "resolution": 256}).json()
+        job = self.call(
+            "post", f"/objects/{self.item.pk}/jobs", {"kind": "export", "order": {"resolution": 256}}
+        ).json()
         self.assertEqual(self.call("get", f"/jobs/{job['id']}").json()["state"], "done")
         archive = b"".join(self.client.get(f"/api/jobs/{job['id']}/file").streaming_content)  # type: ignore[attr-defined]
         with zipfile.ZipFile(io.BytesIO(archive)) as files:

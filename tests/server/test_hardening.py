@@ -298,7 +298,7 @@ class DiskFull(ServerTest):
             )
             self.assertEqual(answer.status_code, 507)
         with mock.patch("server.work.runner.packed", side_effect=full):
-            job = self.call("post", f"/objects/{item.pk}/jobs", {"kind": "export", "resolution": 256}).json()
+            job = self.call("post", f"/objects/{item.pk}/jobs", {"kind": "export", "order": {"resolution": 256}}).json()
             self.assertIn(DISK_FULL, self.call("get", f"/jobs/{job['id']}").json()["error"])
         with mock.patch(
             "django.contrib.auth.views.LoginView.dispatch", side_effect=OperationalError("database or disk is full")
@@ -517,7 +517,7 @@ class Storage(ServerTest):
         item = self.add_box()
         self.measured(item)
         done = [
-            self.call("post", f"/objects/{item.pk}/jobs", {"kind": "export", "resolution": 256}).json()["id"]
+            self.call("post", f"/objects/{item.pk}/jobs", {"kind": "export", "order": {"resolution": 256}}).json()["id"]
             for _ in range(3)
         ]
         sizes = [Job.objects.get(pk=pk).size for pk in done]
@@ -548,13 +548,15 @@ class Storage(ServerTest):
     def test_exports_that_memory_does_not_hold(self) -> None:
         item = self.add_box()
         with override_settings(JOB_MEMORY=600 << 20):
-            answer = self.call("post", f"/objects/{item.pk}/jobs", {"kind": "export", "resolution": 2048})
+            answer = self.call("post", f"/objects/{item.pk}/jobs", {"kind": "export", "order": {"resolution": 2048}})
         self.assertEqual(answer.status_code, 422)
         self.assertIn("Export at 1024", answer.json()["message"])
         self.assertEqual(Job.objects.count(), 0)
         self.assertEqual(
-            self.call("post", f"/objects/{item.pk}/jobs", {"kind": "export", "resolution": 777}).json()["accepted"],
-            "256, 512, 1024, 2048, 4096, 8192, 16384",
+            self.call("post", f"/objects/{item.pk}/jobs", {"kind": "export", "order": {"resolution": 3001}}).json()[
+                "where"
+            ],
+            "resolution",
         )
 
     def test_the_listing_is_what_is_written(self) -> None:
@@ -563,9 +565,9 @@ class Storage(ServerTest):
         item = self.add_box()
         self.measured(item)
         for target in ("gltf", "maps"):
-            listing = self.call("get", f"/objects/{item.pk}/delivery?target={target}").json()
+            listing = self.call("post", f"/objects/{item.pk}/delivery", {"target": target}).json()
             job = self.call(
-                "post", f"/objects/{item.pk}/jobs", {"kind": "export", "target": target, "resolution": 256}
+                "post", f"/objects/{item.pk}/jobs", {"kind": "export", "order": {"target": target, "resolution": 256}}
             ).json()
             with zipfile.ZipFile(storage.data() / Job.objects.get(pk=job["id"]).file) as archive:
                 self.assertEqual(set(archive.namelist()) - {"notes.txt"}, set(listing["files"]))

@@ -36,7 +36,9 @@ class Lanes(ServerTest):
         return [lane_of(job) for job in Job.objects.filter(state=Job.QUEUED).order_by("pk")]
 
     def test_looking_at_files_has_a_queue_of_its_own(self) -> None:
-        self.call("post", f"/objects/{self.item.pk}/jobs", {"kind": "export", "target": "gltf", "resolution": 256})
+        self.call(
+            "post", f"/objects/{self.item.pk}/jobs", {"kind": "export", "order": {"target": "gltf", "resolution": 256}}
+        )
         intake = self.call("post", f"/projects/{self.project.pk}/intakes", {}).json()
         self.call("post", f"/intakes/{intake['id']}/check")
         self.call("post", f"/objects/{self.item.pk}/jobs", {"kind": "measure"})

@@ -236,7 +236,7 @@ class NoFieldCarriesAPath(ServerTest):
             )
             document = Scene.model_validate(document).model_dump(mode="json")
             self.item.commit(self.item.head_id, document, "Old")
-            body = {"kind": "export", "target": "maps", "resolution": 512}
+            body = {"kind": "export", "order": {"target": "maps", "resolution": 512}}
             job = self.call("post", f"/objects/{self.item.pk}/jobs", body).json()
             self.assertEqual(
                 (Job.objects.get(pk=job["id"]).state, Job.objects.get(pk=job["id"]).file), (Job.FAILED, ""), way
@@ -254,7 +254,7 @@ class NoFieldCarriesAPath(ServerTest):
             {"id": "sign", "name": "B", "effect": {"kind": "decal", "what": "picture", "file": self.picture}},
         ]
         self.assertEqual(self.save(document).status_code, 200)
-        body = {"kind": "export", "target": "maps", "resolution": 512}
+        body = {"kind": "export", "order": {"target": "maps", "resolution": 512}}
         job = self.call("post", f"/objects/{self.item.pk}/jobs", body).json()
         answer = self.client.get(job["file"])
         names = zipfile.ZipFile(io.BytesIO(b"".join(answer.streaming_content))).namelist()

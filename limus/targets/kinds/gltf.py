@@ -17,7 +17,7 @@ from limus.playing.chronicle import Surface
 from limus.surface.mesh import Mesh
 from limus.surface.texels import Texels
 from limus.targets.raster import Raster, Tile, write_rasters
-from limus.targets.target import Target
+from limus.targets.target import Making, Target
 from limus.targets.tiles import whole_bands
 from limus.targets.written import Written, file_stem, map_set_stems
 
@@ -160,22 +160,20 @@ class Gltf(Target):
         "Opens in any renderer that reads glTF 2.0."
     )
 
-    def names(self, name: str, mesh: Mesh, used: Collection[str]) -> list[str]:
+    def names(self, making: Making, used: Collection[str]) -> list[str]:
         """One file."""
-        return [f"{file_stem(name)}.glb"]
+        return [f"{making.naming.stem}.glb"]
 
-    def rasters(
-        self, name: str, mesh: Mesh, texels: Texels, surface: Surface, bits: int, slack: float = 0.0
-    ) -> list[Raster]:
+    def rasters(self, making: Making, texels: Texels, surface: Surface, slack: float = 0.0) -> list[Raster]:
         """The pictures in it."""
-        return gltf_rasters(name, mesh, texels, surface)
+        return gltf_rasters(making.name, making.mesh, texels, surface)
 
     def files(
-        self, name: str, mesh: Mesh, size: int, texels: Texels, surface: Surface, rasters: Sequence[Raster],
-        made: Sequence[Written],
-    ) -> tuple[list[Written], list[str]]:  # fmt: skip
+        self, making: Making, texels: Texels, surface: Surface, rasters: Sequence[Raster], made: Sequence[Written]
+    ) -> tuple[list[Written], list[str]]:
         """The GLB; a note where glTF has no place for a channel."""
         lost = left_out(surface)
         notes = [f"glTF has no place for {', '.join(lost)}: export maps to have them"] if lost else []
-        data = glb_bytes(mesh, _gathered(texels, surface, rasters, made), name=name, where_it_was=True)
-        return [Written(self.names(name, mesh, ())[0], data)], notes
+        maps = _gathered(texels, surface, rasters, made)
+        data = glb_bytes(making.mesh, maps, name=making.name, where_it_was=True)
+        return [Written(self.names(making, ())[0], data)], notes

@@ -18,4 +18,5 @@ class Maps(ChannelMaps):
         "are 16 bit. "
         "maps.json names them and gives the range of the height in mm."
     )
+    takes: ClassVar[frozenset[str]] = ChannelMaps.takes | {"dither"}
     depths: ClassVar[tuple[int, ...]] = (8, 16)

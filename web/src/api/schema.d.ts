@@ -1057,13 +1057,13 @@ export interface paths {
       path?: never
       cookie?: never
     }
+    get?: never
+    put?: never
     /**
      * Delivery
-     * @description Names of the files of an export of the saved scene, by the very code that writes them.
+     * @description Names of the files of an export of the saved scene, by the very code that writes them; nothing is written.
      */
-    get: operations['server_api_jobs_delivery']
-    put?: never
-    post?: never
+    post: operations['server_api_jobs_delivery']
     delete?: never
     options?: never
     head?: never
@@ -1248,6 +1248,8 @@ export interface components {
       }
       /** Targets */
       targets: components['schemas']['TargetEntry'][]
+      naming: components['schemas']['NamingEntry']
+      packing: components['schemas']['PackingEntry']
       /**
        * Commands
        * @description Edits by name, and what each does in words
@@ -1433,6 +1435,38 @@ export interface components {
       }
     }
     /**
+     * NamingEntry
+     * @description Patterns for the names of maps.
+     */
+    NamingEntry: {
+      /** Usual */
+      usual: string
+      /**
+       * Words
+       * @description Words of a pattern -> what each stands for
+       */
+      words: {
+        [key: string]: string
+      }
+    }
+    /**
+     * PackingEntry
+     * @description Recipes for packed maps.
+     */
+    PackingEntry: {
+      /** Presets */
+      presets: {
+        [key: string]: string[]
+      }
+      /**
+       * Maps
+       * @description What can be packed -> how many components it has
+       */
+      maps: {
+        [key: string]: number
+      }
+    }
+    /**
      * ReadingEntry
      * @description A reading that can be looked through.
      */
@@ -1483,10 +1517,20 @@ export interface components {
       title: string
       /** About */
       about: string
+      /**
+       * Lacks
+       * @description What it has no place for
+       */
+      lacks: string
       /** Sizes */
       sizes: number[]
       /** Depths */
       depths: number[]
+      /**
+       * Takes
+       * @description Fields of an order that mean something to it
+       */
+      takes: string[]
     }
     /**
      * ObjectBrief
@@ -10277,6 +10321,14 @@ export interface components {
        * @enum {string}
        */
       quality: 'good' | 'fine'
+      /** @description What an export is to be */
+      order?: components['schemas']['Order']
+    }
+    /**
+     * Order
+     * @description What a delivery is to be. Every way to it (command line, interface, batch, API) gives one of these.
+     */
+    Order: {
       /**
        * Target
        * @description A target of the catalogue
@@ -10285,27 +10337,58 @@ export interface components {
       target: string
       /**
        * Resolution
-       * @description One of the target's sizes
+       * @description Pixels along a side of each map
        * @default 2048
        */
       resolution: number
       /**
        * Bits
-       * @description One of the target's depths
-       * @default 8
+       * @description Of each number; 0: as the target usually has them
+       * @default 0
        */
       bits: number
       /**
        * Masks
        * @description Masks to take along: rust, rust:acted, rust:2, paint:coat/primer
+       * @default []
        */
-      masks?: string[]
+      masks: string[]
       /**
        * Packed
        * @description Four masks to a file
        * @default false
        */
       packed: boolean
+      /**
+       * Names
+       * @description Pattern for the names of maps, like {object}_{set}_{map}
+       * @default
+       */
+      names: string
+      /**
+       * Sizes
+       * @description Maps that are to be smaller: title -> pixels
+       */
+      sizes?: {
+        [key: string]: number
+      }
+      /**
+       * Gutter
+       * @description Pixels that colours run on beyond the surface; null: everywhere
+       */
+      gutter?: number | null
+      /**
+       * Dither
+       * @description Spread the rounding to 8 bit, so that smooth slopes show no steps
+       * @default false
+       */
+      dither: boolean
+      /**
+       * Recipe
+       * @description Maps of one's own: orm=ambient-occlusion,roughness,metalness
+       * @default []
+       */
+      recipe: string[]
     }
     /**
      * DeliveryOut
@@ -12386,18 +12469,18 @@ export interface operations {
   }
   server_api_jobs_delivery: {
     parameters: {
-      query: {
-        target: string
-        masks?: string[]
-        packed?: boolean
-      }
+      query?: never
       header?: never
       path: {
         object_id: number
       }
       cookie?: never
     }
-    requestBody?: never
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['Order']
+      }
+    }
     responses: {
       /** @description OK */
       200: {
