@@ -2,10 +2,27 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
 from pathlib import Path
 from urllib.parse import unquote
 
 from limus.common.errors import InputError
+
+#: Where found files are noted, by whoever wants to know which a file needs.
+_NOTED: ContextVar[set[Path] | None] = ContextVar("beside", default=None)
+
+
+@contextmanager
+def noting_beside() -> Iterator[set[Path]]:
+    """The set in which files are noted that are found beside others meanwhile."""
+    seen: set[Path] = set()
+    token = _NOTED.set(seen)
+    try:
+        yield seen
+    finally:
+        _NOTED.reset(token)
 
 
 def beside(folder: Path | None, name: str, where: str) -> Path:
@@ -22,11 +39,11 @@ def beside(folder: Path | None, name: str, where: str) -> Path:
         if path is None or inside is None or not path.is_relative_to(inside) or "\0" in wanted:
             raise ValueError
         if path.is_file():
-            return path
+            return _note(path)
         # Exporters often write the folders of the machine they ran on: the bare name in the same folder will do.
         bare = inside / wanted.rsplit("/", 1)[-1]
         if bare.is_file() and not bare.is_symlink():
-            return bare
+            return _note(bare)
     except (ValueError, OSError, RuntimeError):
         raise InputError(
             f"'{str(name)[:80]}' points outside the folder of the file",
@@ -38,3 +55,10 @@ def beside(folder: Path | None, name: str, where: str) -> Path:
         where=where,
         remedy="Bring it in together with the object: drop both, or zip them",
     )
+
+
+def _note(path: Path) -> Path:
+    seen = _NOTED.get()
+    if seen is not None:
+        seen.add(path)
+    return path

@@ -32,25 +32,25 @@ def check_pattern(pattern: str) -> str:
 
     Raises
     ------
-    ValueError : a ``refusal`` with the path "names".
+    ValueError : a ``refusal``.
     """
     accepted = "letters, digits, . _ - and " + ", ".join(f"{{{word}}}" for word in WORDS)
     if not pattern:
         return pattern
     for word in _WORD.findall(pattern):
         if word not in WORDS:
-            raise refusal("names", f"'{{{word[:40]}}}' is no word of a pattern", "Use one of these", accepted=accepted)
+            raise refusal("", f"'{{{word[:40]}}}' is no word of a pattern", "Use one of these", accepted=accepted)
     rest = _WORD.sub("x", pattern)
     if not _PLAIN.fullmatch(rest):
-        raise refusal("names", "a name of a file holds other signs", "Leave them out", accepted=accepted)
+        raise refusal("", "a name of a file holds other signs", "Leave them out", accepted=accepted)
     folders = rest.split("/")
     if len(folders) > DEEPEST or any(not one.strip(" .") or one[0] in " ." or one[-1] in " ." for one in folders):
         raise refusal(
-            "names", "the names would leave the folder, or be empty",
+            "", "the names would leave the folder, or be empty",
             f"Begin with a letter, and use / only between names, {DEEPEST - 1} times at most", accepted=accepted,
         )  # fmt: skip
     if "{map}" not in pattern:
-        raise refusal("names", "every map would have the same name", "Put {map} into it", accepted=accepted)
+        raise refusal("", "every map would have the same name", "Put {map} into it", accepted=accepted)
     return pattern
 
 

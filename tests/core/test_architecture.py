@@ -37,6 +37,7 @@ ORDER = [
     "looks",
     "findings",
     "targets",
+    "batch",
     "catalogue",
     "guide",
     "cli",

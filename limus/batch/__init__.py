@@ -1,0 +1,1 @@
+"""Many deliveries from one sheet: a row each, on this machine or on many."""
