@@ -42,13 +42,16 @@ _ROOM = ".limus-"
 
 @dataclass(frozen=True)
 class Outlook:
-    """What a delivery will be: the names of its files, and the memory that it takes."""
+    """What a delivery will be: the names of its files, the memory that it takes, and the titles of its ``maps`` where
+    each can have a size of its own.
+    """
 
     files: list[str]
     needed: Needed
+    maps: list[str]
 
 
-def _making(session: Session, order: Order) -> tuple[Making, list[MaskAsked]]:
+def making_of(session: Session, order: Order) -> tuple[Making, list[MaskAsked]]:
     """What a target is told, and the masks that have files of their own."""
     scene, mesh = session.scene, session.mesh
     mesh.need_uv()
@@ -68,7 +71,7 @@ def outlook(session: Session, order: Order) -> Outlook:
     ------
     InputError : no UVs, a mask that there is none of, two files of one name.
     """
-    making, asked = _making(session, order)
+    making, asked = making_of(session, order)
     readings = session.measuring.best()
     measured = readings.measured if readings is not None else Measured.blank(session.texels(_LOOK))
     chronicle = session.chronicle(measured, _LOOK, weather=readings is not None and session.scene.asks_for_weather)
@@ -82,7 +85,8 @@ def outlook(session: Session, order: Order) -> Outlook:
     rasters = order.kind().rasters(making, chronicle.texels, surface)
     written = sum(raster.bytes_a_pixel for raster in rasters) + len(asked)
     more = _MASK * len({*asked, *making.masks.values()})
-    return Outlook(files, needed_by(chronicle, pile, surface, more=more, written=written))
+    titles = [str(raster.about["channel"]) for raster in rasters] if "sizes" in order.kind.takes else []
+    return Outlook(files, needed_by(chronicle, pile, surface, more=more, written=written), titles)
 
 
 def deliver(
@@ -110,7 +114,7 @@ def deliver(
             files, notes = deliver(session, order, until=until, progress=progress, room=Path(folder))
             return [Written(file.name, file.data) for file in files], notes
     scene, kind = session.scene, order.kind()
-    making, asked = _making(session, order)
+    making, asked = making_of(session, order)
     taker = MaskTaker(scene, list(dict.fromkeys([*asked, *making.masks.values()])))
     if scene.vertex_paint:
         painted = painted_colours(making.mesh, scene.vertex_paint, session.find)

@@ -32,11 +32,13 @@ from server.api import (
     map_sets,
     moments,
     objects,
+    orders,
     photographs,
     pictures,
     projects,
     reports,
     store_room,
+    tokens,
     treatments,
 )
 from server.api.asked import VersionGone
@@ -82,11 +84,18 @@ class _Api(NinjaAPI):
         return dataclasses.replace(found, path=path).error("request")
 
 
-api = _Api(title="Limus", version="1", auth=django_auth, docs_url=None, docs_decorator=login_required, parser=_Parser())
+api = _Api(
+    title="Limus",
+    version="1",
+    auth=[tokens.ByToken(), django_auth],
+    docs_url=None,
+    docs_decorator=login_required,
+    parser=_Parser(),
+)
 SUBJECTS = (
     catalogue, projects, intakes, objects, history, pictures, map_sets, store_room, treatments, evaluation, findings,
     glimpses, guide, photographs, moments, reports,
-    jobs,
+    jobs, orders, tokens,
 )  # fmt: skip
 for subject in SUBJECTS:
     api.add_router("", subject.router)

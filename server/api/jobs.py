@@ -122,6 +122,7 @@ class DeliveryOut(BaseModel):
     """
 
     files: list[str]
+    maps: list[str] = Field(description="Titles of the maps, where each can have a size of its own")
     sizes: list[int]
     takes: dict[int, str]
     memory: str
@@ -135,6 +136,7 @@ def delivery(request: HttpRequest, object_id: int, body: Order) -> DeliveryOut:
     found = _outlook(scene, body)
     sizes = body.kind.sizes
     return DeliveryOut(
+        maps=found.maps,
         files=[*found.files, "scene.json", *sorted(drawn_files(scene, find))],
         sizes=found.needed.fitting(sizes, settings.JOB_MEMORY),
         takes={size: found.needed.said(size) for size in sizes},

@@ -7,7 +7,7 @@ from django.db import models
 
 
 class Job(models.Model):
-    """One piece of long work on an object, or on an intake.
+    """One piece of long work on an object, an intake, or all of a project.
 
     ``attempt`` fences writes: a worker that was thought dead may not report on a job that was given to another.
     """
@@ -17,6 +17,7 @@ class Job(models.Model):
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="jobs")
     object = models.ForeignKey("projects.WorkObject", null=True, on_delete=models.CASCADE, related_name="jobs")
     intake = models.ForeignKey("projects.Intake", null=True, on_delete=models.CASCADE, related_name="jobs")
+    project = models.ForeignKey("projects.Project", null=True, on_delete=models.CASCADE, related_name="jobs")
     kind = models.CharField(max_length=20)
     options = models.JSONField(default=dict)
     state = models.CharField(max_length=12, default=QUEUED)

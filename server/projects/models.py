@@ -407,6 +407,42 @@ class OwnTreatment(models.Model):
         return self.name
 
 
+class KeptOrder(models.Model):
+    """What somebody delivers again and again: a target with its sizes, names and recipe."""
+
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="orders")
+    name = models.CharField(max_length=80)
+    document = models.JSONField()
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["name"]
+        constraints = [models.UniqueConstraint(fields=["owner", "name"], name="one_order_per_name")]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class ApiToken(models.Model):
+    """By which a program of somebody's may use the API: what it may, and until when. Only a digest of it is kept."""
+
+    READ, WRITE = "read", "write"
+
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="tokens")
+    name = models.CharField(max_length=80)
+    digest = models.CharField(max_length=64, unique=True)
+    rights = models.CharField(max_length=8, default=READ)
+    expires = models.DateTimeField()
+    used = models.DateTimeField(null=True)
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["name", "id"]
+
+    def __str__(self) -> str:
+        return self.name
+
+
 class Favourite(models.Model):
     """A base of the store room that somebody likes to have at hand."""
 

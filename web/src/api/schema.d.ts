@@ -1110,6 +1110,114 @@ export interface paths {
     patch?: never
     trace?: never
   }
+  '/api/orders': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    /**
+     * Orders
+     * @description One's own, in all projects.
+     */
+    get: operations['server_api_orders_orders']
+    put?: never
+    /**
+     * Keep Order
+     * @description Keep one.
+     */
+    post: operations['server_api_orders_keep_order']
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/orders/{order_id}': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    get?: never
+    put?: never
+    post?: never
+    /**
+     * Drop Order
+     * @description Forget one.
+     */
+    delete: operations['server_api_orders_drop_order']
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/objects/{object_id}/delivery/look': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    get?: never
+    put?: never
+    /**
+     * Look At Map
+     * @description A map of an export before it is written, small.
+     */
+    post: operations['server_api_orders_look_at_map']
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/tokens': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    /**
+     * Tokens
+     * @description One's own, by name.
+     */
+    get: operations['server_api_tokens_tokens']
+    put?: never
+    /**
+     * New Token
+     * @description Make one; it is shown this once.
+     */
+    post: operations['server_api_tokens_new_token']
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/tokens/{token_id}': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    get?: never
+    put?: never
+    post?: never
+    /**
+     * Remove Token
+     * @description It ends at once.
+     */
+    delete: operations['server_api_tokens_remove_token']
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
 }
 export type webhooks = Record<string, never>
 export interface components {
@@ -10398,6 +10506,11 @@ export interface components {
     DeliveryOut: {
       /** Files */
       files: string[]
+      /**
+       * Maps
+       * @description Titles of the maps, where each can have a size of its own
+       */
+      maps: string[]
       /** Sizes */
       sizes: number[]
       /** Takes */
@@ -10406,6 +10519,135 @@ export interface components {
       }
       /** Memory */
       memory: string
+    }
+    /**
+     * OrderOut
+     * @description One that is kept; ``trouble``: why it cannot be used any more.
+     */
+    OrderOut: {
+      /** Id */
+      id: number
+      /** Name */
+      name: string
+      order: components['schemas']['Order'] | null
+      /** Trouble */
+      trouble: string
+    }
+    /**
+     * OrderIn
+     * @description An order to keep under a name; one of that name is replaced.
+     */
+    OrderIn: {
+      /** Name */
+      name: string
+      order: components['schemas']['Order']
+    }
+    /**
+     * LookOut
+     * @description How a map will look, and the numbers of its components over the surface, in its unit.
+     */
+    LookOut: {
+      /** File */
+      file: string
+      /**
+       * Picture
+       * @description PNG, base64
+       */
+      picture: string
+      /** Components */
+      components: string[]
+      /** Lowest */
+      lowest: number[]
+      /** Mean */
+      mean: number[]
+      /** Highest */
+      highest: number[]
+      /** Unit */
+      unit: string
+      /** About */
+      about: string
+    }
+    /**
+     * LookIn
+     * @description A file of the listing to look at.
+     */
+    LookIn: {
+      order: components['schemas']['Order']
+      /** File */
+      file: string
+    }
+    /**
+     * TokenOut
+     * @description A token, but for itself.
+     */
+    TokenOut: {
+      /** Id */
+      id: number
+      /** Name */
+      name: string
+      /**
+       * Rights
+       * @enum {string}
+       */
+      rights: 'read' | 'write'
+      /**
+       * Expires
+       * Format: date-time
+       */
+      expires: string
+      /** Used */
+      used: string | null
+      /** Over */
+      over: boolean
+    }
+    /**
+     * FreshToken
+     * @description One that was just made: shown once, and kept nowhere.
+     */
+    FreshToken: {
+      /** Id */
+      id: number
+      /** Name */
+      name: string
+      /**
+       * Rights
+       * @enum {string}
+       */
+      rights: 'read' | 'write'
+      /**
+       * Expires
+       * Format: date-time
+       */
+      expires: string
+      /** Used */
+      used: string | null
+      /** Over */
+      over: boolean
+      /** Token */
+      token: string
+    }
+    /**
+     * TokenIn
+     * @description A token to make.
+     */
+    TokenIn: {
+      /**
+       * Name
+       * @description What it is for
+       */
+      name: string
+      /**
+       * Rights
+       * @default read
+       * @enum {string}
+       */
+      rights: 'read' | 'write'
+      /**
+       * Days
+       * @description Days until it ends
+       * @default 90
+       */
+      days: number
     }
   }
   responses: never
@@ -12543,6 +12785,187 @@ export interface operations {
         content: {
           'application/json': components['schemas']['JobOut']
         }
+      }
+    }
+  }
+  server_api_orders_orders: {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['OrderOut'][]
+        }
+      }
+    }
+  }
+  server_api_orders_keep_order: {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['OrderIn']
+      }
+    }
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['OrderOut']
+        }
+      }
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+    }
+  }
+  server_api_orders_drop_order: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        order_id: number
+      }
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown
+        }
+        content?: never
+      }
+    }
+  }
+  server_api_orders_look_at_map: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        object_id: number
+      }
+      cookie?: never
+    }
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['LookIn']
+      }
+    }
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['LookOut']
+        }
+      }
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+    }
+  }
+  server_api_tokens_tokens: {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['TokenOut'][]
+        }
+      }
+    }
+  }
+  server_api_tokens_new_token: {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['TokenIn']
+      }
+    }
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['FreshToken']
+        }
+      }
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+    }
+  }
+  server_api_tokens_remove_token: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        token_id: number
+      }
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown
+        }
+        content?: never
       }
     }
   }

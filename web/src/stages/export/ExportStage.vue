@@ -2,26 +2,30 @@
 import type { components } from '../../api/schema'
 import Button from 'primevue/button'
 import ProgressBar from 'primevue/progressbar'
+import Checkbox from 'primevue/checkbox'
+import InputNumber from 'primevue/inputnumber'
+import Select from 'primevue/select'
 import SelectButton from 'primevue/selectbutton'
 import { computed, onBeforeUnmount, ref, watch } from 'vue'
 import { api, messageOf } from '../../api/client'
 import type { Job } from '../../api/scene'
 import { useWork } from '../../stores/work'
 import SurfaceView from '../../view3d/SurfaceView.vue'
+import KeptOrders from './KeptOrders.vue'
+import MapList from './MapList.vue'
+import MapSizes from './MapSizes.vue'
 import MasksAlong from './MasksAlong.vue'
+import NamePattern from './NamePattern.vue'
+import RecipeLines from './RecipeLines.vue'
+import { sent, useOrder } from './useOrder'
 
 /** Take finished maps away. */
 const work = useWork()
 work.serve('weather')
-const targets = computed(() => work.catalogue?.targets ?? [])
-const kind = ref('gltf')
-const target = computed(() => targets.value.find((t) => t.kind === kind.value) ?? targets.value[0])
-const size = ref(2048)
-const bits = ref(8)
-const masks = ref<string[]>([])
-const packed = ref(false)
+const { draft, order, targets, target, takes, bits, remember, take } = useOrder()
 /** Layers may have gone, or be off, since they were ticked. */
-const along = computed(() => masks.value.filter((one) => !work.evaluation || work.outcome.has(one.split(':')[0])))
+const along = computed(() => draft.masks.filter((one) => !work.evaluation || work.outcome.has(one.split(':')[0])))
+const asking = computed(() => ({ ...order.value, ...(draft.masks.length ? { masks: along.value } : {}) }))
 const job = ref<Job>()
 const trouble = ref('')
 let gone = false
@@ -29,45 +33,65 @@ onBeforeUnmount(() => (gone = true))
 
 /** What the core would write for the scene as it is, and the sizes that this server has the memory for. */
 const listing = ref<components['schemas']['DeliveryOut']>()
-const why = ref('')
+const why = ref<{ message: string; where?: string }>()
 let asked = 0
 watch(
-  [kind, along, packed, () => work.version?.version, () => work.object?.readings],
-  async () => {
+  [() => JSON.stringify(asking.value), () => work.version?.version, () => work.object?.readings],
+  async (now, before) => {
     const mine = ++asked
+    // What is typed is asked for when it stands still.
+    if (before?.[0] !== undefined && now[0] !== before[0]) await new Promise((go) => setTimeout(go, 250))
     await work.saved()
-    if (!work.object) return
-    const { data, error } = await api.GET('/api/objects/{object_id}/delivery', {
-      params: {
-        path: { object_id: work.object.id },
-        query: { target: kind.value, masks: along.value, packed: packed.value },
-      },
+    if (!work.object || mine !== asked || gone) return
+    remember()
+    const { data, error } = await api.POST('/api/objects/{object_id}/delivery', {
+      params: { path: { object_id: work.object.id } },
+      body: sent(asking.value),
     })
     if (mine !== asked || gone) return
-    listing.value = data
-    why.value = data ? '' : messageOf(error)
-    if (data?.sizes.length && !data.sizes.includes(size.value)) size.value = data.sizes.at(-1)!
-    if (target.value && !target.value.depths.includes(bits.value)) bits.value = target.value.depths[0]
+    // What was listed before stays in view while something is wrong.
+    if (data) listing.value = data
+    why.value = data ? undefined : { ...(error as object), message: messageOf(error) }
+    if (data?.sizes.length && !data.sizes.includes(draft.resolution)) draft.resolution = data.sizes.at(-1)!
   },
   { immediate: true },
 )
-const sizes = computed(() => (target.value?.sizes ?? []).filter((n) => n >= 512))
+const wrong = (field: string) => !!why.value?.where?.includes(field)
+const wrongLine = computed(() => Number(/recipe\[(\d+)\]/.exec(why.value?.where ?? '')?.[1] ?? -1))
+const sizes = computed(() =>
+  (target.value?.sizes ?? [])
+    .filter((n) => n >= 256)
+    .map((n) => ({
+      value: n,
+      label: listing.value ? `${n}, about ${listing.value.takes[n]} of memory` : String(n),
+      off: !!listing.value && !listing.value.sizes.includes(n),
+    })),
+)
+/** Maps that may be smaller: those that are written, by their titles. */
+const titles = computed(() =>
+  Object.keys(work.catalogue?.packing.maps ?? {}).filter((title) => listing.value?.maps.includes(title)),
+)
+watch(
+  () => draft.target,
+  () => {
+    if (takes('recipe') && !draft.recipe.length)
+      draft.recipe = [...(Object.values(work.catalogue?.packing.presets ?? {})[0] ?? [])]
+  },
+)
+const everywhere = computed({
+  get: () => draft.gutter === null,
+  set: (on) => (draft.gutter = on ? null : 8),
+})
 const running = computed(() => job.value?.state === 'queued' || job.value?.state === 'running')
+
+const lower = (text: string) => text[0].toLowerCase() + text.slice(1)
 
 async function start() {
   trouble.value = ''
   await work.saved()
   const { data, error } = await api.POST('/api/objects/{object_id}/jobs', {
     params: { path: { object_id: work.object!.id } },
-    body: {
-      kind: 'export',
-      quality: 'good',
-      target: kind.value,
-      resolution: size.value,
-      bits: bits.value,
-      masks: along.value,
-      packed: packed.value,
-    },
+    body: { kind: 'export', quality: 'good', order: sent(asking.value) },
   })
   if (!data) {
     trouble.value = messageOf(error)
@@ -100,53 +124,77 @@ async function cancel() {
       <div class="scroll">
         <section>
           <h2>What?</h2>
-          <SelectButton
-            v-model="kind"
+          <Select
+            v-model="draft.target"
             :options="targets"
             option-label="title"
             option-value="kind"
-            :allow-empty="false"
             size="small"
             aria-label="Target"
           />
           <p class="muted">{{ target?.about }}</p>
+          <p v-if="target?.lacks" class="muted">Has no place for: {{ lower(target.lacks) }}.</p>
+          <RecipeLines v-if="takes('recipe')" v-model="draft.recipe" :wrong="wrongLine" />
+          <KeptOrders :order="order" @take="take" />
         </section>
         <section>
           <h2>How large?</h2>
-          <SelectButton
-            v-model="size"
+          <Select
+            v-model="draft.resolution"
             :options="sizes"
-            :option-disabled="(n: number) => !!listing && !listing.sizes.includes(n)"
-            :allow-empty="false"
+            option-label="label"
+            option-value="value"
+            option-disabled="off"
             size="small"
             aria-label="Resolution"
           />
           <p v-if="listing" class="muted" data-testid="memory">
-            Takes about {{ listing.takes[size] }} of memory; this server gives an export {{ listing.memory }}.
+            Pixels along one side of each map. This server gives an export {{ listing.memory }}; above 2048 maps are
+            drawn tile by tile, which takes minutes and hardly more memory.
           </p>
-          <p class="muted">
-            Pixels along one side of each map. Up to 2048 readings are measured anew at this size. What is larger is
-            drawn tile by tile, so it takes time and hardly more memory: 4096 a few minutes, 8192 four times as long.
-          </p>
-          <template v-if="(target?.depths.length ?? 0) > 1">
-            <h2>How deep?</h2>
+          <MapSizes v-if="takes('sizes')" v-model="draft.sizes" :titles="titles" :resolution="draft.resolution" />
+          <label v-if="(target?.depths.length ?? 0) > 1" class="row">
+            <span>Bits of each number</span>
             <SelectButton
-              v-model="bits"
+              :model-value="bits"
               :options="target?.depths"
               :allow-empty="false"
               size="small"
               aria-label="Bits per channel"
+              @update:model-value="(n: number) => (draft.bits = n)"
             />
+          </label>
+          <label v-if="takes('dither') && bits === 8" class="tick">
+            <Checkbox v-model="draft.dither" binary size="small" />
+            <span>Dither, so that smooth slopes show no steps</span>
+          </label>
+          <template v-if="takes('gutter')">
+            <label class="tick">
+              <Checkbox v-model="everywhere" binary size="small" />
+              <span>Colors run on beyond the surface everywhere</span>
+            </label>
+            <label v-if="draft.gutter !== null" class="row">
+              <span>Gutter, pixels</span>
+              <InputNumber
+                v-model="draft.gutter"
+                :min="0"
+                :max="64"
+                :allow-empty="false"
+                size="small"
+                show-buttons
+                input-id="gutter"
+                aria-label="Gutter in pixels"
+              />
+            </label>
           </template>
         </section>
-        <MasksAlong v-model:chosen="masks" v-model:packed="packed" />
+        <MasksAlong v-model:chosen="draft.masks" v-model:packed="draft.packed" />
         <section>
           <h2>What will be written</h2>
-          <ul>
-            <li v-for="file in listing?.files" :key="file" v-tooltip.left="file" class="clip">{{ file }}</li>
-          </ul>
-          <p v-if="why" class="trouble">{{ why }}</p>
-          <p v-else-if="!listing" class="muted" role="status">Finding out…</p>
+          <NamePattern v-if="takes('names')" v-model="draft.names" :wrong="wrong('names')" />
+          <p v-if="why" class="trouble" role="alert">{{ why.message }}</p>
+          <MapList v-if="listing" :files="listing.files" :order="asking" :class="{ stale: !!why }" />
+          <p v-else-if="!why" class="muted" role="status">Finding out…</p>
           <p class="muted">Packed in one zip. scene.json repeats the result from the command line.</p>
         </section>
         <section>
@@ -165,7 +213,7 @@ async function cancel() {
             <Button size="small" severity="secondary" label="Cancel" @click="cancel" />
           </div>
           <template v-else>
-            <Button label="Export" icon="pi pi-download" data-testid="export" @click="start" />
+            <Button label="Export" icon="pi pi-download" data-testid="export" :disabled="!!why" @click="start" />
             <p v-if="job?.state === 'done'" class="done">
               Done.
               <a :href="job.file" data-testid="download">Download again</a>
@@ -199,7 +247,7 @@ header {
   padding: 0 16px;
   border-bottom: 1px solid var(--line);
 }
-h2 {
+h1 {
   font-size: 16px;
 }
 .scroll {
@@ -217,6 +265,23 @@ section:last-child {
 h2 {
   font-size: 14px;
   font-weight: 600;
+}
+.row {
+  display: flex;
+  justify-content: space-between;
+  align-items: center;
+  gap: 12px;
+}
+.row :deep(input) {
+  width: 72px;
+}
+.tick {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+}
+.stale {
+  opacity: 0.5;
 }
 .done a {
   color: var(--verdigris);

@@ -14,7 +14,7 @@ export function jobs(s: State, w: Verbs) {
     await w.saved()
     const { data } = await api.POST('/api/objects/{object_id}/jobs', {
       params: { path: { object_id: item.id } },
-      body: { kind: 'measure', quality, target: 'gltf', resolution: 1024, bits: 8, packed: false },
+      body: { kind: 'measure', quality },
     })
     let drafted = item.readings !== 'missing' && item.readings !== 'outdated'
     const job = await follow(
@@ -77,7 +77,7 @@ export function jobs(s: State, w: Verbs) {
     await w.saved()
     const { data, error } = await api.POST('/api/objects/{object_id}/jobs', {
       params: { path: { object_id: item.id } },
-      body: { kind: 'unwrap', quality: 'good', target: 'gltf', resolution: 1024, bits: 8, packed: false },
+      body: { kind: 'unwrap', quality: 'good' },
     })
     if (!data) trouble.value = messageOf(error)
     else await watchUnwrapping(data)

@@ -1,0 +1,67 @@
+import { useLocalStorage } from '@vueuse/core'
+import { computed, reactive, toRaw } from 'vue'
+import type { components } from '../../api/schema'
+import { useWork } from '../../stores/work'
+
+/** As it is sent: what is left out is as it usually is. */
+export type Order = Partial<components['schemas']['Order']>
+export const sent = (order: Order) => order as components['schemas']['Order']
+
+/** What an export is to be, as the interface holds it: every field has a value. */
+export interface Draft {
+  target: string
+  resolution: number
+  bits: number
+  masks: string[]
+  packed: boolean
+  names: string
+  sizes: Record<string, number>
+  gutter: number | null
+  dither: boolean
+  recipe: string[]
+}
+const FRESH: Draft = {
+  target: 'gltf',
+  resolution: 2048,
+  bits: 0,
+  masks: [],
+  packed: false,
+  names: '',
+  sizes: {},
+  gutter: null,
+  dither: false,
+  recipe: [],
+}
+
+/**
+ * The order of the Export stage: remembered on this machine, but for its masks, which are an object's own. What a target
+ * does not take stays with the draft and is not sent.
+ */
+export function useOrder() {
+  const work = useWork()
+  const kept = useLocalStorage<Partial<Draft>>('limus.order', {})
+  const draft = reactive<Draft>({ ...structuredClone(FRESH), ...structuredClone(toRaw(kept.value)), masks: [] })
+  const targets = computed(() => work.catalogue?.targets ?? [])
+  const target = computed(() => targets.value.find((t) => t.kind === draft.target) ?? targets.value[0])
+  const takes = (field: string) => !!target.value?.takes.includes(field)
+  const bits = computed(() => (target.value?.depths.includes(draft.bits) ? draft.bits : (target.value?.depths[0] ?? 8)))
+  const order = computed<Order>(() => {
+    const out: Order = { target: target.value?.kind ?? 'gltf', resolution: draft.resolution, bits: bits.value }
+    if (draft.masks.length) Object.assign(out, { masks: [...draft.masks], packed: draft.packed })
+    if (takes('names') && draft.names.trim()) out.names = draft.names.trim()
+    if (takes('gutter') && draft.gutter !== null) out.gutter = draft.gutter
+    if (takes('dither') && draft.dither && bits.value === 8) out.dither = true
+    if (takes('recipe')) out.recipe = draft.recipe.map((line) => line.trim()).filter(Boolean)
+    const sizes = Object.entries(draft.sizes).filter(([, size]) => size < draft.resolution)
+    if (takes('sizes') && sizes.length) out.sizes = Object.fromEntries(sizes)
+    return out
+  })
+  function remember() {
+    kept.value = { ...structuredClone(toRaw(draft)), masks: [] }
+  }
+  /** Take up an order that was kept; its masks stay out, since they name layers. */
+  function take(given: Order) {
+    Object.assign(draft, structuredClone(FRESH), structuredClone(toRaw(given)), { masks: draft.masks })
+  }
+  return { draft, order, targets, target, takes, bits, remember, take }
+}
