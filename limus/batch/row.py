@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import re
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 from typing import Any
@@ -28,7 +28,7 @@ from limus.formats.files import bytes_of, checksum_of
 from limus.formats.json_read import read_json
 from limus.formats.read import read_object, usual_up
 from limus.intake.object_file import ObjectFile
-from limus.intake.preparation import beside_scene
+from limus.intake.preparation import Finder, beside_scene
 from limus.playing.session import Session
 from limus.readings.setting import Setting
 from limus.targets.order import Order, order_from
@@ -178,9 +178,13 @@ def _scene(row: Row, folder: Path) -> tuple[Scene, Path]:
         scene = started(document, setting, session.size, base=base, layers=[])
     if row.setting:
         scene = scene.model_copy(update={"setting": load_scene(folder / row.setting).setting})
+    return adjusted(row, scene, beside_scene(within), lambda name: _treatment(name, folder)), within
+
+
+def adjusted(row: Row, scene: Scene, find: Finder, shelf: Callable[[str], Treatment]) -> Scene:
+    """The scene with the treatments of a row on top, at its snapshot, seed and year."""
     for name in filter(None, (one.strip() for one in row.treatment.split("+"))):
-        size = Session(scene, beside_scene(within)).size
-        scene = treated(scene, _treatment(name, folder), size).scene
+        scene = treated(scene, shelf(name), Session(scene, find).size).scene
     if row.snapshot:
         scene = scene.at_snapshot(row.snapshot)
     changes: dict[str, Any] = {}
@@ -188,7 +192,7 @@ def _scene(row: Row, folder: Path) -> tuple[Scene, Path]:
         changes["seed"] = row.seed
     if row.year is not None:
         changes["year"] = min(row.year, scene.setting.years)
-    return scene.model_copy(update=changes), within
+    return scene.model_copy(update=changes)
 
 
 def _treatment(name: str, folder: Path) -> Treatment:
@@ -203,12 +207,17 @@ def _treatment(name: str, folder: Path) -> Treatment:
 
 
 def _order(row: Row, folder: Path) -> Order:
-    given: dict[str, Any] = {"target": "maps", "resolution": 1024}
+    kept: dict[str, Any] = {}
     if row.order:
-        found = read_json(folder / row.order)
-        if not isinstance(found, dict):
+        kept = read_json(folder / row.order)
+        if not isinstance(kept, dict):
             raise InputError("an order is a list of fields", where=row.order, remedy='Write {"target": "maps"}')
-        given |= found
+    return ordered(row, kept)
+
+
+def ordered(row: Row, kept: Mapping[str, Any]) -> Order:
+    """The order of a row; ``kept`` is what it refers to, and its columns win."""
+    given: dict[str, Any] = {"target": "maps", "resolution": 1024, **kept}
     for field in ("target", "resolution", "bits", "names", "gutter"):
         value = getattr(row, field)
         if value not in (None, ""):

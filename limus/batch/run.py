@@ -76,7 +76,19 @@ def run(
     Cancelled : through ``told``; what is done stays, and is not done again the next time.
     OSError : ``out`` cannot be written, or is full.
     """
-    works, failed = planned(rows, folder)
+    return carried_out(*planned(rows, folder), out, told, doing, title=title)
+
+
+def carried_out(
+    works: Mapping[int, Work],
+    failed: Mapping[int, str],
+    out: Path,
+    told: Told,
+    doing: Doing | None = None,
+    *,
+    title: str = "Batch",
+) -> Outcome:
+    """The same, of rows that are planned: ``failed`` those that cannot be."""
     out.mkdir(parents=True, exist_ok=True)
     kept, result = Kept(out), Outcome(failed=dict(sorted(failed.items())))
     kept.only([work.out for work in works.values()])
@@ -116,14 +128,20 @@ def run(
     return result
 
 
-def here(works: Mapping[int, Work], room: Path, over: Callable[[int, Made | InputError], None], say: Say) -> None:
-    """One row after the other, each on all cores of this machine."""
+def here(
+    works: Mapping[int, Work],
+    room: Path,
+    over: Callable[[int, Made | InputError], None],
+    say: Say,
+    limit: int | None = None,
+) -> None:
+    """One row after the other, each on all cores of this machine, none with more than ``limit`` bytes."""
     for k, work in works.items():
         began = time.monotonic()
         inside = room / str(k)
         inside.mkdir()
         try:
-            files, notes, picture = made(work, work.files, inside, say)
+            files, notes, picture = made(work, work.files, inside, say, limit=limit)
         except InputError as error:
             over(k, error)
             continue

@@ -21,6 +21,7 @@ from ninja.security import django_auth
 from limus.common.errors import Cancelled, InputError
 from limus.common.refusal import first_refusal, refuse_odd_text
 from server.api import (
+    batches,
     catalogue,
     evaluation,
     findings,
@@ -95,7 +96,7 @@ api = _Api(
 SUBJECTS = (
     catalogue, projects, intakes, objects, history, pictures, map_sets, store_room, treatments, evaluation, findings,
     glimpses, guide, photographs, moments, reports,
-    jobs, orders, tokens,
+    jobs, orders, tokens, batches,
 )  # fmt: skip
 for subject in SUBJECTS:
     api.add_router("", subject.router)

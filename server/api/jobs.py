@@ -58,7 +58,7 @@ class JobOut(BaseModel):
     seconds_left: float | None
 
 
-def _job_out(job: Job) -> JobOut:
+def job_out(job: Job) -> JobOut:
     left = None
     word = waits_for(job) if job.state == Job.QUEUED else job.word
     silent = job.state == Job.RUNNING and job.heartbeat is not None and timezone.now() - job.heartbeat > SILENT
@@ -96,7 +96,7 @@ def start_job(request: HttpRequest, object_id: int, body: JobIn) -> tuple[int, J
             cancel_requested=False,
         ).first()
         if running is not None:
-            return 201, _job_out(running)
+            return 201, job_out(running)
     options: dict[str, Any] = {"version": item.head_id, "quality": body.quality}
     if body.kind == "unwrap":
         # The scene takes the UVs up by itself, whether anybody still looks or not.
@@ -113,7 +113,7 @@ def start_job(request: HttpRequest, object_id: int, body: JobIn) -> tuple[int, J
         job = Job.objects.create(owner=owner_of(request), object=item, kind=body.kind, options=options)
         start(job)
     job.refresh_from_db()
-    return 201, _job_out(job)
+    return 201, job_out(job)
 
 
 class DeliveryOut(BaseModel):
@@ -175,13 +175,13 @@ def fits(item: WorkObject, order: Order) -> None:
 
 
 def _job(request: HttpRequest, job_id: int) -> Job:
-    return get_object_or_404(Job.objects.select_related("object"), pk=job_id, owner=owner_of(request))
+    return get_object_or_404(Job.objects.select_related("object", "project"), pk=job_id, owner=owner_of(request))
 
 
 @router.get("/jobs/{int:job_id}", response=JobOut)
 def get_job(request: HttpRequest, job_id: int) -> JobOut:
     """How far it is."""
-    return _job_out(_job(request, job_id))
+    return job_out(_job(request, job_id))
 
 
 @router.post("/jobs/{int:job_id}/cancel", response=JobOut)
@@ -192,7 +192,14 @@ def cancel_job(request: HttpRequest, job_id: int) -> JobOut:
     if Job.objects.filter(pk=job.pk, state=Job.QUEUED).exists():
         runner.finish(job, Job.CANCELLED, word="Cancelled")
     job.refresh_from_db()
-    return _job_out(job)
+    return job_out(job)
+
+
+def _download_name(job: Job) -> str:
+    if job.object is None:
+        return f"{file_stem(job.project.name if job.project is not None else 'limus')}-batch-{job.pk}.zip"
+    order = runner.order_of(job)
+    return f"{file_stem(job.object.name)}-{order.target}-{order.resolution}.zip"
 
 
 @router.get("/jobs/{int:job_id}/file", include_in_schema=False)
@@ -200,16 +207,15 @@ def job_file(request: HttpRequest, job_id: int) -> Any:
     """Download what an export wrote."""
     job = _job(request, job_id)
     path = Path(settings.DATA_DIR) / job.file
-    if not job.file or job.object is None or not path.is_file():
+    if not job.file or not path.is_file():
         return HttpResponse(
             '{"message": "There is no file any more: deliveries are kept for a while only. Export again."}',
             status=404,
             content_type="application/json",
         )
-    order = runner.order_of(job)
     return FileResponse(
         path.open("rb"),
         as_attachment=True,
-        filename=f"{file_stem(job.object.name)}-{order.target}-{order.resolution}.zip",
+        filename=_download_name(job),
         content_type="application/zip",
     )

@@ -12,7 +12,13 @@ from server.jobs.models import Job
 SHORT = "short"
 #: Good readings, exports, unwrapping.
 LONG = "long"
-_WORDS = {"measure": "measuring", "export": "an export", "inspect": "looking at files", "unwrap": "unwrapping"}
+_WORDS = {
+    "measure": "measuring",
+    "export": "an export",
+    "batch": "a batch",
+    "inspect": "looking at files",
+    "unwrap": "unwrapping",
+}
 
 
 def lane_of(job: Job) -> str:

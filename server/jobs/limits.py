@@ -8,8 +8,8 @@ from django.conf import settings
 
 #: How often a step of a job is begun before it is given up.
 ATTEMPTS = 3
-#: An export at 16384 draws for an hour, and says all the while how far it is.
-_SECONDS = {"inspect": 180.0, "measure": 1800.0, "unwrap": 1800.0, "export": 12 * 3600.0}
+#: An export at 16384 draws for an hour, and says all the while how far it is; a batch has many of them.
+_SECONDS = {"inspect": 180.0, "measure": 1800.0, "unwrap": 1800.0, "export": 12 * 3600.0, "batch": 48 * 3600.0}
 #: Looking at a file needs little; a file that needs more is not one we want.
 _INSPECT_BYTES = 4 << 30
 

@@ -238,7 +238,9 @@ def remove_project(project: Project) -> None:
             here = Project.objects.get(pk=pk)
             items = list(here.items.all())
             rest = [
-                data() / name for item in items for name in item.jobs.exclude(file="").values_list("file", flat=True)
+                data() / name
+                for of in (*items, here)
+                for name in of.jobs.exclude(file="").values_list("file", flat=True)
             ]
             rest += [p for item in items for p in _portraits(item.pk)]
             rest += [intake.folder for intake in here.intakes.all()]
@@ -386,6 +388,11 @@ def sweep(*, really: bool = True) -> Swept:
     files = set(Job.objects.exclude(file="").values_list("file", flat=True))
     for place in _entries(data() / "deliveries"):
         if f"deliveries/{place.name}" not in files and _old(place, YOUNG):
+            drop("deliveries", place)
+    going = {str(pk) for pk in Job.objects.filter(state__in=[Job.QUEUED, Job.RUNNING]).values_list("pk", flat=True)}
+    for place in _entries(data() / "batches"):
+        # Rows of a batch that ended without a delivery.
+        if place.name not in going and _old(place, YOUNG):
             drop("deliveries", place)
     objects = {str(pk) for pk in WorkObject.objects.values_list("pk", flat=True)}
     for place in _entries(data() / "portraits"):

@@ -209,6 +209,7 @@ _SMALLER = {
     "measure": "Reduce the object, or choose less fine readings.",
     "unwrap": "Reduce the object, or bring it in with UVs.",
     "export": "Choose a smaller resolution.",
+    "batch": "Choose smaller resolutions, and start it again.",
 }
 
 

@@ -22,8 +22,8 @@ from server.jobs.lanes import SHORT, lane_of
 from server.jobs.limits import ATTEMPTS
 from server.jobs.models import Job
 from server.jobs.starting import start
+from server.projects import batches, storage
 from server.projects import intake as intakes
-from server.projects import storage
 from server.projects.disk import DISK_FULL, disk_is_full
 from server.projects.models import Intake, SceneVersion, StaleEdit, WorkObject
 from server.projects.workshop import facts_of, session_of
@@ -116,7 +116,11 @@ def again(job: Job, why: str) -> None:
 
 def run(job_id: int, attempt: int, *, claimed: bool = False) -> None:
     """Do job ``job_id`` if it is still queued for this attempt, or ``claimed`` by who calls."""
-    job = Job.objects.select_related("object", "intake", "intake__target").filter(pk=job_id, attempt=attempt).first()
+    job = (
+        Job.objects.select_related("object", "intake", "intake__target", "project", "owner")
+        .filter(pk=job_id, attempt=attempt)
+        .first()
+    )
     if job is None or not (claimed or claim(job)):
         return
     watch = Watch(job_id, attempt)
@@ -241,4 +245,9 @@ def _export(job: Job, watch: Watch) -> str:
     return name
 
 
-WORK = {"measure": _measure, "export": _export, "inspect": _inspect, "unwrap": _unwrap}
+def _batch(job: Job, watch: Watch) -> str:
+    """The rows of a sheet."""
+    return batches.do(job, watch.say)
+
+
+WORK = {"batch": _batch, "measure": _measure, "export": _export, "inspect": _inspect, "unwrap": _unwrap}
