@@ -77,15 +77,19 @@ def _work(cells: Mapping[str, str], project: Project, owner: AbstractBaseUser, w
 
 
 def _object(name: str, project: Project) -> WorkObject:
-    items = {item.name: item for item in project.items.all()}
-    by_number = {str(item.pk): item for item in items.values()}
-    found = items.get(name) or by_number.get(name)
-    if found is None:
+    items = list(project.items.all())
+    named = [item for item in items if item.name == name] or [item for item in items if str(item.pk) == name]
+    if len(named) > 1:
+        raise InputError(
+            f"{len(named)} objects are called '{name[:60]}'", where="object",
+            remedy=f"Name one by its number: {', '.join(str(item.pk) for item in named[:8])}",
+        )  # fmt: skip
+    if not named:
         raise InputError(
             f"there is no object '{name[:60]}' in this project", where="object",
-            remedy=one_of(items, name) if items else "Bring one in first",
+            remedy=one_of([item.name for item in items], name) if items else "Bring one in first",
         )  # fmt: skip
-    return found
+    return named[0]
 
 
 def _treatment(owner: AbstractBaseUser, name: str) -> Treatment:

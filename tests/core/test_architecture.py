@@ -147,6 +147,7 @@ class Server(TestCase):
         "moments",
         "stills",
         "frame",
+        "batch",
         "stages",
         "router",
         "theme",

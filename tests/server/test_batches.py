@@ -201,5 +201,13 @@ class Batches(ServerTest):
         with self.assertRaises(InputError):
             batches._object("up", self.project)
 
+    def test_two_objects_of_one_name(self) -> None:
+        twin = self.add_box()
+        plan = self.call("post", f"/projects/{self.project.pk}/batches/plan", {"rows": [
+            {"object": "Box", **SMALL}, {"object": str(twin.pk), **SMALL},
+        ]}).json()  # fmt: skip
+        self.assertIn(f"Name one by its number: {self.pier.pk}, {twin.pk}", plan[0]["problem"])
+        self.assertEqual(plan[1]["problem"], "")
+
 
 batches_zip = batches.write_zip

@@ -16,7 +16,13 @@ from django.core.management import call_command
 from django.test import override_settings
 
 WEB = Path(__file__).resolve().parents[2] / "web"
-FILES = sorted(path.relative_to(WEB / "tests").as_posix() for path in (WEB / "tests").rglob("*.test.ts"))
+#: Parts of the names of files that are run alone, while they are being written: LIMUS_PAGE_TESTS="export batch".
+ONLY = os.environ.get("LIMUS_PAGE_TESTS", "").split()
+FILES = sorted(
+    path.relative_to(WEB / "tests").as_posix()
+    for path in (WEB / "tests").rglob("*.test.ts")
+    if not ONLY or any(word in path.name for word in ONLY)
+)
 
 
 @override_settings(
@@ -40,7 +46,7 @@ class Page(StaticLiveServerTestCase):
         with tempfile.TemporaryDirectory() as folder:
             out = Path(folder) / "found.json"
             run = subprocess.run(
-                ["npx", "--no-install", "vitest", "run", "--reporter=json", f"--outputFile={out}"],
+                ["npx", "--no-install", "vitest", "run", "--reporter=json", f"--outputFile={out}", *ONLY],
                 cwd=WEB, capture_output=True, text=True, check=False, timeout=900,
                 env={**os.environ, "LIMUS_SERVER": cls.live_server_url},
             )  # fmt: skip

@@ -2,7 +2,7 @@
 import Message from 'primevue/message'
 import Toast from 'primevue/toast'
 import { useToast } from 'primevue/usetoast'
-import { watch } from 'vue'
+import { computed, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import ChangedLooks from './frame/ChangedLooks.vue'
 import OpeningObject from './frame/OpeningObject.vue'
@@ -14,6 +14,8 @@ const work = useWork()
 const route = useRoute()
 const router = useRouter()
 const toast = useToast()
+/** Whether this page shows an object; the others need none. */
+const ofObject = computed(() => !!route.params.object)
 
 watch(
   () => route.params.object,
@@ -40,9 +42,9 @@ watch(
       {{ work.trouble }}
     </Message>
     <UnmadeEdits />
-    <ChangedLooks v-if="route.name !== 'start'" />
-    <OpeningObject v-if="work.opening && route.name !== 'start'" class="page" />
-    <router-view v-else-if="route.name === 'start' || work.object" class="page" />
+    <ChangedLooks v-if="ofObject" />
+    <OpeningObject v-if="work.opening && ofObject" class="page" />
+    <router-view v-else-if="!ofObject || work.object" class="page" />
     <Toast position="bottom-right" />
   </div>
 </template>

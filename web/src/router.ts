@@ -6,6 +6,11 @@ export const router = createRouter({
   history: createWebHistory('/'),
   routes: [
     { path: '/', name: 'start', component: () => import('./frame/StartPage.vue') },
+    {
+      path: '/project/:project(\\d+)/batch',
+      name: 'batch',
+      component: () => import('./batch/BatchPage.vue'),
+    },
     { path: '/object/:object(\\d+)', redirect: (to) => ({ name: 'weather', params: to.params }) },
     {
       path: '/object/:object(\\d+)/object',

@@ -1218,6 +1218,90 @@ export interface paths {
     patch?: never
     trace?: never
   }
+  '/api/projects/{project_id}/sheet': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    get?: never
+    put?: never
+    /**
+     * Read
+     * @description The rows of a .csv or .xlsx file: the raw body. Nothing is done with them yet.
+     */
+    post: operations['server_api_batches_read']
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/projects/{project_id}/batches/plan': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    get?: never
+    put?: never
+    /**
+     * Plan
+     * @description What a sheet would do, row by row; nothing is done.
+     */
+    post: operations['server_api_batches_plan']
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/projects/{project_id}/batches': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    /**
+     * All Batches
+     * @description Those of a project that are kept, the newest first.
+     */
+    get: operations['server_api_batches_all_batches']
+    put?: never
+    /**
+     * New Batch
+     * @description Begin it. Rows that cannot be done are said; the others are done.
+     */
+    post: operations['server_api_batches_new_batch']
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/batches/{job_id}': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    /**
+     * Get Batch
+     * @description How far one is, row by row.
+     */
+    get: operations['server_api_batches_get_batch']
+    put?: never
+    post?: never
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
 }
 export type webhooks = Record<string, never>
 export interface components {
@@ -10649,6 +10733,67 @@ export interface components {
        */
       days: number
     }
+    /**
+     * SheetOut
+     * @description What a file held.
+     */
+    SheetOut: {
+      /** Columns */
+      columns: string[]
+      /** Rows */
+      rows: {
+        [key: string]: string
+      }[]
+    }
+    /**
+     * RowPlan
+     * @description What a row will do, or what is wrong with it.
+     */
+    RowPlan: {
+      /** Row */
+      row: number
+      /** Out */
+      out: string
+      /** Problem */
+      problem: string
+    }
+    /**
+     * SheetIn
+     * @description Rows of a sheet: column -> text. Columns are those of ``limus batch``; ``object`` names one of the project.
+     */
+    SheetIn: {
+      /** Rows */
+      rows: {
+        [key: string]: string
+      }[]
+    }
+    /**
+     * BatchOut
+     * @description A batch and its rows.
+     */
+    BatchOut: {
+      job: components['schemas']['JobOut']
+      /** Rows */
+      rows: components['schemas']['BatchRow'][]
+    }
+    /**
+     * BatchRow
+     * @description What became of a row: ``state`` "done", "failed" or "waiting".
+     */
+    BatchRow: {
+      /** Row */
+      row: number
+      /** Object */
+      object: string
+      /** Out */
+      out: string
+      /** State */
+      state: string
+      /** Problem */
+      problem: string
+      /** Picture */
+      picture: string
+    }
   }
   responses: never
   parameters: never
@@ -12966,6 +13111,153 @@ export interface operations {
           [name: string]: unknown
         }
         content?: never
+      }
+    }
+  }
+  server_api_batches_read: {
+    parameters: {
+      query: {
+        name: string
+      }
+      header?: never
+      path: {
+        project_id: number
+      }
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['SheetOut']
+        }
+      }
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+    }
+  }
+  server_api_batches_plan: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        project_id: number
+      }
+      cookie?: never
+    }
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['SheetIn']
+      }
+    }
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['RowPlan'][]
+        }
+      }
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+    }
+  }
+  server_api_batches_all_batches: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        project_id: number
+      }
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['BatchOut'][]
+        }
+      }
+    }
+  }
+  server_api_batches_new_batch: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        project_id: number
+      }
+      cookie?: never
+    }
+    requestBody: {
+      content: {
+        'application/json': components['schemas']['SheetIn']
+      }
+    }
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['JobOut']
+        }
+      }
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+    }
+  }
+  server_api_batches_get_batch: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        job_id: number
+      }
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['BatchOut']
+        }
       }
     }
   }

@@ -11,6 +11,7 @@ import type { Project } from '../api/scene'
 import { since } from '../controls/since'
 import { useWork } from '../stores/work'
 import AddObject from './AddObject.vue'
+import TokensDialog from './TokensDialog.vue'
 
 /** All projects, each object as it looks today. Whoever comes in is taken to the object that was open last. */
 const work = useWork()
@@ -20,6 +21,7 @@ const ready = ref(false)
 const last = useLocalStorage('limus.object', 0)
 const name = ref('')
 const query = ref('')
+const tokens = ref(false)
 const adder = ref<InstanceType<typeof AddObject>>()
 const now = useNow({ interval: 30_000 })
 /** Pictures that could not be drawn. */
@@ -134,6 +136,14 @@ async function create() {
         {{ project.name }}
         <span class="muted">{{ plural(project.objects.length, 'object') }}</span>
         <Button size="small" text label="Add an object…" @click="adder?.open(project.id)" />
+        <router-link
+          v-if="project.objects.length"
+          class="link"
+          :to="{ name: 'batch', params: { project: project.id } }"
+          :aria-label="`Batch of ${project.name}`"
+        >
+          Batch…
+        </router-link>
         <button
           v-tooltip.left="`Remove ${project.name}`"
           type="button"
@@ -185,6 +195,17 @@ async function create() {
         </li>
       </ul>
     </section>
+    <footer>
+      <Button
+        size="small"
+        text
+        severity="secondary"
+        icon="pi pi-key"
+        label="Access for programs…"
+        @click="tokens = true"
+      />
+    </footer>
+    <TokensDialog v-model:open="tokens" />
     <AddObject ref="adder" />
     <ConfirmDialog />
   </main>
@@ -304,6 +325,20 @@ a:hover,
 li:hover .remove,
 .remove:focus-visible {
   opacity: 1;
+}
+h2 .link {
+  font-size: 14px;
+  font-weight: 600;
+  color: var(--verdigris);
+  text-decoration: none;
+  display: inline;
+  width: auto;
+  background: none;
+  border: 0;
+  padding: 0 8px;
+}
+footer {
+  padding-top: 22px;
 }
 .whole {
   align-self: center;

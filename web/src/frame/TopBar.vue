@@ -29,7 +29,7 @@ const objects = computed(() => [
         icon: o.id === work.object?.id ? 'pi pi-check' : 'pi pi-box',
         command: () =>
           void router.push({
-            name: route.name === 'start' ? 'weather' : (route.name ?? 'weather'),
+            name: route.params.object ? (route.name ?? 'weather') : 'weather',
             params: { object: o.id },
           }),
       })),

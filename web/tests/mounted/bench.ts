@@ -160,7 +160,7 @@ export async function mount(bench: Bench, address: string) {
   running.config.errorHandler = (error) => faults.push(String(error))
   await router.replace(address)
   running.mount('#app')
-  await waitFor(() => expect(document.querySelector('[data-testid=view-label], main.start')).not.toBeNull())
+  await waitFor(() => expect(document.querySelector('[data-testid=view-label], main.start, main.batch')).not.toBeNull())
   await bench.rest()
 }
 

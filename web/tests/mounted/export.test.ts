@@ -42,7 +42,7 @@ test('an order is made, refused where it is wrong, looked at, kept and delivered
   await bench.user.type(screen.getByRole('textbox', { name: 'Name' }), 'For the archive{Enter}')
   await waitFor(() => expect(bench.button('For the archive')).toBeDefined())
   await bench.pick(target(), 'option', 'Packed maps')
-  await waitFor(() => expect(files()).toContain('gate-hoist_hoist_normal.png'))
+  await waitFor(() => expect(files()).toContain('m_occlusion-roughness-metalness.png'))
   const line = screen.getByRole('textbox', { name: 'Packed map 2' })
   await bench.user.clear(line)
   await bench.user.type(line, 'orm=rufness')

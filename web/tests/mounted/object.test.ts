@@ -44,7 +44,7 @@ test('a new layer is as old as the setting says', async () => {
 test('the export lists what the core writes', async () => {
   const bench = await opened('export')
   await screen.findByText('gate-hoist.glb')
-  await bench.click(bench.button('Maps'))
+  await bench.pick(screen.getByRole('combobox', { name: 'Target' }), 'option', 'Maps')
   await screen.findByText('maps.json')
   const files = [...document.querySelectorAll('aside li')].map(words)
   expect(files.some((name) => name.startsWith('scene.json'))).toBe(true)
@@ -76,6 +76,6 @@ test('masks go along with an export', async () => {
     })
   }
   await bench.click(screen.getByTestId('export'))
-  expect(JSON.parse(asked)).toMatchObject({ masks: ['rust', 'chipping:acted', 'rust:1'], packed: true })
+  expect(JSON.parse(asked)).toMatchObject({ order: { masks: ['rust', 'chipping:acted', 'rust:1'], packed: true } })
   expect(words(screen.getByRole('alert'))).toContain('No room just now')
 })

@@ -9,6 +9,7 @@ import SelectButton from 'primevue/selectbutton'
 import { computed, onBeforeUnmount, ref, watch } from 'vue'
 import { api, messageOf } from '../../api/client'
 import type { Job } from '../../api/scene'
+import { during, Plan } from '../../rest'
 import { useWork } from '../../stores/work'
 import SurfaceView from '../../view3d/SurfaceView.vue'
 import KeptOrders from './KeptOrders.vue'
@@ -35,27 +36,29 @@ onBeforeUnmount(() => (gone = true))
 const listing = ref<components['schemas']['DeliveryOut']>()
 const why = ref<{ message: string; where?: string }>()
 let asked = 0
+const soon = new Plan('listing')
+onBeforeUnmount(() => soon.off())
 watch(
   [() => JSON.stringify(asking.value), () => work.version?.version, () => work.object?.readings],
-  async (now, before) => {
-    const mine = ++asked
-    // What is typed is asked for when it stands still.
-    if (before?.[0] !== undefined && now[0] !== before[0]) await new Promise((go) => setTimeout(go, 250))
-    await work.saved()
-    if (!work.object || mine !== asked || gone) return
-    remember()
-    const { data, error } = await api.POST('/api/objects/{object_id}/delivery', {
-      params: { path: { object_id: work.object.id } },
-      body: sent(asking.value),
-    })
-    if (mine !== asked || gone) return
-    // What was listed before stays in view while something is wrong.
-    if (data) listing.value = data
-    why.value = data ? undefined : { ...(error as object), message: messageOf(error) }
-    if (data?.sizes.length && !data.sizes.includes(draft.resolution)) draft.resolution = data.sizes.at(-1)!
-  },
+  // What is typed is asked for when it stands still.
+  (now, before) => soon.after(before?.[0] && now[0] !== before[0] ? 250 : 0, () => void during('listing', list())),
   { immediate: true },
 )
+async function list() {
+  const mine = ++asked
+  await work.saved()
+  if (!work.object || mine !== asked || gone) return
+  remember()
+  const { data, error } = await api.POST('/api/objects/{object_id}/delivery', {
+    params: { path: { object_id: work.object.id } },
+    body: sent(asking.value),
+  })
+  if (mine !== asked || gone) return
+  // What was listed before stays in view while something is wrong.
+  if (data) listing.value = data
+  why.value = data ? undefined : { ...(error as object), message: messageOf(error) }
+  if (data?.sizes.length && !data.sizes.includes(draft.resolution)) draft.resolution = data.sizes.at(-1)!
+}
 const wrong = (field: string) => !!why.value?.where?.includes(field)
 const wrongLine = computed(() => Number(/recipe\[(\d+)\]/.exec(why.value?.where ?? '')?.[1] ?? -1))
 const sizes = computed(() =>
