@@ -31,6 +31,7 @@ from limus.intake.object_file import ObjectFile
 from limus.intake.preparation import Finder, beside_scene
 from limus.playing.session import Session
 from limus.readings.setting import Setting
+from limus.surface.udim import tiles_of
 from limus.targets.order import Order, order_from
 from limus.targets.recipe import PRESETS
 from limus.targets.written import file_stem
@@ -174,6 +175,8 @@ def _scene(row: Row, folder: Path) -> tuple[Scene, Path]:
         session = Session(Scene(object=document, setting=setting), beside_scene(within))
         if session.mesh.uv is None or session.mesh.without_uv:
             document = document.model_copy(update={"uv": "unwrapped"})
+        elif tiles_of(session.mesh):
+            document = document.model_copy(update={"uv": "tiles"})
         base = read_base(folder / row.base, within) if row.base.lower().endswith(".json") else row.base or None
         scene = started(document, setting, session.size, base=base, layers=[])
     if row.setting:

@@ -15,6 +15,7 @@ from limus.effects.catalogue import EFFECTS
 from limus.formats.files import write_whole
 from limus.intake.preparation import beside_scene
 from limus.playing.session import Session
+from limus.surface.udim import tiles_of
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
@@ -49,6 +50,9 @@ def run(args: argparse.Namespace) -> None:
         # Without UVs nothing can be weathered: they are made then, as the interface does.
         document = document.model_copy(update={"uv": "unwrapped"})
         print(f"{document.file}: there are no UVs in it; they are made here (see them with 'limus unwrap')")
+    elif document.uv == "own" and (tiles := tiles_of(session.mesh)):
+        document = document.model_copy(update={"uv": "tiles"})
+        print(f"{document.file}: UVs lie in {len(tiles)} tiles; each becomes a map set of its own")
     layers = None if args.layers is None else [name.strip() for name in args.layers.split(",") if name.strip()]
     out = Path(args.out)
     # Paths in a scene document are relative to it.

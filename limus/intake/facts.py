@@ -49,7 +49,7 @@ class Finding:
     what: str
     why: str
     mend: str = ""
-    action: Literal["", "unwrap", "turn", "two_sided", "scale"] = ""
+    action: Literal["", "unwrap", "turn", "two_sided", "scale", "tiles"] = ""
     parts: tuple[str, ...] = ()
 
 
@@ -67,6 +67,7 @@ class Facts(BaseModel):
     offset_m: Triple = Field(
         (0.0, 0.0, 0.0), description="What was taken off an object far from the origin of its file"
     )
+    tiles: list[int] = Field(default_factory=list, description="Tiles that UVs are laid out in (UDIM)")
     second_uv: bool = Field(False, description="The file has a second UV set")
     parts: list[PartFacts] = Field(default_factory=list)
     map_sets: list[str] = Field(default_factory=list)

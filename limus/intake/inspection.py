@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -14,6 +15,7 @@ from limus.surface.axes import plausible_scale
 from limus.surface.mesh import Mesh
 from limus.surface.sheets import thin_sheets
 from limus.surface.turning import inside_out
+from limus.surface.udim import tiles_of, triangle_tiles
 from limus.surface.uv_health import UvHealth, uv_health
 
 #: Seconds that looking for edges that cross, and for free backs of sheets, may take each; of the rest a share is looked
@@ -30,8 +32,10 @@ def _share(x: float) -> str:
     return f"{x:.1%}" if x >= 0.001 else "less than 0.1 %"
 
 
-def uv_findings(health: UvHealth) -> list[Finding]:
-    """The UVs in words; one entry "good" where nothing is wrong."""
+def uv_findings(health: UvHealth, tiles: Sequence[int] = (), *, laid: bool = False) -> list[Finding]:
+    """The UVs in words; one entry "good" where nothing is wrong. ``tiles`` that one map set lies in; ``laid``: no
+    triangle lies over the border of a tile.
+    """
     if not health.present:
         return [
             Finding(
@@ -57,7 +61,15 @@ def uv_findings(health: UvHealth) -> list[Finding]:
                 "Unwrap it here, or leave it where the repetition is meant", "unwrap",
             )
         )  # fmt: skip
-    if health.outside > 0.001:
+    if tiles:
+        out.append(
+            Finding(
+                "uv-tiles", "warning", f"UVs lie in {len(tiles)} tiles, {tiles[0]} to {tiles[-1]}",
+                "Taken as one picture they are moved over one another",
+                "Take each tile as a map set of its own", "tiles",
+            )
+        )  # fmt: skip
+    elif health.outside > 0.001 and not laid:
         out.append(
             Finding(
                 "uv-outside", "warning", f"UVs leave the picture (0 to 1) on {_share(health.outside)} of the surface",
@@ -307,7 +319,8 @@ def inspection(mesh: Mesh, *, unit_known: bool = True, resolution: int = 1024) -
     low, high = mesh.bounds
     health, solid = uv_health(mesh, resolution), mesh_health(mesh)
     scale = plausible_scale(mesh.diagonal, unit_known)
-    findings = uv_findings(health) + mesh_findings(mesh, solid, scale)
+    tiles, laid = tiles_of(mesh), triangle_tiles(mesh) is not None
+    findings = uv_findings(health, tiles, laid=laid) + mesh_findings(mesh, solid, scale)
     if len(mesh.uv_domains) > 32:
         findings.append(
             Finding(
@@ -324,6 +337,7 @@ def inspection(mesh: Mesh, *, unit_known: bool = True, resolution: int = 1024) -
         "area_m2": float(f"{mesh.areas.sum():.7g}"),
         "suggested_scale": scale,
         "offset_m": [float(x) for x in mesh.offset],
+        "tiles": tiles,
         "second_uv": mesh.other_uv is not None and mesh.uv_set >= 0,
         "unit_known": unit_known,
         "parts": [

@@ -67,8 +67,10 @@ class ObjectFile(Document):
     scale: float = number(
         1.0, "Unit of the file", "m", 1e-12, 1e12, (0.001, 1.0), "Metres per unit of the file", log=True
     )
-    uv: Literal["own", "second", "unwrapped"] = Field(
-        "own", title="UVs", description="Those of the file, its second set, or made here"
+    uv: Literal["own", "second", "unwrapped", "tiles"] = Field(
+        "own",
+        title="UVs",
+        description="Those of the file, its second set, made here, or those of the file with a map set for each tile",
     )
     turned: list[str] = Field(
         default_factory=list, max_length=2000, title="Turned parts", description="Parts that came inside out"

@@ -27,6 +27,7 @@ from limus.surface.mesh import Mesh, Part, distinct
 from limus.surface.sheets import with_backs
 from limus.surface.subdivide import subdivided
 from limus.surface.turning import turned
+from limus.surface.udim import in_tiles
 from limus.surface.unwrap import Atlas, atlas_for
 
 Progress = Callable[[float], None]
@@ -65,6 +66,8 @@ def prepared(document: ObjectFile, setting: Setting, find: Finder, progress: Pro
         mesh = subdivided(mesh, document.subdivide_mm)
     if document.uv == "second":
         mesh = by_second_uv(mesh)
+    if document.uv == "tiles":
+        mesh = in_tiles(mesh)
     if document.uv == "unwrapped":
         mesh = unwrapped_once(mesh, progress)
     # Backs last: they take over the UVs of their fronts.

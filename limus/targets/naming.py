@@ -5,11 +5,12 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 from limus.common.errors import InputError
 from limus.common.refusal import refusal
 from limus.surface.mesh import Mesh
-from limus.surface.udim import udim_of
+from limus.surface.udim import set_tiles
 from limus.targets.written import file_stem, map_set_stems
 
 #: Words of a pattern -> what each stands for.
@@ -71,9 +72,13 @@ class Naming:
         """A file for each map set; ``title`` is what the map shows."""
         mesh = self.mesh
         return tuple(
-            self._one({"set": stem, "map": title, "size": str(size), "udim": str(udim_of(domain))}) + suffix
-            for stem, domain in zip(map_set_stems(mesh.uv_domains), mesh.uv_domains, strict=True)
+            self._one({"set": stem, "map": title, "size": str(size), "udim": str(tile)}) + suffix
+            for stem, tile in zip(map_set_stems(mesh.uv_domains), self._tiles, strict=True)
         )
+
+    @cached_property
+    def _tiles(self) -> tuple[int, ...]:
+        return set_tiles(self.mesh)
 
     def _one(self, said: Mapping[str, str]) -> str:
         return _WORD.sub(lambda word: {"object": self.stem, **said}[word[1]], self.pattern or PATTERN)

@@ -248,6 +248,7 @@ def _accepted(
                     "file": path,
                     "scale": scale,
                     "turned": turned or made.object.turned,
+                    "uv": "tiles" if intake.facts.get("tiles") and made.object.uv == "own" else made.object.uv,
                 }
             )
             if scene is None:
@@ -278,7 +279,7 @@ def _accepted(
                         "scale": scale,
                         "turned": [n for n in dict.fromkeys([*now.object.turned, *turned]) if n in names],
                         "two_sided": [n for n in now.object.two_sided if n in names],
-                        "uv": "own",
+                        "uv": "tiles" if intake.facts.get("tiles") else "own",
                     }
                 )
                 now.setting = now.setting.model_copy(update={"up": up})

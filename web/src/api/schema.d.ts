@@ -1898,6 +1898,11 @@ export interface components {
        */
       offset_m: [number, number, number]
       /**
+       * Tiles
+       * @description Tiles that UVs are laid out in (UDIM)
+       */
+      tiles?: number[]
+      /**
        * Second Uv
        * @description The file has a second UV set
        * @default false
@@ -1988,7 +1993,7 @@ export interface components {
        * @default
        * @enum {string}
        */
-      action: '' | 'unwrap' | 'turn' | 'two_sided' | 'scale'
+      action: '' | 'unwrap' | 'turn' | 'two_sided' | 'scale' | 'tiles'
       /**
        * Parts
        * @default []
@@ -5321,11 +5326,11 @@ export interface components {
       scale: number
       /**
        * UVs
-       * @description Those of the file, its second set, or made here
+       * @description Those of the file, its second set, made here, or those of the file with a map set for each tile
        * @default own
        * @enum {string}
        */
-      uv: 'own' | 'second' | 'unwrapped'
+      uv: 'own' | 'second' | 'unwrapped' | 'tiles'
       /**
        * Turned parts
        * @description Parts that came inside out

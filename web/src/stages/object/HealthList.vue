@@ -26,6 +26,7 @@ const VERBS: Record<string, string> = {
   turn: 'Turn them',
   two_sided: 'Give them a back',
   scale: 'Change the unit',
+  tiles: 'Take the tiles',
 }
 
 async function act(finding: Finding) {
@@ -41,6 +42,7 @@ async function act(finding: Finding) {
     await work.editObject('Split sheets', (now) => {
       now.object.two_sided = [...new Set([...now.object.two_sided, ...finding.parts])]
     })
+  else if (finding.action === 'tiles') await useSet('tiles')
   else if (finding.action === 'scale')
     await work.editObject('Unit of the file', (now) => (now.object.scale *= work.facts?.suggested_scale ?? 1))
 }
@@ -48,9 +50,14 @@ const units = computed(() => {
   const now = object.value?.scale ?? 1
   return UNITS.some((u) => u.value === now) ? UNITS : [...UNITS, { label: `${now} m`, value: now }]
 })
-const UV_NAMES = { own: 'of the file', second: 'of the file, second set', unwrapped: 'made here' }
-const useSet = (uv: 'own' | 'second') =>
-  work.editObject(uv === 'own' ? 'UVs of the file' : 'Second UV set', (now) => (now.object.uv = uv))
+const UV_NAMES = {
+  own: 'of the file',
+  second: 'of the file, second set',
+  unwrapped: 'made here',
+  tiles: 'of the file, in tiles',
+}
+const SETS = { own: 'UVs of the file', second: 'Second UV set', tiles: 'A map set for each tile' }
+const useSet = (uv: keyof typeof SETS) => work.editObject(SETS[uv], (now) => (now.object.uv = uv))
 </script>
 
 <template>
@@ -100,12 +107,21 @@ const useSet = (uv: 'own' | 'second') =>
       <span>{{ UV_NAMES[object.uv] }}</span>
       <span class="acts">
         <button
-          v-if="object.uv !== 'unwrapped' && work.facts?.second_uv"
+          v-if="(object.uv === 'own' || object.uv === 'second') && work.facts?.second_uv"
           type="button"
           class="link"
           @click="useSet(object.uv === 'own' ? 'second' : 'own')"
         >
           {{ object.uv === 'own' ? 'Take the second set' : 'Take the first set' }}
+        </button>
+        <button
+          v-if="object.uv === 'tiles'"
+          v-tooltip.left="'All tiles in one picture, one over the other'"
+          type="button"
+          class="link"
+          @click="useSet('own')"
+        >
+          As one picture
         </button>
         <button
           v-if="object.uv !== 'unwrapped'"
