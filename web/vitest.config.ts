@@ -22,7 +22,14 @@ export default defineConfig({
       // The whole application is loaded once for all of them, and each test mounts it anew.
       {
         extends: true,
-        test: { ...shared, name: 'mounted', include: ['tests/mounted/*.test.ts'], isolate: false, maxWorkers: 1 },
+        test: {
+          ...shared,
+          name: 'mounted',
+          include: ['tests/mounted/*.test.ts'],
+          setupFiles: ['tests/mounted/setup.ts'],
+          isolate: false,
+          maxWorkers: 1,
+        },
       },
     ],
   },

@@ -10,7 +10,7 @@ import PrimeVue from 'primevue/config'
 import ConfirmationService from 'primevue/confirmationservice'
 import ToastService from 'primevue/toastservice'
 import { tooltip } from '../../src/controls/tooltip'
-import { afterEach, expect } from 'vitest'
+import { expect } from 'vitest'
 import { createApp, type App as Application } from 'vue'
 import App from '../../src/App.vue'
 import type { Scene } from '../../src/api/scene'
@@ -171,7 +171,8 @@ async function leave() {
   running = undefined
 }
 
-afterEach(async () => {
+/** What every test leaves behind is taken away, and no script may have failed in it; see setup.ts. */
+export async function cleared() {
   await leave()
   globalThis.fetch = real
   localStorage.clear()
@@ -180,5 +181,5 @@ afterEach(async () => {
   const said = faults
   faults = []
   expect(said).toEqual([])
-})
+}
 export { fireEvent, screen, waitFor, within }

@@ -1,4 +1,3 @@
-import { useLocalStorage } from '@vueuse/core'
 import { computed, reactive, toRaw } from 'vue'
 import type { components } from '../../api/schema'
 import { useWork } from '../../stores/work'
@@ -33,14 +32,23 @@ const FRESH: Draft = {
   recipe: [],
 }
 
+const KEPT = 'limus.order'
+/** What was set the last time; nothing where that cannot be read. */
+function kept(): Partial<Draft> {
+  try {
+    return JSON.parse(localStorage.getItem(KEPT) ?? '{}') as Partial<Draft>
+  } catch {
+    return {}
+  }
+}
+
 /**
  * The order of the Export stage: remembered on this machine, but for its masks, which are an object's own. What a target
  * does not take stays with the draft and is not sent.
  */
 export function useOrder() {
   const work = useWork()
-  const kept = useLocalStorage<Partial<Draft>>('limus.order', {})
-  const draft = reactive<Draft>({ ...structuredClone(FRESH), ...structuredClone(toRaw(kept.value)), masks: [] })
+  const draft = reactive<Draft>({ ...structuredClone(FRESH), ...kept(), masks: [] })
   const targets = computed(() => work.catalogue?.targets ?? [])
   const target = computed(() => targets.value.find((t) => t.kind === draft.target) ?? targets.value[0])
   const takes = (field: string) => !!target.value?.takes.includes(field)
@@ -57,7 +65,7 @@ export function useOrder() {
     return out
   })
   function remember() {
-    kept.value = { ...structuredClone(toRaw(draft)), masks: [] }
+    localStorage.setItem(KEPT, JSON.stringify({ ...toRaw(draft), masks: [] }))
   }
   /** Take up an order that was kept; its masks stay out, since they name layers. */
   function take(given: Order) {
