@@ -7,6 +7,7 @@ import resource
 import subprocess
 import sys
 import tempfile
+from functools import cache
 from pathlib import Path
 
 from limus.document.scene import Scene, scene_from
@@ -14,6 +15,7 @@ from limus.formats.gltf_read import read_gltf
 from limus.surface.mesh import Mesh
 
 
+@cache
 def demo() -> tuple[Mesh, Scene]:
     """The demo object and its scene, built by a process of its own: the core does not know the demo."""
     with tempfile.TemporaryDirectory() as folder:

@@ -22,6 +22,9 @@ from limus.surface.window import tile_blocks
 from limus.targets.delivery import deliver
 from limus.targets.order import Order
 
+#: How much finer windows are than the whole.
+FINE = 2 if QUICK else 16
+
 
 def _player(size: int) -> Chronicle:
     mesh, _ = demo()
@@ -59,12 +62,12 @@ def main() -> None:
     small, large = _player(512), _player(1024)
     _whole(small)
     alone = min(_whole(small) for _ in range(2))
-    windows = Windows(large, 16 * large.texels.size, Store(64 << 20))
+    windows = Windows(large, FINE * large.texels.size, Store(64 << 20))
     record = windows.record(scene)
     size = windows.whole.size
-    side = max(1, 512 // 16)
+    side = max(1, 512 // 16 // (8 if QUICK else 1))
     spent = []
-    for k in range(3):
+    for k in range(1 if QUICK else 3):
         blocks = tile_blocks(windows.whole, 0, size * (30 + 4 * k) // 100, size * 2 // 5, side, side)
         start = time.perf_counter()
         window, _ = windows.draw(scene, record, blocks)
@@ -94,9 +97,10 @@ def _close_up(alone: float) -> None:
     mesh, scene = demo()
     session = Session.on(mesh, scene, store=Store(2 << 30), good=256)
     session.measure("good", lambda share, word: None)
-    question = CloseQuestion(density=16384, resolution=512, tiles=[TileAsked(page=0, x=20, y=26)])
+    at = 1024 if QUICK else 16384
+    question = CloseQuestion(density=at, resolution=512, tiles=[TileAsked(page=0, x=at // 820, y=at // 630)])
     close_up(session, question)
-    more = question.model_copy(update={"tiles": [TileAsked(page=0, x=24, y=30)]})
+    more = question.model_copy(update={"tiles": [TileAsked(page=0, x=at // 683, y=at // 546)]})
     start = time.perf_counter()
     found = close_up(session, more)
     assert found is not None

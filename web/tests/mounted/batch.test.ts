@@ -7,12 +7,11 @@ test('a sheet says what each row will do, and the rows that can be done are', as
     project: number
   }
   expect(project).toBeGreaterThan(0)
+  // As the page was left: a project of a hundred objects would otherwise have a row for each.
+  localStorage[`limus.batch.${project}`] = JSON.stringify([{ object: String(bench.id), target: 'maps' }])
   await mount(bench, `/project/${project}/batch`)
   const gives = (row: number) => words(one(`[data-row="${row}"] .will`))
   await waitFor(() => expect(gives(2)).toMatch(/\/$/))
-  // Every object of the project has a row; one is enough here.
-  for (let row = document.querySelectorAll('[data-row]').length; row > 1; row--)
-    await bench.click(bench.button(`Remove row ${row + 1}`))
   await bench.pick(screen.getByRole('combobox', { name: 'Size of row 2' }), 'option', '256')
   await bench.type(screen.getByRole('textbox', { name: 'Folder of row 2' }), 'first')
   await waitFor(() => expect(gives(2)).toBe('first/'))
