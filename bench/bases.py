@@ -11,6 +11,7 @@ from pathlib import Path
 import numpy as np
 from PIL import Image
 
+from bench import QUICK
 from bench.million import best
 from bench.tools import peak_mb
 from limus.common.store import shared
@@ -23,7 +24,7 @@ from limus.surface.mesh import Mesh
 from limus.surface.pyramid import texels_of
 
 
-def _make(folder: Path, size: int = 4096) -> None:
+def _make(folder: Path, size: int = 512 if QUICK else 4096) -> None:
     """Eight maps as studios have them: grain that does not pack to nothing."""
     random = np.random.default_rng(1)
     grain = random.integers(0, 60, (size, size), dtype=np.uint8)

@@ -8,6 +8,7 @@ import time
 
 import numpy as np
 
+from bench import QUICK
 from bench.memory import of_a_process
 from bench.tools import demo, peak_mb
 from limus.common.store import Store, leaves_of
@@ -94,7 +95,7 @@ def main(mesh: Mesh, scene: Scene, readings: Measured) -> None:
         f"Edit of one layer     ms at 1024 by its place: {told}; mean "
         f"{np.mean([s for _, s in edits]) / colds[1024]:.0%} of the whole"
     )
-    peak = of_a_process("from bench import chronicle as b; b.whole_at(4096)")[0]
+    peak = of_a_process(f"from bench import chronicle as b; b.whole_at({512 if QUICK else 4096})")[0]
     small = Chronicle(texels_of(mesh, 256), readings.at(texels_of(mesh, 256)), Store(1 << 30))
     pile = small.play(scene)[-1].pile
     said = needed_by(small, pile, small.finish(pile)).at(4096) / (1 << 20)

@@ -138,6 +138,7 @@ export async function opened(stage = 'weather', story = 'short'): Promise<Bench>
 export async function mount(bench: Bench, address: string) {
   await leave()
   localStorage['limus.view'] = 'off'
+  localStorage['limus.close'] = 'off'
   localStorage['limus.size'] = '128'
   globalThis.fetch = (async (request: Request) => {
     const path = new URL(request.url).pathname
