@@ -174,6 +174,6 @@ class Gltf(Target):
         """The GLB; a note where glTF has no place for a channel."""
         lost = left_out(surface)
         notes = [f"glTF has no place for {', '.join(lost)}: export maps to have them"] if lost else []
-        maps = _gathered(texels, surface, rasters, made)
-        data = glb_bytes(making.mesh, maps, name=making.name, where_it_was=True)
+        textures = _gathered(texels, surface, rasters, made)
+        data = glb_bytes(making.mesh, textures, name=making.name, where_it_was=True)
         return [Written(self.names(making, ())[0], data)], notes

@@ -47,14 +47,14 @@ class Obj(ChannelMaps):
     ) -> tuple[list[Written], list[str]]:
         """See ``beside``."""
         materials = []
-        for k, domain in enumerate(making.mesh.uv_domains):
+        for k, name in enumerate(making.mesh.uv_domains):
             maps = {
                 STATEMENTS[str(raster.about["channel"])]: raster.files[k]
                 for raster in rasters
                 if raster.about["channel"] in STATEMENTS
             }
             span = next((raster.about.get("height") for raster in rasters if raster.about["channel"] == "height"), None)
-            materials.append(MtlMaterial(domain, maps, span if isinstance(span, dict) else None))
+            materials.append(MtlMaterial(name, maps, span if isinstance(span, dict) else None))
         obj, mtl = self.beside(making)
         lost = [c.title for c in written_channels({c.name for c in in_use(surface.sheet)}) if c.file not in STATEMENTS]
         notes = [f"MTL has no statement for {', '.join(lost)}: their maps lie beside it"] if lost else []
