@@ -12,7 +12,7 @@ import time
 
 import numpy as np
 
-from bench import QUICK, bases, chronicle, memory, million, places, unwrapping, weather, windows
+from bench import QUICK, bases, batch, chronicle, memory, million, places, unwrapping, weather, windows
 from bench.million import best as _best
 from bench.tools import demo, peak_mb
 from limus.common.object_size import ObjectSize
@@ -203,6 +203,7 @@ def main() -> None:
     bases.main(mesh)
     million.main()
     unwrapping.main()
+    batch.main()
     print(f"Peak memory           {peak_mb():6.0f} MB for all of the above, the demo at 4096 included")
     if not QUICK:
         # Processes of their own, at 2048: nothing of it could be made small.

@@ -33,6 +33,7 @@ COMMANDS = {
     "export": "a delivery: the object with its maps, or maps alone",
     "batch": "many deliveries from one sheet, on this machine or on many",
     "base": "texture files recognised as a base, or the bases of the store room",
+    "watch": "models of a folder offered to a server whenever they change",
     "start": "a scene document that works, with sizes that fit the object",
     "edit": "one edit of a scene document: add, remove, move, set ...",
     "catalogue": "effects, sources, readings, channels and bases with their fields, as JSON",

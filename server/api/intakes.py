@@ -14,7 +14,7 @@ from limus.common.errors import InputError
 from limus.common.fields import Name
 from limus.intake.facts import Comparison, Facts
 from limus.surface.axes import Up
-from server.api.answers import Problem, body_pieces, owner_of, project_of
+from server.api.answers import Problem, body_pieces, object_of, owner_of, project_of
 from server.api.projects import ObjectBrief, brief
 from server.jobs.lanes import waits_for
 from server.jobs.models import Job
@@ -32,6 +32,9 @@ class IntakeIn(BaseModel):
     model_config = ConfigDict(extra="forbid")
     purpose: Literal["object", "replace", "twin", "neighbour", "marker"] = "object"
     object: int | None = Field(None, description="The object it is for, unless it is a new one")
+    offer: bool = Field(
+        False, description="A newer model that is shown to whoever opens the object, to be taken or not"
+    )
     try_out: str = Field("", max_length=60, description="Take this try-out file of the demo instead of an upload")
 
 
@@ -89,7 +92,13 @@ def new_intake(request: HttpRequest, project_id: int, body: IntakeIn) -> tuple[i
     """
     project = project_of(request, project_id)
     target = get_object_or_404(project.items, pk=body.object) if body.purpose != "object" else None
-    intake = Intake.objects.create(project=project, purpose=body.purpose, target=target)
+    if body.offer and body.purpose != "replace":
+        raise InputError("only a newer model is offered", where="offer", remedy="Leave it out, or take 'replace'")
+    if body.offer:
+        # What is newer still takes the place of what nobody has looked at.
+        for older in Intake.objects.filter(target=target, offered=True).exclude(state=Intake.TAKING):
+            discard(older)
+    intake = Intake.objects.create(project=project, purpose=body.purpose, target=target, offered=body.offer)
     if body.try_out:
         found = try_out_files().get(body.try_out)
         if found is None:
@@ -134,6 +143,14 @@ def check_intake(request: HttpRequest, intake_id: int) -> tuple[int, IntakeOut]:
 def get_intake(request: HttpRequest, intake_id: int) -> IntakeOut:
     """What was found so far."""
     return _intake_out(_intake(request, intake_id))
+
+
+@router.get("/objects/{int:object_id}/offered", response=list[IntakeOut])
+def offered(request: HttpRequest, object_id: int) -> list[IntakeOut]:
+    """A newer model that a program brought and that can be looked at; the newest, or none."""
+    item = object_of(request, object_id)
+    found = item.intakes.filter(offered=True, state=Intake.READY).select_related("project", "target").first()
+    return [_intake_out(found)] if found is not None else []
 
 
 @router.post("/intakes/{int:intake_id}/accept", response={201: ObjectBrief, 409: Problem, 422: Problem})

@@ -361,6 +361,7 @@ class Intake(models.Model):
     facts = models.JSONField(default=dict)
     report = models.JSONField(default=dict)
     error = models.TextField(blank=True)
+    offered = models.BooleanField(default=False, help_text="Brought by a program: shown to whoever opens the object")
     created = models.DateTimeField(auto_now_add=True)
 
     class Meta:

@@ -378,6 +378,17 @@ class ManyMachines(InAFolder):
         self.assertEqual(list(small.done), [2])
         self.assertIn("of memory, and the worker has", small.failed[3])
 
+    def test_processes_of_this_machine(self) -> None:
+        # In a process of its own: one of the test runner's may have no children.
+        sheet, two = self.folder / "two.csv", self.folder / "two"
+        sheet.write_text(f"object,treatment,resolution\npier.glb,river-iron,{SIZE}\ncap.glb,river-iron,{SIZE}\n")
+        command = [sys.executable, "-m", "limus.cli.main", "batch", str(sheet), "--out", str(two), "--processes", "2"]
+        done = subprocess.run(command, capture_output=True, text=True, timeout=240, check=False)
+        self.assertEqual(done.returncode, 0, done.stderr)
+        self.assertIn("2 done, 2 of them now", done.stdout)
+        self.do(*(self.row(object=name, treatment="river-iron") for name in ("pier.glb", "cap.glb")))
+        self.assertEqual(self.bytes_below(two), self.bytes_below(self.out))
+
     def test_nobody_there(self) -> None:
         rows = [self.row(object="pier.glb")]
         for address, problem in (("127.0.0.1:8786", "is no address"), ("tcp://127.0.0.1:9", "no scheduler answers")):

@@ -5,6 +5,7 @@ import { useToast } from 'primevue/usetoast'
 import { computed, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import ChangedLooks from './frame/ChangedLooks.vue'
+import OfferedModel from './frame/OfferedModel.vue'
 import OpeningObject from './frame/OpeningObject.vue'
 import TopBar from './frame/TopBar.vue'
 import UnmadeEdits from './frame/UnmadeEdits.vue'
@@ -42,6 +43,7 @@ watch(
       {{ work.trouble }}
     </Message>
     <UnmadeEdits />
+    <OfferedModel v-if="ofObject && work.object" />
     <ChangedLooks v-if="ofObject" />
     <OpeningObject v-if="work.opening && ofObject" class="page" />
     <router-view v-else-if="!ofObject || work.object" class="page" />

@@ -217,6 +217,26 @@ export interface paths {
     patch?: never
     trace?: never
   }
+  '/api/objects/{object_id}/offered': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    /**
+     * Offered
+     * @description A newer model that a program brought and that can be looked at; the newest, or none.
+     */
+    get: operations['server_api_intakes_offered']
+    put?: never
+    post?: never
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
   '/api/intakes/{intake_id}/accept': {
     parameters: {
       query?: never
@@ -2224,6 +2244,12 @@ export interface components {
        * @description The object it is for, unless it is a new one
        */
       object?: number | null
+      /**
+       * Offer
+       * @description A newer model that is shown to whoever opens the object, to be taken or not
+       * @default false
+       */
+      offer: boolean
       /**
        * Try Out
        * @description Take this try-out file of the demo instead of an upload
@@ -11097,6 +11123,28 @@ export interface operations {
           [name: string]: unknown
         }
         content?: never
+      }
+    }
+  }
+  server_api_intakes_offered: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        object_id: number
+      }
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['IntakeOut'][]
+        }
       }
     }
   }

@@ -80,12 +80,19 @@ function open(inProject: number, what: Purpose = 'object', object?: number) {
   visible.value = true
   void api.GET('/api/try-out').then(({ data }) => (tries.value = data ?? []))
 }
-defineExpose({ open, offer })
+/** Go on with what a program brought and had looked at. */
+function resume(found: Intake, inProject: number, object: number) {
+  open(inProject, 'replace', object)
+  stop = new AbortController()
+  intake.value = found
+  phase.value = 'preview'
+}
+defineExpose({ open, offer, resume })
 
 async function begin(tryOut = ''): Promise<Intake> {
   const { data, error } = await api.POST('/api/projects/{project_id}/intakes', {
     params: { path: { project_id: project.value } },
-    body: { purpose: purpose.value, object: target.value ?? null, try_out: tryOut },
+    body: { purpose: purpose.value, object: target.value ?? null, offer: false, try_out: tryOut },
   })
   if (!data) throw new Error(messageOf(error))
   intake.value = data

@@ -1,5 +1,5 @@
 import { expect, test } from 'vitest'
-import { one, opened, screen, waitFor, words, type Bench } from './bench'
+import { mount, one, opened, screen, SERVER, waitFor, words, type Bench } from './bench'
 
 const setting = async (bench: Bench) => (await bench.saved()).setting as unknown as Record<string, number | null>
 const tab = (bench: Bench, name: string) => bench.click(screen.getByRole('tab', { name }))
@@ -78,4 +78,32 @@ test('masks go along with an export', async () => {
   await bench.click(screen.getByTestId('export'))
   expect(JSON.parse(asked)).toMatchObject({ order: { masks: ['rust', 'chipping:acted', 'rust:1'], packed: true } })
   expect(words(screen.getByRole('alert'))).toContain('No room just now')
+})
+
+test('a newer model that a program brought is looked at, or left', async () => {
+  const bench = await opened('object')
+  const head = { 'X-CSRFToken': /csrftoken=([^;]+)/.exec(document.cookie)?.[1] ?? '' }
+  const json = { ...head, 'Content-Type': 'application/json' }
+  const ask = async <T>(method: string, path: string, body?: BodyInit, headers: Record<string, string> = json) =>
+    (await (await fetch(new Request(`${SERVER}/api${path}`, { method, body, headers }))).json()) as T
+  const { project } = await ask<{ project: number }>('GET', `/objects/${bench.id}`)
+  async function offer() {
+    const body = JSON.stringify({ purpose: 'replace', object: bench.id, offer: true })
+    const { id } = await ask<{ id: number }>('POST', `/projects/${project}/intakes`, body)
+    // One triangle, as a file of four lines (Wavefront OBJ).
+    const model = 'v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n'
+    await ask('PUT', `/intakes/${id}/files?name=newer.obj`, model, { ...head, 'Content-Type': 'text/plain' })
+    await ask('POST', `/intakes/${id}/check`)
+    await mount(bench, `/object/${bench.id}/object`)
+    await screen.findByRole('status', { name: 'A newer model' })
+  }
+  await offer()
+  await bench.click(bench.button('Leave it'))
+  await waitFor(() => expect(screen.queryByRole('status', { name: 'A newer model' })).toBeNull())
+  expect(await ask('GET', `/objects/${bench.id}/offered`)).toEqual([])
+  await offer()
+  await bench.click(bench.button('Look at it'))
+  const dialog = await screen.findByRole('dialog', { name: /^Replace/ })
+  await waitFor(() => expect(words(dialog)).toContain('1 part, 1 triangle'))
+  expect(screen.queryByRole('status', { name: 'A newer model' })).toBeNull()
 })
