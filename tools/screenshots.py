@@ -222,7 +222,7 @@ def contact_sheet() -> None:
 
 
 def of_use(page: Page) -> None:
-    """An episode through the years, the picker, and a sign with its handles."""
+    """An episode through the years, and the picker."""
     page.locator("[data-episode=weather]").scroll_into_view_if_needed()
     page.locator("[data-episode=weather]").click()
     page.get_by_test_id("by-years").click()
@@ -234,13 +234,6 @@ def of_use(page: Page) -> None:
     shoot(page, "episodes")
     page.get_by_role("button", name="Today").click()
     page.get_by_test_id("by-years").click()
-    page.locator("[data-layer=sign]").click()
-    for _ in range(5):
-        page.mouse.move(520, 410)
-        page.mouse.wheel(0, -240)
-        page.wait_for_timeout(120)
-    shoot(page, "decal")
-    page.keyboard.press("f")
     page.get_by_test_id("add-layer").scroll_into_view_if_needed()
     page.get_by_test_id("add-layer").click()
     page.get_by_role("button", name="A treatment").click()
@@ -249,6 +242,37 @@ def of_use(page: Page) -> None:
     print("docs/screenshots/picker.png")
     page.keyboard.press("Escape")
     page.wait_for_timeout(500)
+
+
+def delivering(page: Page) -> None:
+    """An export with a map that is looked at, and a batch of the project; comes back to where it began."""
+    began = page.url
+    page.get_by_role("combobox", name="Target", exact=True).click()
+    page.get_by_role("option", name="Maps", exact=True).click()
+    settle(page)
+    one = page.get_by_test_id("files").get_by_role("button").first
+    one.scroll_into_view_if_needed()
+    one.click()
+    page.get_by_role("dialog").locator("img").wait_for()
+    settle(page)
+    page.wait_for_timeout(500)
+    page.screenshot(path=OUT / "export.png")
+    print("docs/screenshots/export.png")
+    page.keyboard.press("Escape")
+    page.get_by_role("link", name="Limus, all projects").click()
+    page.get_by_role("link", name="Batch of").first.click()
+    settle(page)
+    for row in range(2, page.locator("[data-row]").count() + 2):
+        page.get_by_role("combobox", name=f"Size of row {row}").click()
+        page.get_by_role("option", name="512", exact=True).click()
+    page.get_by_role("combobox", name="Treatment of row 3").click()
+    page.get_by_role("option").nth(2).click()
+    settle(page)
+    page.get_by_test_id("begin").click()
+    page.get_by_test_id("download").wait_for(timeout=300_000)
+    shoot(page, "batch")
+    page.goto(began)
+    settle(page)
 
 
 def review(page: Page) -> None:
@@ -405,7 +429,7 @@ def main() -> None:
             page.keyboard.press("Escape")
             by_hand(page)
             page.get_by_role("link", name="Export").click()
-            shoot(page, "export")
+            delivering(page)
             bases(page)
             page.get_by_role("link", name="Object", exact=True).click()
             page.get_by_test_id("quality").wait_for()

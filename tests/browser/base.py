@@ -197,6 +197,11 @@ class BrowserTest(StaticLiveServerTestCase):
         page.get_by_test_id("view-label").get_by_text(str(self.at_rest)).wait_for()
         self.settle(page)
 
+    def choose(self, field: str, option: str) -> None:
+        """Take the option that begins with this from a list."""
+        self.page.get_by_role("combobox", name=field, exact=True).click()
+        self.page.get_by_role("option", name=re.compile(rf"^{re.escape(option)}\b")).click()
+
     def settle(self, page: Page | None = None) -> None:
         """Wait until the page says that it is at rest: nothing asked, nothing planned, the last change drawn; and
         pictures are there.

@@ -85,7 +85,7 @@ class BaseStage(BrowserTest):
         head.commit(head.head_id, {**document, "layers": []}, "bare")
         page.reload()
         page.get_by_role("link", name="Export").click()
-        page.get_by_role("button", name="512", exact=True).click()
+        self.choose("Resolution", "512")
         with page.expect_download() as waiting:
             page.get_by_test_id("export").click()
         with tempfile.TemporaryDirectory() as folder, zipfile.ZipFile(waiting.value.path()) as files:

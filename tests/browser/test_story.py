@@ -104,7 +104,7 @@ class Story(BrowserTest):
 
         # Export, and read the GLB back.
         page.get_by_role("link", name="Export").click()
-        page.get_by_role("button", name="512", exact=True).click()
+        self.choose("Resolution", "512")
         with page.expect_download() as waiting:
             page.get_by_test_id("export").click()
         with tempfile.TemporaryDirectory() as folder:

@@ -178,7 +178,7 @@ class Around(BrowserTest):
     def test_maps_are_listed_and_an_export_can_be_cancelled(self) -> None:
         self.open()
         self.page.get_by_role("link", name="Export").click()
-        self.page.get_by_role("button", name="Maps", exact=True).click()
+        self.choose("Target", "Maps")
         self.page.get_by_text("gate-hoist_hoist_normal.png").wait_for()
         # A mask is ticked by the middle of its box, and goes along.
         tick = self.page.get_by_role("checkbox", name="Rust: where it acted")
@@ -187,7 +187,7 @@ class Around(BrowserTest):
         self.page.mouse.click(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
         self.page.get_by_text("gate-hoist_hoist_mask-rust-acted.png").wait_for()
         self.assertTrue(tick.is_checked())
-        self.page.get_by_role("button", name="4096", exact=True).click()
+        self.choose("Resolution", "4096")
         self.page.get_by_test_id("export").click()
         self.page.get_by_role("button", name="Cancel").click()
         self.page.get_by_text("Cancelled; nothing was written").wait_for()
