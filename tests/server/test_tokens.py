@@ -162,7 +162,7 @@ class Script(StaticLiveServerTestCase):
         )
         found = re.search(r"```python\n(.*?)```", (DOCS / "api.md").read_text(), re.S)
         assert found is not None
-        self.assertLessEqual(len([line for line in found[1].splitlines() if line.strip()]), 30)
+        self.assertLessEqual(len([line for line in found[1].splitlines() if line.strip()]), 24)
         with tempfile.TemporaryDirectory() as folder:
             write_glb(Path(folder) / "pier.glb", shapes.box(0.2))
             done = subprocess.run(
