@@ -93,3 +93,9 @@ class Rules(BrowserTest):
             page.get_by_label("Limus, all projects").click()
             page.get_by_role("heading", name="Projects").wait_for()
             self.check(f"start, {theme}")
+            if theme == "daylight":
+                self.dialog("access for programs", "Access for programs…")
+            page.get_by_role("link", name="Batch of").first.click()
+            page.locator("[data-row]").first.wait_for()
+            self.settle()
+            self.check(f"batch, {theme}")

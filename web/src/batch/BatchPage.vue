@@ -155,15 +155,8 @@ const WORDS: Record<string, string> = { done: 'done', failed: 'failed', waiting:
     <template v-else-if="ready">
       <BatchSheet v-model="rows" :columns="COLUMNS" :plan="plan" :objects="project?.objects ?? []" />
       <div class="under">
-        <Button size="small" text severity="secondary" icon="pi pi-plus" label="Row" @click="add" />
-        <Button
-          size="small"
-          text
-          severity="secondary"
-          icon="pi pi-th-large"
-          label="A row for each object"
-          @click="rows = everyObject()"
-        />
+        <Button size="small" text icon="pi pi-plus" label="Row" @click="add" />
+        <Button size="small" text icon="pi pi-th-large" label="A row for each object" @click="rows = everyObject()" />
         <span class="spring" />
         <span v-if="problems" class="trouble">
           {{ problems }} of {{ plan.length }} rows cannot be done; the others can.

@@ -55,12 +55,12 @@ const wrong = (k: number, column: Column) => {
     <table>
       <thead>
         <tr>
-          <th></th>
+          <td></td>
           <th v-for="column in columns" :key="column.name" v-tooltip.bottom="column.about" :class="column.kind">
             {{ column.title }}
           </th>
           <th class="will">Gives</th>
-          <th></th>
+          <td></td>
         </tr>
       </thead>
       <tbody>
@@ -137,9 +137,9 @@ th {
   padding: 7px 4px;
   border-bottom: 1px solid var(--line);
 }
-th:first-child,
-th:last-child {
+thead td {
   width: 34px;
+  border-bottom: 1px solid var(--line);
 }
 th.number {
   width: 66px;

@@ -196,14 +196,7 @@ async function create() {
       </ul>
     </section>
     <footer>
-      <Button
-        size="small"
-        text
-        severity="secondary"
-        icon="pi pi-key"
-        label="Access for programs…"
-        @click="tokens = true"
-      />
+      <Button size="small" text icon="pi pi-key" label="Access for programs…" @click="tokens = true" />
     </footer>
     <TokensDialog v-model:open="tokens" />
     <AddObject ref="adder" />

@@ -56,14 +56,7 @@ function file() {
         <i class="pi pi-bookmark" />
         {{ row.name }}
       </button>
-      <Button
-        size="small"
-        text
-        severity="secondary"
-        icon="pi pi-times"
-        :aria-label="`Forget ${row.name}`"
-        @click="drop(row.id)"
-      />
+      <Button size="small" text icon="pi pi-times" :aria-label="`Forget ${row.name}`" @click="drop(row.id)" />
     </div>
     <form v-if="naming" @submit.prevent="keep">
       <InputText v-model="name" autofocus size="small" placeholder="What it is for" aria-label="Name" maxlength="80" />
@@ -74,7 +67,6 @@ function file() {
         v-if="!naming"
         size="small"
         text
-        severity="secondary"
         icon="pi pi-bookmark"
         label="Keep these settings"
         @click="naming = true"
@@ -83,7 +75,6 @@ function file() {
         v-tooltip.left="'For limus export --order and for limus batch'"
         size="small"
         text
-        severity="secondary"
         icon="pi pi-file-export"
         label="As a file"
         @click="file"

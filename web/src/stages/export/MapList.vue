@@ -72,7 +72,7 @@ const number = (value: number) => String(Number(value.toPrecision(3)))
         <table>
           <thead>
             <tr>
-              <th></th>
+              <td></td>
               <th>lowest</th>
               <th>mean</th>
               <th>highest</th>
