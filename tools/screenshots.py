@@ -265,6 +265,7 @@ def delivering(page: Page) -> None:
     for row in range(2, page.locator("[data-row]").count() + 2):
         page.get_by_role("combobox", name=f"Size of row {row}").click()
         page.get_by_role("option", name="512", exact=True).click()
+        page.get_by_role("listbox").wait_for(state="detached")
     page.get_by_role("combobox", name="Treatment of row 3").click()
     page.get_by_role("option").nth(2).click()
     settle(page)

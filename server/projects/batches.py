@@ -118,6 +118,10 @@ def folder_of(job: Job) -> Path:
     return storage.data() / "batches" / str(job.pk)
 
 
+def _delivery(job: Job) -> str:
+    return f"deliveries/{job.pk}-{job.attempt}.zip"
+
+
 def do(job: Job, say: Callable[[float, str], None]) -> str:
     """Do the rows of a job; where its process was lost it goes on where that stopped. Gives the file of the delivery.
 
@@ -151,7 +155,7 @@ def do(job: Job, say: Callable[[float, str], None]) -> str:
         first = next(iter(found.failed.values()), "there is no row in it")
         shutil.rmtree(folder, ignore_errors=True)
         raise InputError(f"no row could be done; {first}".rstrip("."), remedy="Mend it and start again")
-    name = f"deliveries/{job.pk}-{job.attempt}.zip"
+    name = _delivery(job)
     outs = [row.out for row in found.done.values()]
     files = [
         OnDisk(path.relative_to(folder).as_posix(), path)
@@ -183,11 +187,11 @@ def picture_of(job: Job, out: str) -> bytes | None:
     """PNG of a row that is done."""
     if out not in job.options.get("through", ()):
         return None
-    if job.file:
-        path = storage.data() / job.file
-        if path.is_file():
-            with zipfile.ZipFile(path) as pack:
-                name = f"{out}/{PICTURE}"
-                return pack.read(name) if name in pack.namelist() else None
+    # The rows move into the zip a moment before the job says so.
+    path = storage.data() / (job.file or _delivery(job))
+    if path.is_file():
+        with zipfile.ZipFile(path) as pack:
+            name = f"{out}/{PICTURE}"
+            return pack.read(name) if name in pack.namelist() else None
     beside = folder_of(job) / out / PICTURE
     return bytes_of(beside) if beside.is_file() else None

@@ -68,6 +68,11 @@ class Batches(ServerTest):
         picture = self.client.get(found["rows"][0]["picture"])
         self.assertEqual((picture.status_code, picture.content[:4]), (200, b"\x89PNG"))
         self.assertEqual(self.client.get(f"/api/batches/{job['id']}/rows/5/picture").status_code, 404)
+        # Also in the moment when the rows are in the zip and the job does not say so yet.
+        file = Job.objects.get(pk=job["id"]).file
+        Job.objects.filter(pk=job["id"]).update(file="", state=Job.RUNNING)
+        self.assertEqual(self.client.get(found["rows"][0]["picture"]).status_code, 200)
+        Job.objects.filter(pk=job["id"]).update(file=file, state=Job.DONE)
         # What lay there meanwhile is gone, and the objects themselves are as before.
         self.assertFalse((storage.data() / "batches" / str(job["id"])).exists())
         self.pier.refresh_from_db()
