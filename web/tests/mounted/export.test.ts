@@ -34,7 +34,7 @@ test('an order is made, refused where it is wrong, looked at, kept and delivered
   await bench.user.click(bench.button('m_roughness.png'))
   const look = await screen.findByRole('dialog', { name: 'm_roughness.png' })
   await waitFor(() => expect(look.querySelector('img')?.src).toMatch(/^data:image\/png/))
-  const [lowest, mean, highest] = [...look.querySelectorAll('td')].map((cell) => Number(cell.textContent))
+  const [lowest, mean, highest] = [...look.querySelectorAll('tbody td')].map((cell) => Number(cell.textContent))
   expect(0 < lowest && lowest < mean && mean < highest && highest <= 1).toBe(true)
 
   // Kept under a name, and taken up again after something else.
