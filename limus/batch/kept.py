@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass, field
-from pathlib import Path
+from pathlib import Path, PurePosixPath
 from typing import Any
 
 from limus.common.errors import InputError
@@ -29,6 +29,11 @@ class Done:
     error: str = ""
 
 
+def _within(name: str) -> bool:
+    path = PurePosixPath(name)
+    return bool(path.parts) and not path.is_absolute() and ".." not in path.parts
+
+
 class Kept:
     """The rows of a folder by their folder in it; written anew after each."""
 
@@ -40,7 +45,9 @@ class Kept:
             return
         try:
             found: Any = read_json(path)
-            self.rows = {out: Done(**row) for out, row in found["rows"].items()}
+            rows = {out: Done(**row) for out, row in found["rows"].items()}
+            # What it lists may be taken away later: nothing that it names lies outside of the folder.
+            self.rows = {out: row for out, row in rows.items() if all(map(_within, (out, row.out, *row.files)))}
         except (InputError, KeyError, TypeError, AttributeError):
             # Not ours, or of another edition: everything is done again and it is written anew.
             self.rows = {}

@@ -14,6 +14,7 @@ from limus.playing.needed import in_bytes
 from limus.playing.session import Session
 from limus.review.portrait import portrait_on
 from limus.targets.delivery import deliver, outlook
+from limus.targets.packing import portable
 from limus.targets.written import Written
 
 #: Texels along a side that the picture of a report is made from, at most.
@@ -51,7 +52,7 @@ def put(files: list[Written], notes: list[str], picture: bytes, work: Work, kept
     target, before = kept.folder / work.out, kept.rows.get(work.out)
     all_of_it = [
         *files,
-        Written("scene.json", work.scene.model_dump_json(indent=2).encode()),
+        Written("scene.json", portable(work.scene).model_dump_json(indent=2).encode()),
         Written(PICTURE, picture),
     ]
     sizes = {file.name: file.size for file in all_of_it}

@@ -265,6 +265,17 @@ class GoingOn(InAFolder):
             self.assertEqual(Kept(self.out).rows, {})
         self.assertEqual(self.do(self.rows()[0]).fresh, {2})
 
+    def test_a_list_takes_nothing_away_outside_of_its_folder(self) -> None:
+        mine = self.folder / "mine.txt"
+        mine.write_text("stays")
+        self.out.mkdir()
+        for name in ("../../mine.txt", str(mine)):
+            row = {"key": "", "out": "pier", "files": {name: 5}}
+            (self.out / "batch.json").write_text(json.dumps({"rows": {"pier": row}}))
+            self.assertEqual(Kept(self.out).rows, {})
+            self.do(self.rows()[0])
+            self.assertEqual(mine.read_text(), "stays")
+
     def test_stopped_in_the_middle(self) -> None:
         def stop(through: int, count: int, line: str) -> None:
             if through == 2:
