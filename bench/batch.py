@@ -25,7 +25,7 @@ def _seconds(folder: Path, workers: int) -> float:
     ]
     ends: list[float] = []
 
-    def told(through: int, count: int, line: str) -> None:
+    def told(through: float, count: int, line: str) -> None:
         if line:
             ends.append(time.perf_counter())
 

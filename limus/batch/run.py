@@ -32,8 +32,8 @@ class Outcome:
     fresh: set[int] = field(default_factory=set)
 
 
-#: Told what is going on: rows that are through, rows in all, and a line.
-Told = Callable[[int, int, str], None]
+#: Told what is going on: rows that are through, with the share of the one that is under way; rows in all; and a line.
+Told = Callable[[float, int, str], None]
 #: Does rows: given those to do, calls back for each; see ``here``.
 Doing = Callable[[Mapping[int, Work], Path, Callable[[int, "Made | InputError"], None], Say], None]
 
@@ -120,7 +120,8 @@ def carried_out(
             told(through, count, f"row {k}: {done.out} in {done.seconds:.0f} s{pace.left()}")
 
         def say(share: float, word: str) -> None:
-            told(through, count, "")
+            # It is through when its files lie where they belong.
+            told(through + min(share, 0.99), count, "")
 
         if left:
             (doing or here)(left, room, over, say)

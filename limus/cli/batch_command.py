@@ -44,13 +44,13 @@ def run(args: argparse.Namespace) -> None:
         doing = far(args.scheduler) if args.scheduler else on_this_machine(args.processes)
     watched = sys.stderr.isatty()
 
-    def told(through: int, count: int, line: str) -> None:
+    def told(through: float, count: int, line: str) -> None:
         if watched:
             print("\r\033[K", end="", file=sys.stderr)
         if line:
-            print(f"{through} of {count}: {line}", file=sys.stderr, flush=True)
+            print(f"{through:.0f} of {count}: {line}", file=sys.stderr, flush=True)
         elif watched:
-            print(f"{through} of {count} ...", end="", file=sys.stderr, flush=True)
+            print(f"{int(through)} of {count}, {through / max(count, 1):.0%} ...", end="", file=sys.stderr, flush=True)
 
     out = Path(args.out)
     found = run_rows(rows, sheet.parent, out, told, doing, title=sheet.stem)

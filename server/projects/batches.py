@@ -134,9 +134,9 @@ def do(job: Job, say: Callable[[float, str], None]) -> str:
     folder = folder_of(job)
     lines: dict[int, str] = {}
 
-    def told(through: int, count: int, line: str) -> None:
+    def told(through: float, count: int, line: str) -> None:
         share = through / max(count, 1)
-        say(0.98 * share, f"{through} of {count} rows" if line else "")
+        say(0.98 * share, f"{int(through)} of {count} rows")
         if line:
             note()
 

@@ -46,7 +46,7 @@ class InAFolder(TestCase):
         (self.folder / "kept.json").write_text(document.model_dump_json())
         self.told: list[str] = []
 
-    def tell(self, through: int, count: int, line: str) -> None:
+    def tell(self, through: float, count: int, line: str) -> None:
         if line:
             self.told.append(line)
 
@@ -276,8 +276,15 @@ class GoingOn(InAFolder):
             self.do(self.rows()[0])
             self.assertEqual(mine.read_text(), "stays")
 
+    def test_a_row_says_how_far_it_is(self) -> None:
+        seen: list[float] = []
+        run(self.rows()[:2], self.folder, self.out, lambda through, count, line: seen.append(through))
+        self.assertEqual(seen, sorted(seen))
+        self.assertGreater(len([x for x in seen if 0 < x < 1]), 3)
+        self.assertGreater(len([x for x in seen if 1 < x < 2]), 3)
+
     def test_stopped_in_the_middle(self) -> None:
-        def stop(through: int, count: int, line: str) -> None:
+        def stop(through: float, count: int, line: str) -> None:
             if through == 2:
                 raise Cancelled
 
@@ -364,7 +371,7 @@ class ManyMachines(InAFolder):
         rows.insert(4, self.row(object="gone.glb"))
         seen: list[str] = []
 
-        def tell(through: int, count: int, line: str) -> None:
+        def tell(through: float, count: int, line: str) -> None:
             if ": " in line and " in " in line:
                 seen.append(line)
                 if len(seen) == 1:

@@ -135,7 +135,7 @@ class Batches(ServerTest):
         done: list[str] = []
 
         def crash(works: Any, failed: Any, folder: Any, told: Any, doing: Any, **more: Any) -> Any:
-            def until(through: int, count: int, line: str) -> None:
+            def until(through: float, count: int, line: str) -> None:
                 told(through, count, line)
                 if line:
                     done.append(line)
