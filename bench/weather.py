@@ -115,7 +115,7 @@ def _drag(texels: Texels) -> None:
     """Moving the level of water at 512, maps encoded."""
     chronicle = Chronicle(texels, _readings(texels), Store(1 << 30))
     times = []
-    for k in range(2 if QUICK else 12):
+    for k in range(4 if QUICK else 12):
         scene = _scene(Layer(id="water", name="water", effect=Water(level_mm=2.0 + 0.1 * k)))
         start = time.perf_counter()
         surface = chronicle.finish(chronicle.play(scene)[-1].pile)
