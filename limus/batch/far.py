@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import contextlib
 import io
+import itertools
 import os
 import tempfile
 import time
@@ -230,11 +231,13 @@ def _row(
 
 def _beside(names: list[str], place: Mapping[str, Path], folder: Path) -> dict[str, Path]:
     """The files under their own names in one folder, so that those which name others find them. A name that leads out
-    of the folder becomes one within it.
+    of the folder becomes one within it, that no other name has.
     """
+    steps = {step for name in names for step in Path(name).parts}
+    up = next(word for k in itertools.count() if (word := f"up{k or ''}") not in steps)
     out = {}
     for name in names:
-        inside = Path(*("up" if step == ".." else step for step in Path(name).parts if step not in ("/", ".")))
+        inside = Path(*(up if step in ("/", "..") else step for step in Path(name).parts))
         path = folder / inside
         path.parent.mkdir(parents=True, exist_ok=True)
         if not path.exists():

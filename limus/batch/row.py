@@ -65,7 +65,11 @@ class Row(Document):
     masks: str = Field("", max_length=2000, description="Masks to take along, with ; between them")
     packed: str = Field("", pattern="^(yes|no|)$")
     gutter: int | None = None
+    gutter_mm: float | None = None
     dither: str = Field("", pattern="^(yes|no|)$")
+    snapshots: str = Field("", max_length=2000, description="Snapshots that go along as variants, with ; between them")
+    moved: str = Field("", pattern="^(yes|no|)$")
+    edge_mm: float | None = None
     recipe: str = Field("", max_length=4000, description="Packed maps with ; between them, or the name of a preset")
 
     @model_validator(mode="after")
@@ -221,15 +225,16 @@ def _order(row: Row, folder: Path) -> Order:
 def ordered(row: Row, kept: Mapping[str, Any]) -> Order:
     """The order of a row; ``kept`` is what it refers to, and its columns win."""
     given: dict[str, Any] = {"target": "maps", "resolution": 1024, **kept}
-    for field in ("target", "resolution", "bits", "names", "gutter"):
+    for field in ("target", "resolution", "bits", "names", "gutter", "gutter_mm", "edge_mm"):
         value = getattr(row, field)
         if value not in (None, ""):
             given[field] = value
-    for field in ("packed", "dither"):
+    for field in ("packed", "dither", "moved"):
         if getattr(row, field):
             given[field] = getattr(row, field) == "yes"
-    if row.masks:
-        given["masks"] = [one.strip() for one in row.masks.split(";") if one.strip()]
+    for field in ("masks", "snapshots"):
+        if getattr(row, field):
+            given[field] = [one.strip() for one in getattr(row, field).split(";") if one.strip()]
     if row.recipe:
         lines = [one.strip() for one in row.recipe.split(";") if one.strip()]
         given["recipe"] = [line for one in lines for line in PRESETS.get(one, (one,))]

@@ -101,6 +101,7 @@ def catalogue_for(size: ObjectSize) -> Catalogue:
                 title=t.title,
                 about=t.about,
                 lacks=t.lacks,
+                masks_within=t.masks_within,
                 sizes=list(t.sizes),
                 depths=list(t.depths),
                 takes=sorted(t.takes),

@@ -87,6 +87,7 @@ class TargetEntry(BaseModel):
     title: str
     about: str
     lacks: str = Field(description="What it has no place for")
+    masks_within: int = Field(description="So many masks go into its own files; 0: they have files of their own")
     sizes: list[int]
     depths: list[int]
     takes: list[str] = Field(description="Fields of an order that mean something to it")

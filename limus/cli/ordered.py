@@ -33,6 +33,7 @@ def order_arguments(parser: argparse.ArgumentParser) -> None:
         "--size", action="append", metavar="MAP=N", help="a map that is to be smaller: roughness=512; may be repeated"
     )
     parser.add_argument("--gutter", type=int, metavar="PIXELS", help="how far colours run on beyond the surface")
+    parser.add_argument("--gutter-mm", type=float, metavar="MM", help="the same in mm of the surface")
     parser.add_argument("--dither", action="store_true", help="spread the rounding to 8 bit")
     parser.add_argument(
         "--recipe",
@@ -40,6 +41,13 @@ def order_arguments(parser: argparse.ArgumentParser) -> None:
         metavar="MAP",
         help="with --to packed: orm=ambient-occlusion,1-roughness,metalness; may be repeated; or one of: "
         + "; ".join(PRESETS),
+    )
+    parser.add_argument(
+        "--variant", action="append", metavar="SNAPSHOT", help="with --to usd: a snapshot as a variant; may be repeated"
+    )
+    parser.add_argument("--moved", action="store_true", help="with --to vertices: the relief moves the vertices")
+    parser.add_argument(
+        "--edge-mm", type=float, metavar="MM", help="with --to vertices: the mesh is cut until no edge is longer"
     )
     parser.add_argument("--order", metavar="FILE", help="all of this from a JSON file; options given beside it win")
 
@@ -60,8 +68,10 @@ def order_asked(args: argparse.Namespace) -> Order:
     recipe = [line for text in args.recipe or () for line in PRESETS.get(text, (text,))]
     options: dict[str, Any] = {
         "target": args.to, "resolution": args.resolution, "bits": args.bits, "names": args.names,
-        "gutter": args.gutter, "dither": args.dither or None, "packed": args.pack or None, "recipe": recipe or None,
+        "gutter": args.gutter, "gutter_mm": args.gutter_mm, "moved": args.moved or None, "edge_mm": args.edge_mm,
+        "dither": args.dither or None, "packed": args.pack or None, "recipe": recipe or None,
         "masks": [one.strip() for one in args.masks.split(",") if one.strip()] if args.masks else None,
+        "snapshots": args.variant,
         "sizes": _sizes(args.size) if args.size else None,
     }  # fmt: skip
     given |= {name: value for name, value in options.items() if value is not None}

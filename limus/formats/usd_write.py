@@ -32,12 +32,17 @@ class UsdMap:
 _TYPES = {"diffuseColor": "Color3f", "emissiveColor": "Color3f", "normal": "Normal3f"}
 
 
-def usd_bytes(mesh: Mesh, materials: Sequence[Mapping[str, UsdMap]], *, name: str) -> bytes:
+#: Name of the set of variants.
+VARIANTS = "condition"
+
+
+def usd_bytes(mesh: Mesh, variants: Mapping[str, Sequence[Mapping[str, UsdMap]]], *, name: str) -> bytes:
     """A stage in the binary form (.usdc): metres, y up, one mesh for each part, one material for each map set.
 
     Parameters
     ----------
-    materials : for each map set the inputs of its surface and the maps that feed them.
+    variants : for each condition, and in it for each map set, the inputs of its surface and the maps that feed them.
+        Several become a set of variants, the first of them chosen; a single one, named "", is there by itself.
 
     Raises
     ------
@@ -62,11 +67,9 @@ def usd_bytes(mesh: Mesh, materials: Sequence[Mapping[str, UsdMap]], *, name: st
     UsdGeom.Scope.Define(stage, base.AppendChild("materials"))
     UsdGeom.Scope.Define(stage, base.AppendChild("parts"))
     own: set[str] = set()
-    made = [
-        _material(stage, UsdShade, Sdf, base.AppendPath(f"materials/{_free(domain, own)}"), maps)
-        for domain, maps in zip(mesh.uv_domains, materials, strict=True)
-    ]
+    slots = [base.AppendPath(f"materials/{_free(domain, own)}") for domain in mesh.uv_domains]
     own = set()
+    prims = []
     for part in mesh.parts:
         corners = mesh.triangles[part.first : part.first + part.count]
         used, index = np.unique(corners, return_inverse=True)
@@ -88,7 +91,24 @@ def usd_bytes(mesh: Mesh, materials: Sequence[Mapping[str, UsdMap]], *, name: st
         if mesh.colours is not None:
             shown = about.CreatePrimvar("displayColor", Sdf.ValueTypeNames.Color3fArray, UsdGeom.Tokens.vertex)
             shown.Set(Vt.Vec3fArray.FromNumpy(np.ascontiguousarray(mesh.colours[used, :3], np.float32)))
-        UsdShade.MaterialBindingAPI.Apply(prim.GetPrim()).Bind(made[part.map_set])
+        prims.append((prim.GetPrim(), slots[part.map_set]))
+
+    def bound(materials: Sequence[Mapping[str, UsdMap]]) -> None:
+        made = {path: _material(stage, UsdShade, Sdf, path, maps) for path, maps in zip(slots, materials, strict=True)}
+        for prim, path in prims:
+            UsdShade.MaterialBindingAPI.Apply(prim).Bind(made[path])
+
+    if list(variants) == [""]:
+        bound(variants[""])
+    else:
+        choice, own = root.GetPrim().GetVariantSets().AddVariantSet(VARIANTS), set()
+        words = {condition: _free(condition, own) for condition in variants}
+        for condition, materials in variants.items():
+            choice.AddVariant(words[condition])
+            choice.SetVariantSelection(words[condition])
+            with choice.GetVariantEditContext():
+                bound(materials)
+        choice.SetVariantSelection(words[next(iter(variants))])
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "stage.usdc"
         stage.GetRootLayer().Export(str(path))

@@ -153,6 +153,7 @@ class Answer(BaseModel):
     resolution: int
     readings: Literal["fine", "good", "draft", "outdated", "missing"]
     texel_mm: float
+    densest: int = Field(description="Pixels along a side of a map set that a view which comes near may ask for")
     maps: MapsAnswer | None = None
     look: LookAnswer | None = None
     layers: list[LayerAnswer]

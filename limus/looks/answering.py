@@ -9,9 +9,10 @@ from dataclasses import dataclass
 from limus.common.errors import InputError
 from limus.common.store import give_back
 from limus.looks.answer import Answer, CoatAnswer, LayerAnswer, Question
+from limus.looks.close import densest
 from limus.looks.gallery import Blob, Gallery
 from limus.looks.maps import finished_maps, look_through
-from limus.looks.seen import BASE, Seen
+from limus.looks.seen import BASE, Seen, moment
 from limus.looks.small import (
     READING_CARD,
     bases_shown,
@@ -26,13 +27,11 @@ from limus.looks.small import (
     uv_pictures,
 )
 from limus.playing.as_made import lies_on
-from limus.playing.chronicle import Chapter
 from limus.playing.measuring import Readings
 from limus.playing.session import Session
 from limus.readings.catalogue import READINGS
 from limus.readings.measured import Measured
 from limus.readings.reading import asks_weather
-from limus.strata.pile import Pile
 
 #: Texels from which on the arrays that an answer works with are worth giving back.
 LARGE = 1 << 21
@@ -62,21 +61,6 @@ def hidden_notes(layers: list[LayerAnswer], coats: list[CoatAnswer], clear: set[
             layer.note = "Nothing of it shows today: later layers hide it"
 
 
-def _moment(session: Session, chapters: list[Chapter], until: str | None, as_made: Pile) -> Pile:
-    """The surface after the layer ``until``."""
-    if until is None:
-        return chapters[-1].pile if chapters else as_made
-    pile = as_made
-    played = {c.layer.id: c.pile for c in chapters}
-    for layer in session.scene.layers:
-        if until == "":
-            break
-        pile = played.get(layer.id, pile)
-        if layer.id == until:
-            break
-    return pile
-
-
 def answer(session: Session, question: Question, check: Callable[[], None] = lambda: None) -> Answered | None:
     """The weathered surface, as the Weather stage looks at it; None while the object has not been measured.
 
@@ -89,7 +73,7 @@ def answer(session: Session, question: Question, check: Callable[[], None] = lam
     weather = session.scene.asks_for_weather or question.weather
     chronicle = session.chronicle(readings.measured, question.resolution, weather=weather)
     chapters = chronicle.play(session.scene, check=check)
-    pile = _moment(session, chapters, question.until, chronicle.as_made(session.scene))
+    pile = moment(session, chapters, question.until, chronicle.as_made(session.scene))
     check()
     seen, gallery = Seen(session, chronicle, pile, chapters), Gallery(session.store)
     coats = coats_shown(seen, gallery, pictures=question.pictures)
@@ -99,6 +83,7 @@ def answer(session: Session, question: Question, check: Callable[[], None] = lam
         resolution=chronicle.texels.size,
         readings=readings.quality if readings.exact else "outdated",
         texel_mm=chronicle.texels.texel_mm,
+        densest=densest(chronicle.texels.texel_mm, chronicle.texels.size),
         maps=finished_maps(seen, gallery, relief=question.relief) if question.look.kind == "lit" else None,
         look=look_through(seen, gallery, question.look),
         layers=layers,
@@ -159,6 +144,7 @@ def answer_as_made(session: Session, question: Question, check: Callable[[], Non
         resolution=chronicle.texels.size,
         readings="missing" if readings is None else readings.quality if readings.exact else "outdated",
         texel_mm=chronicle.texels.texel_mm,
+        densest=densest(chronicle.texels.texel_mm, chronicle.texels.size),
         maps=finished_maps(seen, gallery, relief=question.relief) if question.look.kind == "lit" else None,
         look=look_through(seen, gallery, question.look),
         layers=[],

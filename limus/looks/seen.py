@@ -81,3 +81,18 @@ class Seen:
             return None
         scope = self.chronicle.scope(scene, None)
         return Opened(base.title, base.where, base.where.value(scope), scope)
+
+
+def moment(session: Session, chapters: list[Chapter], until: str | None, as_made: Pile) -> Pile:
+    """The surface after the layer ``until``; "" as made, None today."""
+    if until is None:
+        return chapters[-1].pile if chapters else as_made
+    pile = as_made
+    played = {c.layer.id: c.pile for c in chapters}
+    for layer in session.scene.layers:
+        if until == "":
+            break
+        pile = played.get(layer.id, pile)
+        if layer.id == until:
+            break
+    return pile

@@ -6,6 +6,7 @@ object share it, whoever asks; no lock is held while something is made.
 
 from __future__ import annotations
 
+from copy import copy
 from functools import cached_property
 from pathlib import Path
 from typing import Any
@@ -73,6 +74,12 @@ class Session:
         # In place of the properties of these names.
         out.__dict__ |= {"mesh": mesh, "_mesh_key": key_of("given", mesh.key)}
         out.store.put(out._mesh_key, mesh)
+        return out
+
+    def showing(self, scene: Scene) -> Session:
+        """The same object with another chronicle; what was measured and made of it is shared."""
+        out = copy(self)
+        out.scene = scene
         return out
 
     # -- the object --------------------------------------------------------------------------------

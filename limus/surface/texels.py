@@ -211,6 +211,12 @@ class Texels:
 
     def from_vertices(self, values: np.ndarray) -> np.ndarray:
         """(n, c) float32: values (V, c) of the mesh's vertices, interpolated over its triangles."""
+        tri, share = self.mesh.triangles[self.triangle], self.barycentric
+        return sum(values[tri[:, k]] * share[:, k, None] for k in range(3)).astype(np.float32)  # type: ignore[union-attr]
+
+    @property
+    def barycentric(self) -> np.ndarray:
+        """(n, 3) how near each texel lies to the corners of its triangle: 0..1, together 1."""
         _, u, v = self.page_xy
         a, b, c = (self.uv[self.triangle, k] for k in range(3))
         d1, d2 = b - a, c - a
@@ -218,13 +224,7 @@ class Texels:
         det = d1[:, 0] * d2[:, 1] - d2[:, 0] * d1[:, 1]
         b1 = np.clip((q[:, 0] * d2[:, 1] - d2[:, 0] * q[:, 1]) / det, 0, 1)
         b2 = np.clip((d1[:, 0] * q[:, 1] - q[:, 0] * d1[:, 1]) / det, 0, 1 - b1)
-        tri = self.mesh.triangles[self.triangle]
-        out = (
-            values[tri[:, 0]] * (1 - b1 - b2)[:, None]
-            + values[tri[:, 1]] * b1[:, None]
-            + values[tri[:, 2]] * b2[:, None]
-        )
-        return out.astype(np.float32)
+        return np.stack([1 - b1 - b2, b1, b2], axis=1)
 
     @cached_property
     def step_of_triangle(self) -> np.ndarray:

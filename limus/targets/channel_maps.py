@@ -103,7 +103,7 @@ class ChannelMaps(Target):
     form: ClassVar[str] = "png"
     suffix: ClassVar[str] = ".png"
     floats: ClassVar[int] = 99
-    takes: ClassVar[frozenset[str]] = frozenset({"names", "sizes", "gutter"})
+    takes: ClassVar[frozenset[str]] = frozenset({"names", "sizes", "gutter", "gutter_mm"})
 
     def maps(self, surface: Surface, slack: float = 0.0) -> list[ChannelMap]:
         """The maps that it writes."""
@@ -203,7 +203,8 @@ def listing(making: Making, rasters: Sequence[Raster], made: Sequence[Written]) 
     sums = {file.name: file.checksum for file in made}
     for raster in rasters:
         said = dict(raster.about)
-        about |= {"height": said.pop("height")} if "height" in said else {}
+        if not making.condition and "height" in said:
+            about["height"] = said.pop("height")
         for k, file in enumerate(raster.files):
             entries[file] = said | {
                 "map_set": mesh.uv_domains[k], "name_in_file": mesh.uv_titles[k], "sha256": sums[file]

@@ -11,6 +11,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from pathlib import Path
 
+from limus.common.errors import InputError
 from limus.common.store import Store
 from limus.masks.hand.vertex_paint import painted_colours
 from limus.materials.encode import in_use
@@ -25,9 +26,9 @@ from limus.targets.masks import MaskAsked, MaskTaker, mask_list, mask_names, mas
 from limus.targets.naming import check_names
 from limus.targets.order import Order
 from limus.targets.raster import Raster, write_rasters
-from limus.targets.target import Making
+from limus.targets.target import Condition, Making
 from limus.targets.tiles import count_tiles, whole_bands, window_bands
-from limus.targets.written import OnDisk, Written
+from limus.targets.written import OnDisk, Written, file_stem
 
 #: Size at which it is found out what a delivery will hold.
 _LOOK = 256
@@ -51,16 +52,38 @@ class Outlook:
     maps: list[str]
 
 
-def making_of(session: Session, order: Order) -> tuple[Making, list[MaskAsked]]:
+def making_of(session: Session, order: Order, condition: str = "") -> tuple[Making, list[MaskAsked]]:
     """What a target is told, and the masks that have files of their own."""
     scene, mesh = session.scene, session.mesh
     mesh.need_uv()
-    in_maps = {
+    within = {
         text: masks_asked((text,), scene, f"recipe[{k}]")[0]
         for k, one in enumerate(order.packing)
         for text in one.masks
     }
-    return Making(scene.name, mesh, order, in_maps), masks_asked(order.masks, scene)
+    asked = masks_asked(order.masks, scene)
+    if order.kind.masks_within:
+        within |= dict(zip(order.masks, asked, strict=True))
+        asked = []
+    return Making(scene.name, mesh, order, within, condition=condition), asked
+
+
+def conditions(session: Session, order: Order) -> list[tuple[Session, str]]:
+    """What is played for an order: the scene as it is, or each snapshot that it names.
+
+    Raises
+    ------
+    InputError : a snapshot that there is none of, two that would lie in one folder.
+    """
+    if not order.snapshots:
+        return [(session, "")]
+    stems = [file_stem(name) for name in order.snapshots]
+    for k, stem in enumerate(stems):
+        if stem in stems[:k]:
+            raise InputError(
+                f"two snapshots would lie in the folder {stem}", where=f"snapshots[{k}]", remedy="Rename one of them"
+            )
+    return [(session.showing(session.scene.at_snapshot(name)), name) for name in order.snapshots]
 
 
 def outlook(session: Session, order: Order) -> Outlook:
@@ -69,9 +92,19 @@ def outlook(session: Session, order: Order) -> Outlook:
 
     Raises
     ------
-    InputError : no UVs, a mask that there is none of, two files of one name.
+    InputError : no UVs, a mask or a snapshot that there is none of, two files of one name.
     """
-    making, asked = making_of(session, order)
+    looks = [_outlook(one, order, name) for one, name in conditions(session, order)]
+    files = list(dict.fromkeys(file for look in looks for file in look.files))
+    if len(looks) > 1:
+        # What there is one of comes behind all maps, as it is written.
+        files.sort(key=lambda name: all(name in look.files for look in looks))
+    most = max(looks, key=lambda look: look.needed.at(order.resolution))
+    return Outlook(files, most.needed, list(dict.fromkeys(title for look in looks for title in look.maps)))
+
+
+def _outlook(session: Session, order: Order, condition: str) -> Outlook:
+    making, asked = making_of(session, order, condition)
     readings = session.measuring.best()
     measured = readings.measured if readings is not None else Measured.blank(session.texels(_LOOK))
     chronicle = session.chronicle(measured, _LOOK, weather=readings is not None and session.scene.asks_for_weather)
@@ -113,8 +146,35 @@ def deliver(
         with tempfile.TemporaryDirectory() as folder:
             files, notes = deliver(session, order, until=until, progress=progress, room=Path(folder))
             return [Written(file.name, file.data) for file in files], notes
+    kind, found, notes = order.kind(), list[Condition](), list[str]()
+    states = conditions(session, order)
+    for k, (one, name) in enumerate(states):
+
+        def say(share: float, word: str, k: int = k, name: str = name) -> None:
+            if progress:
+                progress((k + share) / len(states), f"{name}: {word}" if name else word)
+
+        inside = room / f"condition-{k}" if name else room
+        inside.mkdir(exist_ok=True)
+        condition, more, said = _condition(one, order, name, until, say, inside)
+        found.append(condition)
+        notes += [f"{name}: {note}" if name else note for note in said]
+    if order.snapshots:
+        files, said = kind.files_of(found)
+    else:
+        only = found[0]
+        files, said = kind.files(only.making, only.texels, only.surface, only.rasters, only.made)
+    if progress:
+        progress(1.0, "Done")
+    return files + more, notes + said
+
+
+def _condition(
+    session: Session, order: Order, name: str, until: str | None, say: Say, room: Path
+) -> tuple[Condition, list[Written], list[str]]:
+    """The maps of one condition, the files of its masks, and what layers and masks have to say."""
     scene, kind = session.scene, order.kind()
-    making, asked = making_of(session, order)
+    making, asked = making_of(session, order, name)
     taker = MaskTaker(scene, list(dict.fromkeys([*asked, *making.masks.values()])))
     if scene.vertex_paint:
         painted = painted_colours(making.mesh, scene.vertex_paint, session.find)
@@ -129,17 +189,15 @@ def deliver(
         check_names([file for raster in [*rasters, *masks] for file in raster.files])
         return [*rasters, *masks]
 
-    say = progress or (lambda share, word: None)
-    drawn = draw_maps(session, order.resolution, plan, taker, until=until, say=say, room=room, gutter=order.gutter)
+    drawn = draw_maps(session, order.resolution, plan, taker, until=until, say=say, room=room, gutter=order.gutter_at)
     say(0.97, "Writing files")
     count = sum(len(raster.files) for raster in rasters)
     made: list[Written] = list(drawn.files)
-    out, said = kind.files(making, drawn.texels, drawn.surface, rasters, made[:count])
-    out += made[count:]
+    making = replace(making, taken=taker.fields)
+    more = made[count:]
     if masks:
-        out.append(mask_list(scene.name, making.mesh, order.resolution, masks, made[count:]))
-    say(1.0, "Done")
-    return out, drawn.notes + said + taker.said()
+        more.append(mask_list(scene.name, making.mesh, order.resolution, masks, made[count:]))
+    return Condition(making, drawn.texels, drawn.surface, rasters, made[:count]), more, drawn.notes + taker.said()
 
 
 @dataclass(frozen=True)
@@ -163,9 +221,10 @@ def draw_maps(
     until: str | None = None,
     say: Say,
     room: Path,
-    gutter: int | None = None,
+    gutter: Callable[[float], int | None] = lambda texel_mm: None,
 ) -> Drawn:
-    """Play the scene and write maps of it: at once, or above ``LARGEST_WHOLE`` in windows; ``gutter`` as in ``Order``.
+    """Play the scene and write maps of it: at once, or above ``LARGEST_WHOLE`` in windows; ``gutter`` as
+    ``Order.gutter_at``.
 
     ``plan`` says which, once it is known what is on the surface: given its texels, and by what share ranges are to be
     widened.
@@ -174,15 +233,13 @@ def draw_maps(
     if resolution <= LARGEST_WHOLE:
         texels, surface, notes = session.finished(resolution, until=until, say=say, watch=taker)
         say(0.9, "Writing files")
-        bands, slack = whole_bands(texels, surface, taker.fields, gutter), 0.0
+        bands, slack = whole_bands(texels, surface, taker.fields, gutter(texels.texel_mm)), 0.0
     else:
         windows, record = _decided(session, resolution, until, taker, say)
         texels, surface, notes = windows.whole, record.surface, session.empty_bases() + record.say
         pace = _Pace(count_tiles(windows), say)
-        bands, slack = (
-            window_bands(windows, session.scene, record, taker, pace.drawn, until=until, gutter=gutter),
-            _SLACK,
-        )
+        wide, slack = gutter(texels.texel_mm), _SLACK
+        bands = window_bands(windows, session.scene, record, taker, pace.drawn, until=until, gutter=wide)
     return Drawn(write_rasters(plan(texels, surface, slack), resolution, bands, room), texels, surface, notes)
 
 

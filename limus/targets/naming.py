@@ -57,11 +57,14 @@ def check_pattern(pattern: str) -> str:
 
 @dataclass(frozen=True)
 class Naming:
-    """Gives the files of maps their names: ``pattern`` "" is the usual one, ``name`` that of the scene."""
+    """Gives the files of maps their names: ``pattern`` "" is the usual one, ``name`` that of the scene, ``folder`` that
+    maps lie in, if any.
+    """
 
     pattern: str
     name: str
     mesh: Mesh
+    folder: str = ""
 
     @property
     def stem(self) -> str:
@@ -81,7 +84,8 @@ class Naming:
         return set_tiles(self.mesh)
 
     def _one(self, said: Mapping[str, str]) -> str:
-        return _WORD.sub(lambda word: {"object": self.stem, **said}[word[1]], self.pattern or PATTERN)
+        within = f"{self.folder}/" if self.folder else ""
+        return within + _WORD.sub(lambda word: {"object": self.stem, **said}[word[1]], self.pattern or PATTERN)
 
 
 def check_names(names: Sequence[str]) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Annotated, Any
 
 from pydantic import ConfigDict, Field, ValidationError, field_validator, model_validator
@@ -21,6 +22,12 @@ SHRINK = (1, 2, 4, 8, 16)
 WIDEST_GUTTER = 64
 
 
+#: Snapshots in one delivery.
+MOST_SNAPSHOTS = 16
+#: Fields that not every target takes.
+_OF_TARGETS = ("names", "sizes", "gutter", "gutter_mm", "dither", "recipe", "snapshots", "moved", "edge_mm")
+
+
 class Order(Document):
     """What a delivery is to be. Every way to it (command line, interface, batch, API) gives one of these."""
 
@@ -37,9 +44,20 @@ class Order(Document):
     gutter: int | None = Field(
         None, ge=0, le=WIDEST_GUTTER, description="Pixels that colours run on beyond the surface; null: everywhere"
     )
+    gutter_mm: float | None = Field(
+        None, ge=0, le=1000, description="The same as mm of the surface, by the mean size of its texels"
+    )
     dither: bool = Field(False, description="Spread the rounding to 8 bit, so that smooth slopes show no steps")
     recipe: tuple[Annotated[str, Field(max_length=300)], ...] = Field(
         (), max_length=MOST_MAPS, description="Maps of one's own: orm=ambient-occlusion,roughness,metalness"
+    )
+
+    snapshots: tuple[Annotated[str, Field(max_length=120)], ...] = Field(
+        (), max_length=MOST_SNAPSHOTS, description="Snapshots of the scene that go along, each as a variant"
+    )
+    moved: bool = Field(False, description="The relief moves the vertices")
+    edge_mm: float | None = Field(
+        None, ge=0.1, le=10_000, description="The mesh is cut until no edge is longer; null: as it is"
     )
 
     @field_validator("names")
@@ -55,10 +73,23 @@ class Order(Document):
         if self.bits and self.bits not in kind.depths:
             offered = ", ".join(map(str, kind.depths))
             raise refusal("bits", f"{self.target} has no maps of {self.bits} bits", f"Take {offered}", accepted=offered)
-        for field in ("names", "sizes", "gutter", "dither", "recipe"):
+        if self.resolution > max(kind.sizes):
+            raise refusal("resolution", f"{self.target} goes up to {max(kind.sizes)}", "Take a smaller one")
+        for field in _OF_TARGETS:
             if field not in kind.takes and getattr(self, field) not in ("", {}, None, False, ()):
                 able = ", ".join(name for name, one in TARGETS.items() if field in one.takes)
                 raise refusal(field, f"{self.target} does not take this", f"Leave it out, or take one of: {able}")
+        if self.gutter is not None and self.gutter_mm is not None:
+            raise refusal("gutter_mm", "the gutter is given twice", "Give it in pixels or in mm")
+        if kind.masks_within and len(self.masks) > kind.masks_within:
+            raise refusal(
+                "masks", f"{self.target} takes {kind.masks_within} masks, and {len(self.masks)} are asked for",
+                f"Take {kind.masks_within} at most",
+            )  # fmt: skip
+        if self.snapshots and self.masks:
+            raise refusal("masks", "masks are those of one condition", "Leave them out, or deliver them by themselves")
+        if len(set(self.snapshots)) < len(self.snapshots):
+            raise refusal("snapshots", "one is named twice", "Name each once")
         if self.dither and self.depth != 8:
             raise refusal("dither", "only maps of 8 bits are dithered", "Take 8 bits, or leave it out")
         for title, size in self.sizes.items():
@@ -92,6 +123,12 @@ class Order(Document):
     def packing(self) -> list[PackedMap]:
         """The maps of its recipe."""
         return [PackedMap.read(text, f"recipe[{k}]") for k, text in enumerate(self.recipe)]
+
+    def gutter_at(self, texel_mm: float) -> int | None:
+        """Pixels that the gutter is wide, where a texel has sides of ``texel_mm`` in the mean; None: everywhere."""
+        if self.gutter_mm is None:
+            return self.gutter
+        return min(math.ceil(self.gutter_mm / texel_mm), WIDEST_GUTTER)
 
     def shrink(self, title: str) -> int:
         """How many pixels along a side become one in a map."""

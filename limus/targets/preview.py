@@ -13,10 +13,11 @@ from limus.formats.png import png_bytes, quantise
 from limus.playing.session import Session
 from limus.readings.measured import Measured
 from limus.surface.texels import Texels
-from limus.targets.delivery import making_of
+from limus.targets.delivery import conditions, making_of
 from limus.targets.masks import MaskTaker, mask_rasters
 from limus.targets.order import Order
 from limus.targets.raster import Raster, Tile
+from limus.targets.written import file_stem
 
 
 @dataclass(frozen=True)
@@ -41,7 +42,9 @@ def previewed(session: Session, order: Order, file: str, size: int) -> Preview:
     ------
     InputError : no UVs; no such map in it.
     """
-    making, asked = making_of(session, order)
+    states = conditions(session, order)
+    session, name = next((one for one in states if file.startswith(f"{file_stem(one[1])}/")), states[0])
+    making, asked = making_of(session, order, name)
     taker = MaskTaker(session.scene, list(dict.fromkeys([*asked, *making.masks.values()])))
     readings = session.measuring.best()
     measured = readings.measured if readings is not None else Measured.blank(session.texels(size))

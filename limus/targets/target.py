@@ -6,13 +6,15 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, ClassVar
 
+import numpy as np
+
 from limus.playing.chronicle import Surface
 from limus.surface.mesh import Mesh
 from limus.surface.texels import Texels
 from limus.targets.masks import MaskAsked
 from limus.targets.naming import Naming
 from limus.targets.raster import Raster
-from limus.targets.written import Written
+from limus.targets.written import Written, file_stem
 
 if TYPE_CHECKING:
     from limus.targets.order import Order
@@ -20,19 +22,22 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True)
 class Making:
-    """What a target is told: the ``name`` of the scene, its ``mesh``, the ``order``; ``masks`` that a recipe takes in,
-    by how they are written there.
+    """What a target is told: the ``name`` of the scene, its ``mesh``, the ``order``; ``masks`` that it takes in
+    itself, by how they are written there, and once the scene is played what was ``taken`` of them: (n,) float32 0..1.
+    ``condition``: the snapshot that is made, where there are several.
     """
 
     name: str
     mesh: Mesh
     order: Order
     masks: Mapping[str, MaskAsked] = field(default_factory=dict)
+    taken: Mapping[MaskAsked, np.ndarray] = field(default_factory=dict)
+    condition: str = ""
 
     @property
     def naming(self) -> Naming:
         """Gives files their names."""
-        return Naming(self.order.names, self.name, self.mesh)
+        return Naming(self.order.names, self.name, self.mesh, file_stem(self.condition) if self.condition else "")
 
     @property
     def bits(self) -> int:
@@ -45,6 +50,17 @@ class Making:
         return self.order.resolution
 
 
+@dataclass(frozen=True)
+class Condition:
+    """The maps of one snapshot: ``rasters`` and the files ``made`` of them, in their order."""
+
+    making: Making
+    texels: Texels
+    surface: Surface
+    rasters: Sequence[Raster]
+    made: Sequence[Written]
+
+
 class Target:
     """A kind of delivery. A subclass in a file of this folder is found by itself; the interface and the command line
     follow from it.
@@ -55,6 +71,7 @@ class Target:
         may be asked for.
     depths : bits of each number in a map that may be asked for, the usual one first. takes : fields of an order that
         mean something to it. lacks : what it has no place for, in one sentence.
+    masks_within : so many masks go into its own files at most; 0: they have files of their own.
     """
 
     kind: ClassVar[str] = ""
@@ -65,6 +82,7 @@ class Target:
     depths: ClassVar[tuple[int, ...]] = (8,)
     takes: ClassVar[frozenset[str]] = frozenset()
     lacks: ClassVar[str] = ""
+    masks_within: ClassVar[int] = 0
 
     def names(self, making: Making, used: Collection[str]) -> list[str]:
         """Names of the files, in the order in which they are written; ``used`` names of the channels that something is
@@ -89,5 +107,11 @@ class Target:
 
         ``made`` are the maps, in the order of ``rasters`` and of their files; ``texels`` and ``surface`` those that
         ranges and means are taken from.
+        """
+        raise NotImplementedError
+
+    def files_of(self, conditions: Sequence[Condition]) -> tuple[list[Written], list[str]]:
+        """The files of a delivery that holds several snapshots, and what there is to say of them. Only of targets that
+        take ``snapshots``.
         """
         raise NotImplementedError

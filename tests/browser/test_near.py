@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
+from scipy.ndimage import uniform_filter
 
 from tests.browser.base import BrowserTest
 
@@ -33,6 +34,12 @@ class Near(BrowserTest):
         return float(
             np.abs(4 * grey[1:-1, 1:-1] - grey[:-2, 1:-1] - grey[2:, 1:-1] - grey[1:-1, :-2] - grey[1:-1, 2:]).mean()
         )
+
+    @staticmethod
+    def spots(picture: np.ndarray) -> float:
+        """Share of the picture, below its legend, that differs from what lies around it."""
+        grey = picture[60:].mean(axis=2)
+        return float((np.abs(grey - uniform_filter(grey, 9)) > 3.0).mean())
 
     def test_finer_as_one_comes_near_and_never_of_another_surface(self) -> None:
         self.open()
@@ -68,11 +75,20 @@ class Near(BrowserTest):
         self.assertGreater(self.near(), 2)
         self.assertGreater(self.detail(self.picture()), 1.15 * self.detail(coarse))
 
-        # Off again: as coarse as the maps.
+        # A mask that is looked through is as fine; off again it is as coarse as the maps.
+        self.page.locator("[data-layer=rust]").click()
+        self.settle()
+        self.page.keyboard.press("m")
+        self.settle()
+        self.assertIn("Mask of", self.label())
+        self.assertGreater(self.near(), 2)
+        fine = self.picture()
         button.click()
         self.settle()
         self.assertEqual(self.near(), 0)
-        self.assertNotIn("mm", self.label())
+        coarse = self.picture()
+        self.assertGreater(self.spots(fine), 1.4 * self.spots(coarse))
+        self.assertLess(float(np.abs(fine.mean(axis=(0, 1)) - coarse.mean(axis=(0, 1))).max()), 6.0)
 
     def test_many_moves_leave_nothing_behind(self) -> None:
         self.open()

@@ -11,12 +11,16 @@ from scipy.ndimage import zoom
 from limus.common.errors import Cancelled, InputError
 from limus.common.store import Store
 from limus.document.scene import ObjectFile, Scene
+from limus.looks.answer import Question
+from limus.looks.answering import answer
 from limus.looks.close import BORDER, TILE, CloseQuestion, TileAsked, close_up, densest
 from limus.looks.gallery import Blob
+from limus.looks.look import Look
 from limus.materials.encode import encode_texels, pictures_of
 from limus.playing.session import Session
 from limus.playing.windows import Windows
 from limus.surface.window import tile_blocks
+from limus.targets.masks import MaskTaker, masks_asked
 from tests.core import shapes
 from tests.core.test_delivery import OwnReadings
 from tests.core.test_effects import STORY, scene
@@ -120,6 +124,68 @@ class Tiles(OwnReadings):
         made, _ = self.asked((1, 1), until="")
         now, _ = self.asked((1, 1))
         self.assertGreater(float(np.abs(made[1, 1]["base_color"].astype(int) - now[1, 1]["base_color"]).mean()), 5.0)
+
+    def test_a_look_through_is_as_fine(self) -> None:
+        """The mask of a layer, taken from a window as a delivery takes it; black 0, white 255."""
+        found, _ = self.asked((1, 1), look={"kind": "mask", "layer": "rust"})
+        self.assertEqual(set(found[1, 1]), {"look"})
+        readings = self.session.measuring.best()
+        assert readings is not None
+        player = self.session.chronicle(readings.measured, self.SIZE, weather=self.session.scene.asks_for_weather)
+        windows, cut = Windows(player, self.DENSITY, Store(64 << 20)), self.DENSITY // self.SIZE
+        taker = MaskTaker(self.session.scene, masks_asked(["rust"], self.session.scene))
+        record, wide = windows.record(self.session.scene), TILE // cut
+        blocks = tile_blocks(windows.whole, 0, wide, wide, wide, wide)
+        window, _ = windows.draw(self.session.scene, record, blocks, watch=taker)
+        core, (mask,) = window.core, taker.fields.values()
+        x, y = window.pixel[core] % self.DENSITY - TILE + BORDER, window.pixel[core] // self.DENSITY - TILE + BORDER
+        off = np.abs(found[1, 1]["look"][y, x, 0].astype(float) - mask[core] * 255.0)
+        self.assertLess(float((off > 2.0).mean()), 1e-3)
+        self.assertGreater(float(mask[core].std()), 0.05)
+
+    def test_every_look_is_the_one_that_is_seen_at_large(self) -> None:
+        """Colors within a tile have the mean of those of the picture that the tile lies over."""
+        apart = {}
+        for look in (
+            {"kind": "mask", "layer": "rust"}, {"kind": "acted", "layer": "chips"}, {"kind": "acted", "layer": "dust"},
+            {"kind": "term", "layer": "rust", "index": 0}, {"kind": "coat", "index": 0},
+            {"kind": "channel", "name": "roughness"}, {"kind": "channel", "name": "relief"},
+            {"kind": "channel", "name": "normal"}, {"kind": "reading", "name": "curvature", "size_mm": 8.0},
+            {"kind": "reading", "name": "rain"}, {"kind": "reading", "name": "slope"},
+        ):  # fmt: skip
+            question = Question(resolution=self.SIZE, look=Look.model_validate(look))
+            answered = answer(self.session, question)
+            assert answered is not None
+            assert answered.answer.look is not None
+            data = answered.pictures[answered.answer.look.maps[0]].data
+            large = np.frombuffer(data, np.uint8).reshape(self.SIZE, self.SIZE, 4)[32:64, 32:64, :3]
+            found, _ = self.asked((1, 1), look=look)
+            tile = found[1, 1]["look"][BORDER:-BORDER, BORDER:-BORDER, :3].reshape(32, 8, 32, 8, 3)
+            off = np.abs(tile.mean(axis=(1, 3)) - large)
+            apart[str(look)] = (
+                round(float(off.mean()), 1),
+                round(float(np.abs(tile.mean(axis=(0, 1, 2, 3)) - large.mean(axis=(0, 1))).max()), 1),
+            )
+        far = {look: found for look, found in apart.items() if found[0] > 20.0 or found[1] > 6.0}
+        self.assertEqual(far, {}, apart)
+
+    def test_a_look_at_an_earlier_moment(self) -> None:
+        """A mask is that of its layer whenever one looks; a channel is that of the moment."""
+        looks = {"mask": {"kind": "mask", "layer": "rust"}, "color": {"kind": "channel", "name": "base_color"}}
+        same = {}
+        for name, look in looks.items():
+            made, now = (self.asked((1, 1), look=look, until=until)[0][1, 1]["look"] for until in ("", None))
+            same[name] = bool((made == now).all())
+        self.assertEqual(same, {"mask": True, "color": False})
+
+    def test_looks_that_are_refused(self) -> None:
+        for look, where in (
+            ({"kind": "facing", "eye": (0, 0, 1)}, "look.kind"), ({"kind": "uv", "name": "stretch"}, "look.kind"),
+            ({"kind": "mask", "layer": "gone"}, "look.layer"), ({"kind": "term", "layer": "rust", "index": 99}, "look"),
+        ):  # fmt: skip
+            with self.subTest(look), self.assertRaises(InputError) as caught:
+                self.asked((1, 1), look=look)
+            self.assertIn(where, caught.exception.where)
 
     def test_refusals(self) -> None:
         for density, tile, words in (

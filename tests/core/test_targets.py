@@ -19,6 +19,7 @@ from pxr import Sdf, Usd, UsdGeom, UsdShade, UsdValidation
 
 from limus.common.colour import to_srgb
 from limus.common.errors import InputError
+from limus.document.scene import scene_from
 from limus.playing.chronicle import Surface
 from limus.playing.session import Session
 from limus.surface.texels import Texels
@@ -27,6 +28,7 @@ from limus.targets.finishing import finish_of
 from limus.targets.naming import check_names
 from limus.targets.order import Order, order_from
 from limus.targets.packing import write_zip
+from limus.targets.preview import previewed
 from limus.targets.recipe import PRESETS, WIDTHS
 from limus.targets.targets import TARGETS
 from limus.targets.written import Written
@@ -369,3 +371,163 @@ class Sizes(Delivered):
             black = [(p.reshape(*p.shape[:2], -1).max(axis=2) == 0).mean() for p in (one, other)]
             self.assertAlmostEqual(black[0], black[1], delta=0.01, msg=name)
         self.assertGreater(black[0], 0.01)
+
+    def test_a_gutter_in_mm(self) -> None:
+        """mm / (side of a texel), rounded up; a map set of a metre is no wider than what is refused in pixels."""
+        texel = self.texels.texel_mm
+        name = "pier-cap_object_base-color.png"
+        none, in_pixels, in_mm = (
+            self.files("maps", **given)[name] for given in ({"gutter": 0}, {"gutter": 1}, {"gutter_mm": 0.6 * texel})
+        )
+        self.assertTrue(in_pixels == in_mm)
+        self.assertFalse(in_pixels == none)
+        self.assertEqual(Order(target="maps", gutter_mm=1000.0).gutter_at(texel), 64)
+        with self.assertRaises(InputError) as caught:
+            order_from({"target": "maps", "gutter": 1, "gutter_mm": 1.0})
+        self.assertIn("gutter_mm", caught.exception.where)
+
+
+class Variants(Delivered):
+    """Snapshots in one USD stage, read back by its library."""
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        super().setUpClass()
+        document = cls.session.scene.model_dump(mode="json")
+        off = [layer["id"] for layer in document["layers"]]
+        snapshots = [
+            {"id": "new", "name": "As made", "layers_off": off, "episodes_off": []},
+            {"id": "worn", "name": "Worn (10 y)", "layers_off": [], "episodes_off": []},
+            {"id": "clash", "name": "Worn 10 y", "layers_off": [], "episodes_off": []},
+        ]
+        cls.session = cls.session.showing(scene_from({**document, "snapshots": snapshots}))
+
+    def test_each_snapshot_is_a_variant_of_its_own_maps(self) -> None:
+        folder = self.folder("usd", snapshots=("As made", "worn"))
+        stage = Usd.Stage.Open(str(folder / "pier-cap.usdc"))
+        choice = stage.GetDefaultPrim().GetVariantSets().GetVariantSet("condition")
+        self.assertEqual(choice.GetVariantNames(), ["As_made", "worn"])
+        self.assertEqual(choice.GetVariantSelection(), "As_made")
+        every, plain = UsdValidation.ValidationRegistry().GetOrLoadAllValidators(), {}
+        for word, name in (("As_made", "as-made"), ("worn", "worn")):
+            choice.SetVariantSelection(word)
+            for prim in (one for one in stage.Traverse() if one.IsA(UsdGeom.Mesh)):
+                material, _ = UsdShade.MaterialBindingAPI(prim).ComputeBoundMaterial()
+                surface, *_ = material.ComputeSurfaceSource()
+                source, *_ = surface.GetInput("diffuseColor").GetConnectedSource()
+                file = UsdShade.Shader(source.GetPrim()).GetInput("file").Get().path
+                self.assertEqual(Path(file).parts[0], name)
+                plain[name] = self.picture((folder / file).read_bytes())
+            self.assertEqual(list(UsdValidation.ValidationContext(every).Validate(stage)), [])
+        # The very maps of the two: nothing on it, and everything.
+        alone = self.session.showing(self.session.scene.at_snapshot("As made"))
+        for name, session in (("as-made", alone), ("worn", self.session)):
+            made, _ = deliver(session, Order(target="maps", resolution=SIZE))
+            color = next(file for file in made if file.name.endswith("base-color.png"))
+            np.testing.assert_array_equal(plain[name], self.picture(color.data))
+        self.assertGreater(float(np.abs(plain["as-made"].astype(float) - plain["worn"]).mean()), 3.0)
+        heights = json.loads((folder / "maps.json").read_text())["files"]
+        spans = [heights[f"{name}/pier-cap_object_height.png"]["height"] for name in ("as-made", "worn")]
+        self.assertNotEqual(spans[0], spans[1])
+
+    def test_a_map_of_a_snapshot_is_looked_at(self) -> None:
+        order = Order(target="usd", resolution=SIZE, snapshots=("As made", "worn"))
+        looks = [
+            previewed(self.session, order, f"{one}/pier-cap_object_base-color.png", 64) for one in ("as-made", "worn")
+        ]
+        self.assertNotEqual(looks[0].mean, looks[1].mean)
+
+    def test_what_cannot_be(self) -> None:
+        for order, word in (
+            ({"snapshots": ["gone"]}, "no snapshot 'gone'"), ({"snapshots": ["worn", "worn"]}, "named twice"),
+            ({"snapshots": ["Worn (10 y)", "Worn 10 y"]}, "one folder|the folder worn-10-y"),
+            ({"snapshots": ["worn"], "masks": ["paint"]}, "one condition"),
+            ({"snapshots": ["worn"], "target": "maps"}, "does not take this"),
+        ):  # fmt: skip
+            with self.subTest(order), self.assertRaises(InputError) as caught:
+                outlook(self.session, order_from({"target": "usd", "resolution": SIZE, **order}))
+            self.assertRegex(caught.exception.line, word)
+
+
+class InVertices(Delivered):
+    """Read back by trimesh."""
+
+    def mesh(self, **order: Any) -> trimesh.Trimesh:
+        (data,) = self.files("vertices", **order).values()
+        loaded = trimesh.load(io.BytesIO(data), file_type="glb", process=False)
+        parts = list(loaded.geometry.values())
+        colours = np.concatenate([part.visual.vertex_attributes["color"] for part in parts])
+        whole = trimesh.util.concatenate(parts)
+        whole.metadata["colours"] = colours.astype(np.float64)
+        return whole
+
+    @staticmethod
+    def colours(mesh: trimesh.Trimesh) -> np.ndarray:
+        return np.asarray(mesh.metadata["colours"])
+
+    def mean(self, mesh: trimesh.Trimesh) -> np.ndarray:
+        """Over the surface, of what is linear between vertices."""
+        of_faces = self.colours(mesh)[mesh.faces].mean(axis=1)
+        return np.asarray((of_faces * mesh.area_faces[:, None]).sum(axis=0) / mesh.area)
+
+    def test_colours_keep_their_mean_however_coarse_the_mesh(self) -> None:
+        weight = self.texels.area / self.texels.total_area
+        wanted = (self.surface.channel("base_color") * weight[:, None]).sum(axis=0)
+        coarse = self.mesh()
+        self.assertEqual(len(coarse.faces), len(self.session.mesh.triangles))
+        np.testing.assert_allclose(self.mean(coarse)[:3], wanted, rtol=0.01)
+        fine = self.mesh(edge_mm=10.0)
+        self.assertLessEqual(float(fine.edges_unique_length.max()), 0.010001)
+        np.testing.assert_allclose(self.mean(fine)[:3], wanted, rtol=0.01)
+        # A fine one says where what is.
+        self.assertGreater(float(self.colours(fine)[:, 0].std()), 2 * float(self.colours(coarse)[:, 0].std()))
+
+    def test_masks_are_components(self) -> None:
+        names = [layer.id for layer in self.session.scene.layers][:2]
+        data = self.mesh(masks=tuple(f"{name}:acted" for name in names), edge_mm=8.0)
+        _, taken = self.taken([f"{name}:acted" for name in names])
+        found = self.mean(data)
+        for k, values in enumerate(taken):
+            share = self.texels.share(values)
+            self.assertGreater(share, 0.001)
+            self.assertAlmostEqual(float(found[k]), share, delta=0.01 * share + 0.002)
+        np.testing.assert_array_equal(self.colours(data)[:, 2:], np.tile([0.0, 1.0], (len(data.vertices), 1)))
+
+    def taken(self, texts: list[str]) -> tuple[Any, list[np.ndarray]]:
+        from limus.targets.masks import MaskTaker, masks_asked
+
+        asked = masks_asked(texts, self.session.scene)
+        taker = MaskTaker(self.session.scene, asked)
+        self.session.finished(SIZE, watch=taker)
+        return asked, [taker.fields[one] for one in asked]
+
+    def test_moved_by_the_relief_and_not_torn(self) -> None:
+        still, far = self.mesh(edge_mm=6.0), self.mesh(edge_mm=6.0, moved=True)
+        self.assertEqual(len(still.faces), len(far.faces))
+        for one in (still, far):
+            one.merge_vertices(merge_tex=True, merge_norm=True)
+            self.assertTrue(one.is_watertight)
+        # What a thin layer adds to a body: its height over the surface (mm x m2), but for what meets at the edges.
+        wanted = float((self.surface.relief.astype(np.float64) * self.texels.area).sum()) / 1000.0
+        self.assertGreater(abs(wanted), 1e-7)
+        self.assertAlmostEqual(far.volume - still.volume, wanted, delta=0.08 * abs(wanted))
+        # Normals are those of the new shape, as trimesh finds them from the faces.
+        own = self.mesh(edge_mm=6.0, moved=True)
+        given = np.asarray(own.vertex_normals)
+        middle = given[own.faces].mean(axis=1)
+        middle /= np.linalg.norm(middle, axis=1, keepdims=True)
+        self.assertGreater(float(np.median((middle * own.face_normals).sum(axis=1))), 0.995)
+
+    def test_what_cannot_be(self) -> None:
+        for order, word in (
+            ({"masks": ["a", "b", "c", "d", "e"]}, "4 masks"),
+            ({"edge_mm": 0.0}, "edge_mm"),
+            ({"target": "obj", "moved": True}, "does not take this"),
+            ({"resolution": 4096}, "up to 2048"),
+        ):
+            with self.subTest(order), self.assertRaises(InputError) as caught:
+                deliver(self.session, order_from({"target": "vertices", "resolution": SIZE, **order}))
+            self.assertIn(word, caught.exception.line)
+        with self.assertRaises(InputError) as caught:
+            self.files("vertices", edge_mm=0.1)
+        self.assertIn("longer edge", caught.exception.line)

@@ -93,6 +93,11 @@ describe('reading from the atlas', () => {
     expect(text).not.toContain('limusNear_fuzz')
     expect(text.indexOf('vec4 limusTap(')).toBeLessThan(text.indexOf('void main()'))
   })
+  test('a look through has an atlas of its own', () => {
+    const text = withTaps(ShaderLib.basic.fragmentShader, ['look'], { map: 'look' })
+    expect(text).toMatch(/limusTap\( texture2D\( map,[^)]*\), limusNear_look/)
+    expect(() => withTaps('void main() {}', ['look'], { map: 'look' })).toThrow(/look/)
+  })
   test('a shader that reads a picture otherwise is a fault and not a coarse surface', () => {
     const other = physical.replace('#include <normal_fragment_maps>', '')
     expect(() => withTaps(other, ['base_color', 'orm', 'normal'])).toThrow(/normal/)

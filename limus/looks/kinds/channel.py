@@ -29,10 +29,12 @@ class ChannelLook(LookThrough):
         if channel.colour:
             return Shown(channel.title, colour=to_srgb(values), about=channel.about)
         if channel.width > 1:
+            top = max(float(values.max()), 1e-9)
             return Shown(
                 channel.title,
                 values,
-                values / max(float(values.max()), 1e-9),
+                values / top,
+                high=top,
                 unit=channel.unit,
                 components=["R", "G", "B"],
                 about=channel.about,

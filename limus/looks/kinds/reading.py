@@ -41,7 +41,7 @@ class ReadingLook(LookThrough):
                 missing[0].lower() + missing[1:], where=f"look.name: {look.name}", remedy="Choose another reading"
             )
         size = look.size_mm or seen.session.size.mm(reading.default_size_mm, reading.grows)
-        values = seen.session.store.get(
+        values = seen.chronicle.cache.get(
             key_of("reading", place.key_for(reading.reads), look.name, size),
             lambda: np.ascontiguousarray(reading.value(place, size), np.float32),
         )

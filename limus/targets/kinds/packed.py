@@ -35,7 +35,7 @@ class Packed(Target):
         "or several multiplied."
     )
     lacks: ClassVar[str] = "What the recipe leaves out"
-    takes: ClassVar[frozenset[str]] = frozenset({"names", "gutter", "dither", "recipe"})
+    takes: ClassVar[frozenset[str]] = frozenset({"names", "gutter", "gutter_mm", "dither", "recipe"})
     depths: ClassVar[tuple[int, ...]] = (8, 16)
 
     def names(self, making: Making, used: Collection[str]) -> list[str]:

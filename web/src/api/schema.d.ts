@@ -1734,6 +1734,11 @@ export interface components {
        * @description What it has no place for
        */
       lacks: string
+      /**
+       * Masks Within
+       * @description So many masks go into its own files; 0: they have files of their own
+       */
+      masks_within: number
       /** Sizes */
       sizes: number[]
       /** Depths */
@@ -9310,6 +9315,11 @@ export interface components {
       readings: 'fine' | 'good' | 'draft' | 'outdated' | 'missing'
       /** Texel Mm */
       texel_mm: number
+      /**
+       * Densest
+       * @description Pixels along a side of a map set that a view which comes near may ask for
+       */
+      densest: number
       maps?: components['schemas']['MapsAnswer'] | null
       look?: components['schemas']['LookAnswer'] | null
       /** Layers */
@@ -9814,6 +9824,8 @@ export interface components {
       tiles: components['schemas']['TileAsked'][]
       /** Until */
       until?: string | null
+      /** @description What is looked through: one picture then, 'look' */
+      look?: components['schemas']['Look']
       /**
        * Pictures
        * @description Only these; none: all that there are
@@ -10601,6 +10613,11 @@ export interface components {
        */
       gutter?: number | null
       /**
+       * Gutter Mm
+       * @description The same as mm of the surface, by the mean size of its texels
+       */
+      gutter_mm?: number | null
+      /**
        * Dither
        * @description Spread the rounding to 8 bit, so that smooth slopes show no steps
        * @default false
@@ -10612,6 +10629,23 @@ export interface components {
        * @default []
        */
       recipe: string[]
+      /**
+       * Snapshots
+       * @description Snapshots of the scene that go along, each as a variant
+       * @default []
+       */
+      snapshots: string[]
+      /**
+       * Moved
+       * @description The relief moves the vertices
+       * @default false
+       */
+      moved: boolean
+      /**
+       * Edge Mm
+       * @description The mesh is cut until no edge is longer; null: as it is
+       */
+      edge_mm?: number | null
     }
     /**
      * DeliveryOut

@@ -36,12 +36,12 @@ const resolved = (text: string): string =>
  * A shader whose pictures are read from the atlas where the table of the map set says so. Every texture that a picture
  * of the atlas stands for must be read somewhere, or three reads it otherwise than it did.
  */
-export function withTaps(fragment: string, names: string[]): string {
-  const missed = new Set(names.filter((name) => ['base_color', 'orm', 'normal'].includes(name)))
+export function withTaps(fragment: string, names: string[], samplers = SAMPLERS): string {
+  const missed = new Set(names.filter((name) => ['base_color', 'orm', 'normal', 'look'].includes(name)))
   const out = resolved(fragment).replace(
     /texture2D\(\s*(\w+)\s*,\s*(v\w*Uv)\s*(,\s*[\d.]+\s*)?\)/g,
     (whole: string, sampler: string, uv: string) => {
-      const picture = SAMPLERS[sampler] ?? sampler.replace(/Map$/, '')
+      const picture = samplers[sampler] ?? sampler.replace(/Map$/, '')
       if (!names.includes(picture)) return whole
       missed.delete(picture)
       return `limusTap( ${whole}, limusNear_${picture}, ${uv} )`
@@ -53,7 +53,12 @@ export function withTaps(fragment: string, names: string[]): string {
 }
 
 /** Have a material read an atlas, as whatever else was put into its shader before does not know of it. */
-export function readNear(material: Material, atlas: () => NearAtlas | undefined, page: number) {
+export function readNear(
+  material: Material,
+  atlas: () => NearAtlas | undefined,
+  page: number,
+  samplers?: Record<string, string>,
+) {
   const { onBeforeCompile, customProgramCacheKey } = material
   material.onBeforeCompile = (shader: WebGLProgramParametersWithUniforms, renderer) => {
     onBeforeCompile.call(material, shader, renderer)
@@ -71,7 +76,7 @@ export function readNear(material: Material, atlas: () => NearAtlas | undefined,
       })
     give('limusTable', () => atlas()?.tables[page])
     for (const name of found.names) give(`limusNear_${name}`, () => atlas()?.textures.get(name))
-    shader.fragmentShader = withTaps(shader.fragmentShader, found.names)
+    shader.fragmentShader = withTaps(shader.fragmentShader, found.names, samplers)
   }
   material.customProgramCacheKey = () =>
     `${atlas() ? `near ${atlas()!.names.join()} ` : ''}${customProgramCacheKey.call(material)}`

@@ -190,8 +190,9 @@ export class SurfaceScene {
       page.look.texture.dispose()
     }
     this.dropFine()
-    this.near_?.dispose()
-    this.near_ = undefined
+    this.nearLit?.dispose()
+    this.nearLook?.dispose()
+    this.nearLit = this.nearLook = undefined
     this.second?.dispose()
     this.second = undefined
     void this.compareWith()
@@ -233,7 +234,8 @@ export class SurfaceScene {
     this.pages.forEach((page, k) => {
       this.paint.apply(page.lit, k)
       this.paint.apply(page.flat, k)
-      readNear(page.lit, () => this.near_, k)
+      readNear(page.lit, () => this.nearLit, k)
+      readNear(page.flat, () => this.nearLook, k, { map: 'look' })
     })
     this.bounds = new Box3().setFromObject(scene)
     layGround(this.ground, this.bounds, this.meshes, this.shadow)
@@ -248,11 +250,16 @@ export class SurfaceScene {
   private loading = 0
 
   /** Finer tiles over the maps, once the view has come near; see `near/`. */
-  private near_?: NearAtlas
+  private nearLit?: NearAtlas
+  /** The same of what is looked through. */
+  private nearLook?: NearAtlas
+  private get atlas() {
+    return this.flat ? this.nearLook : this.nearLit
+  }
   private seen_?: SeenTiles
   /** Which tiles the view shows, where the maps (`now` pixels along a side) are too coarse for it. */
   seenTiles(now: number, most: number, count: number): Seen | undefined {
-    if (!this.drawn || !this.pages.length || this.flat || this.compared) return undefined
+    if (!this.drawn || !this.pages.length || this.compared) return undefined
     this.seen_ ??= new SeenTiles(this.renderer)
     const shown = this.moving && this.fine.length ? this.fine : this.meshes
     const width = this.renderer.getDrawingBufferSize(new Vector2()).x
@@ -260,30 +267,31 @@ export class SurfaceScene {
   }
   /** The pictures that tiles are wanted of: the usual three, and more where the graphics card has room. */
   nearPictures(): string[] {
-    return this.pages[0]?.lit.nearPictures() ?? []
+    return this.flat ? ['look'] : (this.pages[0]?.lit.nearPictures() ?? [])
   }
   /** Those of the tiles that are not there yet; the others are kept. */
   nearSeen(tiles: Tile[]): Tile[] {
-    this.near_?.seen(tiles)
-    return tiles.filter((tile) => !this.near_?.has(tile))
+    this.atlas?.seen(tiles)
+    return tiles.filter((tile) => !this.atlas?.has(tile))
   }
   putNear(tile: Tile, pictures: Map<string, Uint8Array>) {
     const names = this.nearPictures()
-    if (this.near_ && this.near_.names.join() !== names.join()) {
-      this.near_.dispose()
-      this.near_ = undefined
+    let atlas = this.atlas
+    if (!atlas || atlas.names.join() !== names.join()) {
+      atlas?.dispose()
+      atlas = new NearAtlas(this.renderer, this.pages.length, names, new Set([...this.packing().colours, 'look']))
+      if (this.flat) this.nearLook = atlas
+      else this.nearLit = atlas
+      for (const page of this.pages) (this.flat ? page.flat : page.lit).needsUpdate = true
     }
-    if (!this.near_) {
-      this.near_ = new NearAtlas(this.renderer, this.pages.length, names, this.packing().colours)
-      for (const page of this.pages) page.lit.needsUpdate = true
-    }
-    this.near_.put(tile, pictures)
-    this.canvas.dataset.near = String(this.near_.count)
+    atlas.put(tile, pictures)
+    this.canvas.dataset.near = String(atlas.count)
     this.draw()
   }
   clearNear() {
-    if (!this.near_?.count) return
-    this.near_.clear()
+    if (!this.nearLit?.count && !this.nearLook?.count) return
+    this.nearLit?.clear()
+    this.nearLook?.clear()
     this.canvas.dataset.near = '0'
     this.draw()
   }

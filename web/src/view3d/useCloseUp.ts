@@ -8,6 +8,8 @@ import type { SurfaceScene } from './surfaceScene'
 import type { Tile } from '../api/scene'
 import { ACROSS } from './nearAtlas'
 
+/** Looks that hang on where the camera stands, or are as fine as they can be. */
+const AT_LARGE = ['facing', 'uv']
 /** Tiles that come with the first answer, and with each after it. */
 const FIRST = 1
 const EACH = 6
@@ -32,7 +34,7 @@ export function useCloseUp(surface: ShallowRef<SurfaceScene | undefined>) {
   let turn = 0
 
   const able = computed(
-    () => on.value && work.bench === 'weather' && work.look.kind === 'lit' && !work.peeking && !moments.other,
+    () => on.value && work.bench === 'weather' && !AT_LARGE.includes(work.look.kind) && !work.peeking && !moments.other,
   )
   /** The surface is another one: what was near belongs to the old one. */
   function anew() {
@@ -57,9 +59,9 @@ export function useCloseUp(surface: ShallowRef<SurfaceScene | undefined>) {
 
   function look() {
     const found = work.evaluation
-    if (!able.value || !found?.maps || work.busy) return
+    if (!able.value || !(found?.maps || found?.look) || work.busy) return
     const fits = PLAIN ? 9 : ACROSS * ACROSS
-    const seen = surface.value?.seenTiles(found.resolution, work.densest(found), fits)
+    const seen = surface.value?.seenTiles(found.resolution, found.densest, fits)
     if (!seen) {
       if (texel.value) texel.value = 0
       return

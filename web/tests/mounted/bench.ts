@@ -66,6 +66,13 @@ export class Bench {
     await this.user.type(field, `${text}{Enter}`)
     await this.rest()
   }
+  /** What a number field holds when it is left: its own reading of keys asks for a real browser. */
+  async number(field: HTMLElement, text: string) {
+    field.focus()
+    ;(field as HTMLInputElement).value = text
+    fireEvent.blur(field)
+    await this.rest()
+  }
   /** Open a list or a menu, and take what is called this. */
   async pick(opener: Element, role: 'option' | 'menuitem', name: string) {
     await this.user.click(opener)

@@ -3,7 +3,6 @@ import type { components } from '../../api/schema'
 import Button from 'primevue/button'
 import ProgressBar from 'primevue/progressbar'
 import Checkbox from 'primevue/checkbox'
-import InputNumber from 'primevue/inputnumber'
 import Select from 'primevue/select'
 import SelectButton from 'primevue/selectbutton'
 import { computed, onBeforeUnmount, ref, watch } from 'vue'
@@ -12,6 +11,7 @@ import type { Job } from '../../api/scene'
 import { during, Plan } from '../../rest'
 import { useWork } from '../../stores/work'
 import SurfaceView from '../../view3d/SurfaceView.vue'
+import GutterField from './GutterField.vue'
 import KeptOrders from './KeptOrders.vue'
 import MapList from './MapList.vue'
 import MapSizes from './MapSizes.vue'
@@ -19,6 +19,8 @@ import MasksAlong from './MasksAlong.vue'
 import NamePattern from './NamePattern.vue'
 import RecipeLines from './RecipeLines.vue'
 import { sent, useOrder } from './useOrder'
+import VariantTicks from './VariantTicks.vue'
+import VertexFields from './VertexFields.vue'
 
 /** Take finished maps away. */
 const work = useWork()
@@ -81,10 +83,6 @@ watch(
       draft.recipe = [...(Object.values(work.catalogue?.packing.presets ?? {})[0] ?? [])]
   },
 )
-const everywhere = computed({
-  get: () => draft.gutter === null,
-  set: (on) => (draft.gutter = on ? null : 8),
-})
 const running = computed(() => job.value?.state === 'queued' || job.value?.state === 'running')
 
 const lower = (text: string) => text[0].toLowerCase() + text.slice(1)
@@ -138,6 +136,7 @@ async function cancel() {
           <p class="muted">{{ target?.about }}</p>
           <p v-if="target?.lacks" class="muted">Has no place for: {{ lower(target.lacks) }}.</p>
           <RecipeLines v-if="takes('recipe')" v-model="draft.recipe" :wrong="wrongLine" />
+          <VariantTicks v-if="takes('snapshots')" v-model="draft.snapshots" />
           <KeptOrders :order="order" @take="take" />
         </section>
         <section>
@@ -171,27 +170,10 @@ async function cancel() {
             <Checkbox v-model="draft.dither" binary size="small" />
             <span>Dither, so that smooth slopes show no steps</span>
           </label>
-          <template v-if="takes('gutter')">
-            <label class="tick">
-              <Checkbox v-model="everywhere" binary size="small" />
-              <span>Colors run on beyond the surface everywhere</span>
-            </label>
-            <label v-if="draft.gutter !== null" class="row">
-              <span>Gutter, pixels</span>
-              <InputNumber
-                v-model="draft.gutter"
-                :min="0"
-                :max="64"
-                :allow-empty="false"
-                size="small"
-                show-buttons
-                input-id="gutter"
-                aria-label="Gutter in pixels"
-              />
-            </label>
-          </template>
+          <GutterField v-if="takes('gutter')" v-model:pixels="draft.gutter" v-model:mm="draft.gutter_mm" />
+          <VertexFields v-if="takes('moved')" v-model:moved="draft.moved" v-model:edge="draft.edge_mm" />
         </section>
-        <MasksAlong v-model:chosen="draft.masks" v-model:packed="draft.packed" />
+        <MasksAlong v-model:chosen="draft.masks" v-model:packed="draft.packed" :within="target?.masks_within" />
         <section>
           <h2>What will be written</h2>
           <NamePattern v-if="takes('names')" v-model="draft.names" :wrong="wrong('names')" />

@@ -20,8 +20,8 @@ async function load() {
 onMounted(() => void load())
 async function keep() {
   if (!name.value.trim()) return
-  // Masks name layers of this object.
-  const order = sent({ ...props.order, masks: [], packed: false })
+  // Masks name layers of this object, and snapshots are its own.
+  const order = sent({ ...props.order, masks: [], packed: false, snapshots: [] })
   const { error } = await api.POST('/api/orders', { body: { name: name.value, order } })
   why.value = error ? messageOf(error) : ''
   if (error) return

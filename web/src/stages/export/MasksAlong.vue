@@ -7,6 +7,8 @@ import { useWork } from '../../stores/work'
 /** Masks that go along with a delivery: where layers may be, where they acted, single lines, and coats that show. */
 const chosen = defineModel<string[]>('chosen', { required: true })
 const packed = defineModel<boolean>('packed', { required: true })
+/** So many go into the target's own file, one to a component; 0: they have files of their own. */
+const props = defineProps<{ within?: number }>()
 const work = useWork()
 const open = ref<Record<string, boolean>>({})
 
@@ -106,7 +108,7 @@ function tick(value: string, on: boolean) {
       </template>
     </div>
     <SelectButton
-      v-if="count > 1"
+      v-if="count > 1 && !props.within"
       v-model="packed"
       :options="ways"
       option-label="label"
@@ -115,7 +117,15 @@ function tick(value: string, on: boolean) {
       size="small"
       aria-label="How masks are packed"
     />
-    <p v-if="count" class="muted">Linear, black where not; masks.json says which is where.</p>
+    <p v-if="count && props.within" class="muted">
+      {{
+        chosen
+          .slice(0, props.within)
+          .map((one, k) => `${['Red', 'Green', 'Blue', 'Alpha'][k]}: ${one}`)
+          .join('; ')
+      }}.
+    </p>
+    <p v-else-if="count" class="muted">Linear, black where not; masks.json says which is where.</p>
   </section>
 </template>
 

@@ -16,8 +16,12 @@ export interface Draft {
   names: string
   sizes: Record<string, number>
   gutter: number | null
+  gutter_mm: number | null
   dither: boolean
   recipe: string[]
+  snapshots: string[]
+  moved: boolean
+  edge_mm: number | null
 }
 const FRESH: Draft = {
   target: 'gltf',
@@ -28,10 +32,16 @@ const FRESH: Draft = {
   names: '',
   sizes: {},
   gutter: null,
+  gutter_mm: null,
   dither: false,
   recipe: [],
+  snapshots: [],
+  moved: false,
+  edge_mm: null,
 }
 
+/** What names layers and snapshots of one object. */
+const OWN = () => ({ masks: [] as string[], snapshots: [] as string[] })
 const KEPT = 'limus.order'
 /** What was set the last time; nothing where that cannot be read. */
 function kept(): Partial<Draft> {
@@ -43,12 +53,12 @@ function kept(): Partial<Draft> {
 }
 
 /**
- * The order of the Export stage: remembered on this machine, but for its masks, which are an object's own. What a target
+ * The order of the Export stage: remembered on this machine, but for its masks and snapshots, which are an object's own. What a target
  * does not take stays with the draft and is not sent.
  */
 export function useOrder() {
   const work = useWork()
-  const draft = reactive<Draft>({ ...structuredClone(FRESH), ...kept(), masks: [] })
+  const draft = reactive<Draft>({ ...structuredClone(FRESH), ...kept(), ...OWN() })
   const targets = computed(() => work.catalogue?.targets ?? [])
   const target = computed(() => targets.value.find((t) => t.kind === draft.target) ?? targets.value[0])
   const takes = (field: string) => !!target.value?.takes.includes(field)
@@ -57,7 +67,11 @@ export function useOrder() {
     const out: Order = { target: target.value?.kind ?? 'gltf', resolution: draft.resolution, bits: bits.value }
     if (draft.masks.length) Object.assign(out, { masks: [...draft.masks], packed: draft.packed })
     if (takes('names') && draft.names.trim()) out.names = draft.names.trim()
-    if (takes('gutter') && draft.gutter !== null) out.gutter = draft.gutter
+    for (const field of ['gutter', 'gutter_mm', 'edge_mm'] as const)
+      if (takes(field) && draft[field] !== null) out[field] = draft[field]
+    const named = draft.snapshots.filter((name) => work.scene?.snapshots.some((one) => one.name === name))
+    if (takes('snapshots') && named.length) out.snapshots = named
+    if (takes('moved') && draft.moved) out.moved = true
     if (takes('dither') && draft.dither && bits.value === 8) out.dither = true
     if (takes('recipe')) out.recipe = draft.recipe.map((line) => line.trim()).filter(Boolean)
     const sizes = Object.entries(draft.sizes).filter(([, size]) => size < draft.resolution)
@@ -65,11 +79,14 @@ export function useOrder() {
     return out
   })
   function remember() {
-    localStorage.setItem(KEPT, JSON.stringify({ ...toRaw(draft), masks: [] }))
+    localStorage.setItem(KEPT, JSON.stringify({ ...toRaw(draft), ...OWN() }))
   }
   /** Take up an order that was kept; its masks stay out, since they name layers. */
   function take(given: Order) {
-    Object.assign(draft, structuredClone(FRESH), structuredClone(toRaw(given)), { masks: draft.masks })
+    Object.assign(draft, structuredClone(FRESH), structuredClone(toRaw(given)), {
+      masks: draft.masks,
+      snapshots: draft.snapshots,
+    })
   }
   return { draft, order, targets, target, takes, bits, remember, take }
 }

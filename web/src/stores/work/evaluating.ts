@@ -267,12 +267,6 @@ export function evaluating(s: State, w: Verbs) {
     return undefined
   }
 
-  /** mm: finer texels nobody asks for (as of `looks/close.py`). */
-  const densest = (found: Evaluation) => {
-    let most = found.resolution
-    while (most < 65536 && (found.texel_mm * found.resolution) / (2 * most) >= 0.0495) most *= 2
-    return most
-  }
   /** Finer tiles of what the view shows; undefined where they are not `wanted` any more. The view goes first. */
   async function closeUp(tiles: Tile[], pictures: string[], wanted: () => boolean) {
     const id = object.value?.id
@@ -297,6 +291,7 @@ export function evaluating(s: State, w: Verbs) {
             tiles: tiles.map(({ page, x, y }) => ({ page, x, y })),
             pictures,
             until: until.value,
+            ...(look.value.kind === 'lit' ? {} : { look: look.value }),
           },
         }),
       )
@@ -429,7 +424,6 @@ export function evaluating(s: State, w: Verbs) {
     askedOn,
     aside,
     closeUp,
-    densest,
     full,
     sharp,
     climb,
