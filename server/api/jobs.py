@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import zipfile
 from datetime import timedelta
 from pathlib import Path
 from typing import Any, Literal
 
 from django.conf import settings
 from django.db import transaction
-from django.http import FileResponse, HttpRequest, HttpResponse
+from django.http import FileResponse, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from ninja import Router
@@ -55,6 +56,7 @@ class JobOut(BaseModel):
     word: str
     error: str
     file: str
+    model: str = Field(description="Where the GLB lies that an export holds; empty where it holds none")
     seconds_left: float | None
 
 
@@ -76,6 +78,7 @@ def job_out(job: Job) -> JobOut:
         word=word,
         error=job.error,
         file=f"/api/jobs/{job.pk}/file" if job.file else "",
+        model=f"/api/jobs/{job.pk}/model.glb" if job.kind == "export" and job.file and _model_in(job) else "",
         seconds_left=left,
     )  # type: ignore[arg-type]
 
@@ -200,6 +203,29 @@ def _download_name(job: Job) -> str:
         return f"{file_stem(job.project.name if job.project is not None else 'limus')}-batch-{job.pk}.zip"
     order = runner.order_of(job)
     return f"{file_stem(job.object.name)}-{order.target}-{order.resolution}.zip"
+
+
+def _model_in(job: Job) -> str:
+    """Name of the GLB in what an export wrote, if there is one."""
+    try:
+        with zipfile.ZipFile(Path(settings.DATA_DIR) / job.file) as pack:
+            return next((name for name in pack.namelist() if name.endswith(".glb") and "/" not in name), "")
+    except (OSError, zipfile.BadZipFile):
+        return ""
+
+
+@router.get("/jobs/{int:job_id}/model.glb", include_in_schema=False)
+def job_model(request: HttpRequest, job_id: int) -> Any:
+    """The GLB of an export, out of the very file that is downloaded, for the view."""
+    job = _job(request, job_id)
+    name = _model_in(job) if job.file else ""
+    if not name:
+        return JsonResponse({"message": "There is no GLB in this export, or it is gone. Export again."}, status=404)
+    pack = zipfile.ZipFile(Path(settings.DATA_DIR) / job.file)
+    # What is read goes on after the pack itself is closed.
+    with pack:
+        member = pack.open(name)
+    return FileResponse(member, content_type="model/gltf-binary")
 
 
 @router.get("/jobs/{int:job_id}/file", include_in_schema=False)

@@ -128,6 +128,14 @@ class Strokes(Drawn):
             self.assertIn(name, files.namelist())
             self.assertEqual(json.loads(files.read("scene.json"))["vertex_paint"], [{"file": name, "channel": "G"}])
             glb = next(files.read(n) for n in files.namelist() if n.endswith(".glb"))
+        # The view opens the very file.
+        done = self.call("get", f"/jobs/{job['id']}").json()
+        self.assertEqual(b"".join(self.client.get(done["model"]).streaming_content), glb)  # type: ignore[attr-defined]
+        maps = self.call(
+            "post", f"/objects/{self.item.pk}/jobs", {"kind": "export", "order": {"target": "maps", "resolution": 256}}
+        ).json()
+        self.assertEqual(self.call("get", f"/jobs/{maps['id']}").json()["model"], "")
+        self.assertEqual(self.client.get(f"/api/jobs/{maps['id']}/model.glb").status_code, 404)
         with TemporaryDirectory() as folder:
             (Path(folder) / "out.glb").write_bytes(glb)
             colours = read_gltf(Path(folder) / "out.glb").colours

@@ -10537,6 +10537,11 @@ export interface components {
       error: string
       /** File */
       file: string
+      /**
+       * Model
+       * @description Where the GLB lies that an export holds; empty where it holds none
+       */
+      model: string
       /** Seconds Left */
       seconds_left: number | null
     }

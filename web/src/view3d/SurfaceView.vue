@@ -25,7 +25,8 @@ import { useCloseUp } from './useCloseUp'
 import UvView from './UvView.vue'
 import ViewLabel from './ViewLabel.vue'
 
-const props = defineProps<{ compass?: CompassMarks; part?: number }>()
+/** `file`: address of a delivered GLB that is shown instead of the surface. */
+const props = defineProps<{ compass?: CompassMarks; part?: number; file?: string }>()
 const emit = defineEmits<{ part: [part: number] }>()
 const work = useWork()
 const lights = useLights()
@@ -93,6 +94,16 @@ watch([nearKey, () => work.saving], ([key, saving]) => {
   }
 })
 let nearShown = ''
+watch(
+  () => props.file,
+  (url) =>
+    void during(
+      'the file',
+      surface.value?.showFile(url).catch(() => {
+        work.notice = 'The file could not be opened in the view. Export again, and look once more.'
+      }) ?? Promise.resolve(),
+    ),
+)
 watch(
   () => props.compass,
   (marks) => surface.value?.setCompass(marks),

@@ -45,6 +45,7 @@ import { SecondSurface } from './secondSurface'
 import { SmallPicture } from './smallPicture'
 import { SurfaceMaterial } from './surfaceMaterial'
 import { unseen } from './unseen'
+import { fileInView, letGo } from './fileInView'
 import { NearAtlas } from './nearAtlas'
 import { readNear } from './nearShader'
 import { SeenTiles, type Seen } from './seenTiles'
@@ -196,6 +197,7 @@ export class SurfaceScene {
     this.second?.dispose()
     this.second = undefined
     void this.compareWith()
+    void this.showFile()
     for (const page of this.pages) page.relief.texture.dispose()
     this.meshes = []
     this.pages = []
@@ -259,7 +261,7 @@ export class SurfaceScene {
   private seen_?: SeenTiles
   /** Which tiles the view shows, where the maps (`now` pixels along a side) are too coarse for it. */
   seenTiles(now: number, most: number, count: number): Seen | undefined {
-    if (!this.drawn || !this.pages.length || this.compared) return undefined
+    if (!this.drawn || !this.pages.length || this.compared || this.file) return undefined
     this.seen_ ??= new SeenTiles(this.renderer)
     const shown = this.moving && this.fine.length ? this.fine : this.meshes
     const width = this.renderer.getDrawingBufferSize(new Vector2()).x
@@ -536,6 +538,25 @@ export class SurfaceScene {
       place.sub(middle).applyAxisAngle(up, by).add(middle)
     this.controls.update()
     this.camera.updateMatrixWorld()
+  }
+
+  private file?: Group
+  private opening = 0
+  /** Show a delivered file instead of the surface; nothing: the surface again. */
+  async showFile(url?: string) {
+    const mine = ++this.opening
+    const found =
+      url && this.drawn ? await fileInView(url, this.bounds, this.packing().full('emission_luminance')) : undefined
+    if (mine !== this.opening || this.over) {
+      if (found) letGo(found)
+      return
+    }
+    if (this.file) letGo(this.file)
+    this.file = found
+    if (found) this.scene.add(found)
+    if (this.model) this.model.visible = !found
+    this.renderer.shadowMap.needsUpdate = true
+    this.draw()
   }
 
   /** The surface of another answer, seen from where the camera stands now, as a small picture (a data address). */

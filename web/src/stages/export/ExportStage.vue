@@ -10,6 +10,7 @@ import { api, messageOf } from '../../api/client'
 import type { Job } from '../../api/scene'
 import { during, Plan } from '../../rest'
 import { useWork } from '../../stores/work'
+import ToggleButton from 'primevue/togglebutton'
 import SurfaceView from '../../view3d/SurfaceView.vue'
 import GutterField from './GutterField.vue'
 import KeptOrders from './KeptOrders.vue'
@@ -31,6 +32,10 @@ const along = computed(() => draft.masks.filter((one) => !work.evaluation || wor
 const asking = computed(() => ({ ...order.value, ...(draft.masks.length ? { masks: along.value } : {}) }))
 const job = ref<Job>()
 const trouble = ref('')
+/** The view shows what was written, opened as any other program would. */
+const fromFile = ref(false)
+const looksAt = computed(() => (fromFile.value && job.value?.state === 'done' && job.value.model) || undefined)
+watch(asking, () => (fromFile.value = false))
 let gone = false
 onBeforeUnmount(() => (gone = true))
 
@@ -119,7 +124,7 @@ async function cancel() {
 
 <template>
   <main class="stage">
-    <SurfaceView />
+    <SurfaceView :file="looksAt" />
     <aside class="sheet" aria-label="Export">
       <header><h1>Export</h1></header>
       <div class="scroll">
@@ -131,6 +136,7 @@ async function cancel() {
             option-label="title"
             option-value="kind"
             size="small"
+            scroll-height="20rem"
             aria-label="Target"
           />
           <p class="muted">{{ target?.about }}</p>
@@ -151,8 +157,11 @@ async function cancel() {
             aria-label="Resolution"
           />
           <p v-if="listing" class="muted" data-testid="memory">
-            Pixels along one side of each map. This server gives an export {{ listing.memory }}; above 2048 maps are
-            drawn tile by tile, which takes minutes and hardly more memory.
+            Pixels along one side of each map. This server gives an export {{ listing.memory }}
+            <template v-if="sizes.some((one) => one.value > 2048)">
+              ; above 2048 maps are drawn tile by tile, which takes minutes and hardly more memory
+            </template>
+            .
           </p>
           <MapSizes v-if="takes('sizes')" v-model="draft.sizes" :titles="titles" :resolution="draft.resolution" />
           <label v-if="(target?.depths.length ?? 0) > 1" class="row">
@@ -203,6 +212,15 @@ async function cancel() {
               Done.
               <a :href="job.file" data-testid="download">Download again</a>
             </p>
+            <ToggleButton
+              v-if="job?.state === 'done' && job.model"
+              v-model="fromFile"
+              size="small"
+              on-label="The view shows the file"
+              off-label="See the file in the view"
+              on-icon="pi pi-eye"
+              off-icon="pi pi-eye"
+            />
             <p v-if="job?.state === 'cancelled'" class="muted">Cancelled; nothing was written.</p>
           </template>
           <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
