@@ -30,6 +30,7 @@ COMMANDS = {
     "weather": "the finished maps of a scene, or the mask of one layer",
     "check": "what may be wrong with the surface of a scene: where, why, what mends it",
     "report": "the condition of the surface: coats, thicknesses, grades, as .pdf, .csv or .json",
+    "still": "a picture of the surface under the light of the view, without a browser",
     "export": "a delivery: the object with its maps, or maps alone",
     "batch": "many deliveries from one sheet, on this machine or on many",
     "base": "texture files recognised as a base, or the bases of the store room",

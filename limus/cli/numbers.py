@@ -9,7 +9,7 @@ from typing import TypeVar
 N = TypeVar("N", int, float)
 
 
-def _within(read: Callable[[str], N], low: float, high: float, what: str) -> Callable[[str], N]:
+def within(read: Callable[[str], N], low: float, high: float, what: str) -> Callable[[str], N]:
     """A reader of numbers from ``low`` to ``high``; ``what`` says in a refusal what was wanted."""
 
     def reader(text: str) -> N:
@@ -25,9 +25,9 @@ def _within(read: Callable[[str], N], low: float, high: float, what: str) -> Cal
     return reader
 
 
-resolution = _within(int, 16, 8192, "a resolution from 16 to 8192")
-delivered = _within(int, 16, 16384, "a resolution from 16 to 16384")
-scale = _within(float, 1e-12, 1e12, "a number of metres above 0")
-millimetres = _within(float, 1e-12, 999_999.999, "a length in mm above 0 and below 1000000")
-metres = _within(float, 1e-12, 1e6, "a size in metres above 0, up to 1000000")
-tile = _within(float, 0.01, 100_000, "a width from 0.01 to 100000 cm")
+resolution = within(int, 16, 8192, "a resolution from 16 to 8192")
+delivered = within(int, 16, 16384, "a resolution from 16 to 16384")
+scale = within(float, 1e-12, 1e12, "a number of metres above 0")
+millimetres = within(float, 1e-12, 999_999.999, "a length in mm above 0 and below 1000000")
+metres = within(float, 1e-12, 1e6, "a size in metres above 0, up to 1000000")
+tile = within(float, 0.01, 100_000, "a width from 0.01 to 100000 cm")

@@ -101,7 +101,7 @@ def _environment(rough: np.ndarray, cosine: np.ndarray) -> tuple[np.ndarray, np.
     return both[:, :1], both[:, 1:]
 
 
-def _schlick(f0: Any, cosine: np.ndarray, grazing: Any = np.float32(1.0)) -> np.ndarray:
+def _schlick(f0: Any, cosine: np.ndarray, grazing: Any = 1) -> np.ndarray:
     """Fresnel's reflectance (C. Schlick, 1994), up to that at ``grazing`` angles."""
     return np.asarray(f0 + (grazing - f0) * ((1 - cosine) ** 5)[:, None])
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 #: Roughness of the mirrors that are made, and pixels across of the pictures of what they show.
-_LEVELS = ((0.1, 128), (0.2, 128), (0.3, 64), (0.45, 64), (0.6, 32), (0.8, 32), (1.0, 32))
+_LEVELS = ((0.1, 128), (0.2, 96), (0.3, 64), (0.45, 64), (0.6, 32), (0.8, 32), (1.0, 32))
 
 #: Pixels across of what they are made from, at most.
 _SOURCE = 128
@@ -69,10 +69,11 @@ class Surround:
             made = np.empty((len(out), 3), np.float32)
             # In rows, so that the table of all pairs stays small.
             for first in range(0, len(out), 512):
-                cosine = np.clip(out[first : first + 512] @ way.T, 0, 1)
+                share = np.maximum(out[first : first + 512] @ way.T, np.float32(0.0))
                 # Of the half vector of two directions: (n.h)^2 = (1 + n.l) / 2.
-                d = a2 / ((1 + cosine) / 2 * (a2 - 1) + 1) ** 2
-                share = cosine * d * weight
+                lobe = (share + 1) * ((a2 - 1) / 2) + 1
+                share *= weight
+                share /= lobe * lobe
                 made[first : first + 512] = share @ source.reshape(-1, 3) / share.sum(axis=1, keepdims=True)
             pictures.append(made.reshape(width // 2, width, 3))
         return cls(np.array([0.0, *(rough for rough, _ in _LEVELS)], np.float32), tuple(pictures))

@@ -1,15 +1,24 @@
-"""What was delivered, opened in the view by the general loader, looks like the surface it was made of."""
+"""The same surface by other ways: what was delivered, opened in the view by the general loader, and stills that the
+core makes without a browser.
+"""
 
 from __future__ import annotations
 
 import numpy as np
 
+from limus.stills.camera import Camera
+from limus.stills.lights import SETUPS
+from limus.stills.still import Light, still
+from server.projects.models import WorkObject
+from server.projects.workshop import session_of
 from tests.browser.base import BrowserTest
 
 
 class FromTheFile(BrowserTest):
     def test_the_file_looks_like_the_surface(self) -> None:
-        """Wanted: below 2 of 255 in the mean, and it is far below; the loader is that of three and knows nothing of how the view draws."""
+        """Wanted: below 2 of 255 in the mean; it is far below. The loader is three's own and knows nothing of how the
+        view draws.
+        """
         item = min(self._heads)
         self.open(f"/object/{item}/export")
         page = self.page
@@ -46,3 +55,40 @@ class FromTheFile(BrowserTest):
         page.get_by_role("option", name="Maps", exact=True).click()
         self.settle()
         np.testing.assert_array_equal(self.picture(), surface)
+
+
+class WithoutTheBrowser(BrowserTest):
+    """Stills of the core against the view, mean difference below 3 of 255."""
+
+    def still(self, setup: str) -> np.ndarray:
+        item = WorkObject.objects.get(pk=min(self._heads))
+        session = session_of(item.scene())
+        readings = session.measuring.best()
+        assert readings is not None
+        player = session.chronicle(readings.measured, self.at_rest, weather=session.scene.asks_for_weather)
+        surface = player.finish(player.play(session.scene)[-1].pile)
+        box = self.page.locator("section.view canvas").first.bounding_box()
+        assert box is not None
+        width, height = round(box["width"]), round(box["height"])
+        camera = Camera.around(session.mesh.bounds, width / height)
+        out = still(player.texels, surface, camera, Light(setup), width, height)[..., :3].astype(float)
+        return out[height // 8 : height * 3 // 4, width // 4 : width * 3 // 4]
+
+    def test_the_core_draws_what_the_view_draws(self) -> None:
+        # The light that it is opened in, and one with a hard shadow from another side.
+        for setup in ("north", "low-sun"):
+            light = {"azimuth": SETUPS[setup].azimuth, "elevation": SETUPS[setup].elevation, "strength": 1}
+            self.open(f"/object/{min(self._heads)}/weather")
+            self.page.evaluate(
+                "([setup, light]) => { localStorage.setItem('limus.setup', setup); "
+                "localStorage.setItem('limus.light', JSON.stringify(light)) }",
+                [setup, light],
+            )
+            self.open(f"/object/{min(self._heads)}/export")
+            seen, made = self.picture(), self.still(setup)
+            self.assertEqual(seen.shape, made.shape)
+            self.assertLess(float(np.abs(seen - made).mean()), 3.0, setup)
+            # Also where the object is, which is a third of the picture.
+            there = np.abs(made - 134).max(axis=2) > 6
+            self.assertGreater(float(there.mean()), 0.15)
+            self.assertLess(float(np.abs((seen - made)[there].mean(axis=0)).max()), 3.0, setup)

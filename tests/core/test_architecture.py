@@ -33,6 +33,7 @@ ORDER = [
     "playing",
     "photographs",
     "review",
+    "stills",
     "report",
     "looks",
     "findings",
