@@ -52,8 +52,9 @@ class Lighting:
 
 @cache
 def _split() -> np.ndarray:
-    """(32, 33, 2) float32 scale and bias of the reflectance of surroundings, by roughness and cosine (B. Karis, "Real
-    Shading in Unreal Engine 4", 2013, with the height-correlated Smith term of E. Heitz, 2014).
+    """(33, 33, 2) float32 scale and bias of the reflectance of surroundings, by roughness and cosine (the split sum of
+    B. Karis, course on physically based shading, SIGGRAPH 2013, with the height-correlated Smith term of E. Heitz,
+    2014).
     """
     count = 256
     k = np.arange(count)

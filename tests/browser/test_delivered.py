@@ -4,7 +4,14 @@ core makes without a browser.
 
 from __future__ import annotations
 
+import io
+import re
+import zipfile
+from pathlib import Path
+
 import numpy as np
+from PIL import Image
+from playwright.sync_api import Locator
 
 from limus.stills.camera import Camera
 from limus.stills.lights import SETUPS
@@ -92,3 +99,65 @@ class WithoutTheBrowser(BrowserTest):
             there = np.abs(made - 134).max(axis=2) > 6
             self.assertGreater(float(there.mean()), 0.15)
             self.assertLess(float(np.abs((seen - made)[there].mean(axis=0)).max()), 3.0, setup)
+
+
+class ByMouse(BrowserTest):
+    """An order and a sheet, made with the mouse and the keys, and what comes of them."""
+
+    def fetched(self, link: Locator) -> zipfile.ZipFile:
+        with self.page.expect_download() as caught:
+            link.click()
+        return zipfile.ZipFile(Path(str(caught.value.path())))
+
+    def pick(self, name: str, option: str) -> None:
+        self.page.get_by_role("combobox", name=name, exact=True).click()
+        self.page.get_by_role("option", name=re.compile(rf"^{re.escape(option)}(,|$)")).click()
+
+    def test_an_order(self) -> None:
+        self.open(f"/object/{min(self._heads)}/export")
+        page = self.page
+        self.pick("Target", "Maps")
+        self.pick("Resolution", "512")
+        page.get_by_role("button", name=re.compile("Smaller maps")).click()
+        self.pick("Size of roughness", "128")
+        page.get_by_text("Dither, so that smooth slopes show no steps").click()
+        page.get_by_text("Colors run on beyond the surface everywhere").click()
+        page.get_by_label("Gutter", exact=True).fill("3")
+        page.get_by_label("Gutter", exact=True).press("Enter")
+        names = page.get_by_role("textbox", name="Names of maps")
+        names.fill("{map}_")
+        names.press("End")
+        page.get_by_role("button", name="size", exact=True).click()
+        page.get_by_label("Rust: where it acted").click()
+        self.settle()
+        self.assertEqual(page.get_by_test_id("files").get_by_text("mask-rust-acted_512.png").count(), 1)
+        page.get_by_test_id("export").click()
+        pack = self.fetched(page.get_by_test_id("download"))
+        for name, size in (("roughness_128.png", 128), ("base-color_512.png", 512), ("mask-rust-acted_512.png", 512)):
+            with Image.open(io.BytesIO(pack.read(name))) as one:
+                self.assertEqual(one.size, (size, size), name)
+        color = np.asarray(Image.open(io.BytesIO(pack.read("base-color_512.png"))))
+        # The gutter ends: black beyond it.
+        self.assertGreater(float((color.max(axis=2) == 0).mean()), 0.02)
+
+    def test_a_sheet(self) -> None:
+        item = WorkObject.objects.get(pk=min(self._heads))
+        self.open(f"/object/{item.pk}/export")
+        page = self.page
+        page.goto(f"{self.live_server_url}/project/{item.project_id}/batch")
+        self.settle()
+        sheet = f"object,target,resolution,out\n{item.name},maps,256,one\nNobody,maps,256,two\n"
+        page.get_by_label("Sheet", exact=True).set_input_files(
+            [{"name": "s.csv", "mimeType": "text/csv", "buffer": sheet.encode()}]
+        )
+        self.settle()
+        page.get_by_text("1 of 2 rows cannot be done").wait_for()
+        page.get_by_role("button", name="Remove row 3").click()
+        self.settle()
+        self.assertEqual(page.locator("[data-row]").count(), 1)
+        page.get_by_role("combobox", name="What of row 2").click()
+        page.get_by_role("option", name="TIFF maps", exact=True).click()
+        page.get_by_test_id("begin").click()
+        pack = self.fetched(page.get_by_test_id("download"))
+        self.assertIn("one/maps.json", pack.namelist())
+        self.assertTrue(any(name.startswith("one/") and name.endswith(".tif") for name in pack.namelist()))
