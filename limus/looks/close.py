@@ -130,7 +130,8 @@ def close_up(
     fresh, scene = Windows(player, density, session.store), session.scene
     # What is looked through may be a layer that comes after the moment that is shown.
     until = question.until if lit else None
-    key = key_of("record", fresh.key(scene, until), *([] if lit else [question.look.model_dump(), question.until]))
+    through = [question.look.model_dump(), question.until, question.resolution]
+    key = key_of("record", fresh.key(scene, until), *([] if lit else through))
 
     def decide() -> _Decided:
         if lit:
@@ -157,8 +158,8 @@ def close_up(
         pictures = found or _drawn(decided, session, [place], until, check)[place]
         asked = {title: blob for title, blob in pictures.items() if not question.pictures or title in question.pictures}
         blobs |= {blob.name: blob for blob in asked.values()}
-        shown = {title: blob.name for title, blob in asked.items()}
-        out.append(TileShown(page=place[0], x=place[1], y=place[2], pictures=shown))
+        named = {title: blob.name for title, blob in asked.items()}
+        out.append(TileShown(page=place[0], x=place[1], y=place[2], pictures=named))
     texel_mm = windows.whole.texel_mm
     return CloseAnswer(density=density, texel_mm=texel_mm, tiles=out), blobs
 

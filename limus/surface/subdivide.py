@@ -13,7 +13,7 @@ from limus.surface.mesh import Mesh, Part
 MOST = 4_000_000
 
 
-def subdivided(mesh: Mesh, longest_mm: float) -> Mesh:
+def subdivided(mesh: Mesh, longest_mm: float, most: int = MOST, where: str = "subdivide_mm") -> Mesh:
     """The mesh with no edge longer than ``longest_mm``; shape, UVs and parts stay.
 
     Each round halves the edges that are too long. An edge is judged by its own length only, so both its triangles cut
@@ -21,16 +21,16 @@ def subdivided(mesh: Mesh, longest_mm: float) -> Mesh:
 
     Raises
     ------
-    InputError : it would take more than ``MOST`` triangles.
+    InputError : it would take more than ``most`` triangles; ``where`` is the field that asked for it.
     """
     limit = longest_mm / 1000.0
     too_many = InputError(
-        f"edges of at most {longest_mm:g} mm would take more than {MOST} triangles",
-        where=f"{mesh.source}: subdivide_mm",
+        f"edges of at most {longest_mm:g} mm would take more than {most} triangles",
+        where=f"{mesh.source}: {where}",
         remedy="Choose a longer edge",
     )
     # No triangle with such edges is larger than an equilateral one: so many there would be at least.
-    if float(mesh.areas.sum()) / (0.4330127 * limit**2) > MOST:
+    if float(mesh.areas.sum()) / (0.4330127 * limit**2) > most:
         raise too_many
     tri = mesh.triangles.astype(np.int64)
     columns = {
@@ -51,7 +51,7 @@ def subdivided(mesh: Mesh, longest_mm: float) -> Mesh:
         too_long = np.linalg.norm(p[low] - p[high], axis=1) > limit * (1 + 1e-6)
         if not too_long.any():
             break
-        if len(tri) + too_long.sum() > MOST:
+        if len(tri) + too_long.sum() > most:
             raise too_many
         edge, which = np.unique(low[too_long] * len(p) + high[too_long], return_inverse=True)
         a, b = np.divmod(edge, len(p))

@@ -530,4 +530,5 @@ class InVertices(Delivered):
             self.assertIn(word, caught.exception.line)
         with self.assertRaises(InputError) as caught:
             self.files("vertices", edge_mm=0.1)
-        self.assertIn("longer edge", caught.exception.line)
+        self.assertIn("edge_mm", caught.exception.where)
+        self.assertIn("more than 1000000 triangles", caught.exception.line)

@@ -18,6 +18,8 @@ from limus.targets.raster import Raster
 from limus.targets.target import Making, Target
 from limus.targets.written import Written
 
+#: Triangles of the mesh at most: it is held while the maps are.
+MOST = 1_000_000
 #: mm of relief that are not worth moving for.
 _FLAT = 1e-6
 
@@ -52,7 +54,7 @@ class Vertices(Target):
         """The GLB, and what its triangles are too large for."""
         mesh = making.mesh
         if making.order.edge_mm is not None:
-            mesh = subdivided(mesh, making.order.edge_mm)
+            mesh = subdivided(mesh, making.order.edge_mm, MOST, "edge_mm")
         columns = [making.taken[one] for one in making.masks.values()] or list(surface.channel("base_color").T)
         found = at_vertices(mesh, texels, np.stack([*columns, surface.relief], axis=1))
         colours: np.ndarray = np.zeros((len(mesh.positions), 4), np.float32)
