@@ -55,6 +55,7 @@ def previewed(session: Session, order: Order, file: str, size: int) -> Preview:
         pile = chapter.pile
     taker.end(chronicle, pile)
     surface = chronicle.finish(pile)
+    file = order.kind().looked_at(making, file)
     rasters = [
         *order.kind().rasters(making, chronicle.texels, surface),
         *mask_rasters(making.naming, order.resolution, session.scene, asked, 8, packed=order.packed),

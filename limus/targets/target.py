@@ -110,6 +110,10 @@ class Target:
         """
         raise NotImplementedError
 
+    def looked_at(self, making: Making, file: str) -> str:
+        """The map that stands for one of its files where that is looked at before it is written."""
+        return file
+
     def files_of(self, conditions: Sequence[Condition]) -> tuple[list[Written], list[str]]:
         """The files of a delivery that holds several snapshots, and what there is to say of them. Only of targets that
         take ``snapshots``.

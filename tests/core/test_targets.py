@@ -93,6 +93,29 @@ class Kinds(Delivered):
             for name, about in entries.items():
                 self.assertEqual(about["sha256"], sha256(files[name]).hexdigest(), name)
 
+    def test_exr_in_parts_holds_the_numbers_of_single_maps(self) -> None:
+        single = self.folder("exr", bits=32)
+        folder = self.folder("exr-parts", bits=32)
+        self.assertEqual(sorted(path.name for path in folder.iterdir()), ["maps.json", "pier-cap_object_maps.exr"])
+        listed = json.loads((folder / "maps.json").read_text())["files"]["pier-cap_object_maps.exr"]
+        whole = (folder / "pier-cap_object_maps.exr").read_bytes()
+        self.assertEqual(listed["sha256"], sha256(whole).hexdigest())
+        with OpenEXR.File(str(folder / "pier-cap_object_maps.exr"), separate_channels=True) as file:
+            names = [part.name() for part in file.parts]
+            self.assertEqual(names, list(listed["parts"]))
+            self.assertLessEqual({"base-color", "roughness", "height", "normal"}, set(names))
+            for part in file.parts:
+                self.assertEqual(part.type(), OpenEXR.tiledimage)
+                own = single / f"pier-cap_object_{part.name()}.exr"
+                with OpenEXR.File(str(own), separate_channels=True) as one:
+                    self.assertEqual(set(part.channels), set(one.channels()))
+                    for title, channel in one.channels().items():
+                        np.testing.assert_array_equal(part.channels[title].pixels, channel.pixels, part.name())
+        # Where it is looked at before it is written, its color stands for it.
+        order = Order(target="exr-parts", resolution=SIZE)
+        seen = previewed(self.session, order, "pier-cap_object_maps.exr", 64)
+        self.assertEqual(seen.components, ("R", "G", "B"))
+
     def test_materialx_is_valid_and_names_its_maps(self) -> None:
         # The MaterialX library with its own definitions of OpenPBR Surface.
         folder = self.folder("materialx")
