@@ -167,6 +167,12 @@ class Rows(InAFolder):
             "masks": (dirty, {**dirty, "masks": "paint"}),
             "packed": (dirty, {**dirty, "packed": "yes"}),
             "gutter": (dirty, {**dirty, "gutter": "4"}),
+            "gutter_mm": (dirty, {**dirty, "gutter_mm": "2.5"}),
+            "snapshots": (
+                {"scene": "old.json", "target": "usd"}, {"scene": "old.json", "target": "usd", "snapshots": "As new"}
+            ),
+            "moved": ({**model, "target": "vertices"}, {**model, "target": "vertices", "moved": "yes"}),
+            "edge_mm": ({**model, "target": "vertices"}, {**model, "target": "vertices", "edge_mm": "50"}),
             "dither": (dirty, {**dirty, "dither": "yes"}),
             "recipe": (
                 {**model, "target": "packed", "recipe": "a=roughness"},
