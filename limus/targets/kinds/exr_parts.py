@@ -3,9 +3,7 @@
 from __future__ import annotations
 
 import json
-import tempfile
 from collections.abc import Collection, Sequence
-from pathlib import Path
 from typing import ClassVar
 
 from limus.formats.exr_parts import exr_in_parts
@@ -50,15 +48,9 @@ class ExrParts(ChannelMaps):
         """Single maps put together; they are not delivered by themselves."""
         by_name = {file.name: file for file in made}
         out = []
-        with tempfile.TemporaryDirectory() as folder:
-            for k, name in enumerate(self.named(making, "maps")):
-                parts = {}
-                for raster in rasters:
-                    title = str(raster.about["channel"])
-                    path = Path(folder) / f"{title}.exr"
-                    path.write_bytes(by_name[raster.files[k]].data)
-                    parts[title] = path
-                out.append(Written(name, exr_in_parts(parts)))
+        for k, name in enumerate(self.named(making, "maps")):
+            parts = {str(raster.about["channel"]): by_name[raster.files[k]].data for raster in rasters}
+            out.append(Written(name, exr_in_parts(parts)))
         about = json.loads(listing(making, rasters, made).data)
         about["files"] = {
             file.name: {
