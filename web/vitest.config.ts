@@ -18,19 +18,7 @@ export default defineConfig({
   plugins: [vue()],
   test: {
     projects: [
-      // Setting up a document of its own for each file takes four times as long as all of the tests in them.
-      {
-        extends: true,
-        test: {
-          ...shared,
-          name: 'computed',
-          include: ['tests/*.test.ts'],
-          exclude: ['tests/client.test.ts'],
-          isolate: false,
-        },
-      },
-      // It fills the store of pictures to its limit.
-      { extends: true, test: { ...shared, name: 'alone', include: ['tests/client.test.ts'] } },
+      { extends: true, test: { ...shared, name: 'computed', include: ['tests/*.test.ts'] } },
       // The whole application is loaded once for all of them, and each test mounts it anew.
       {
         extends: true,
