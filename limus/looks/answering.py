@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from copy import copy
 from dataclasses import dataclass
 
 from limus.common.errors import InputError
@@ -128,8 +127,7 @@ def answer_as_made(session: Session, question: Question, check: Callable[[], Non
         # It stays in the list, on no part, so that the others keep their numbers.
         gone: dict[str, object] = {"where": None, "parts": []}
         plain = [b.model_copy(update=gone) if b.where is not None and b.where.needs else b for b in session.scene.bases]
-        session = copy(session)
-        session.scene = session.scene.model_copy(update={"bases": plain})
+        session = session.showing(session.scene.model_copy(update={"bases": plain}))
     weather = readings is not None and (question.weather or asks_weather(needs))
     chronicle = session.chronicle(measured, question.resolution, weather=weather)
     pile = chronicle.as_made(session.scene)

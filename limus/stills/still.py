@@ -12,7 +12,7 @@ from limus.common.block_mean import block_mean
 from limus.common.colour import to_srgb
 from limus.common.hashing import key_of
 from limus.common.store import shared
-from limus.materials.channels import CHANNELS, Sheet, at_rows, is_even
+from limus.materials.channels import CHANNELS, Sheet, at_rows, is_even, spread
 from limus.materials.encode import in_use
 from limus.playing.chronicle import Surface
 from limus.readings.rays import blocked, ray_scene, trace
@@ -103,7 +103,8 @@ def still(
             _lit(mesh, place, shape[some], lighting.way), scatter[some], bend[some],
         )  # fmt: skip
         out[some, :3] = to_srgb(np.clip(exposed(shaded(points, lighting), light.of.exposure), 0, 1))
-        out[some, 3] = 1.0
+        opacity = points.sheet.get("opacity", CHANNELS["opacity"].plain())
+        out[some, 3] = spread(opacity, CHANNELS["opacity"], len(some))
     bare = np.flatnonzero(~hit)
     for first in range(0, len(bare), _BLOCK):
         check(0.9 + 0.1 * first / max(len(bare), 1))

@@ -27,7 +27,7 @@ import ViewLabel from './ViewLabel.vue'
 
 /** `file`: address of a delivered GLB that is shown instead of the surface. */
 const props = defineProps<{ compass?: CompassMarks; part?: number; file?: string }>()
-const emit = defineEmits<{ part: [part: number] }>()
+const emit = defineEmits<{ part: [part: number]; unopened: [] }>()
 const work = useWork()
 const lights = useLights()
 const brackets = useBrackets()
@@ -100,6 +100,7 @@ watch(
     void during(
       'the file',
       surface.value?.showFile(url).catch(() => {
+        emit('unopened')
         work.notice = 'The file could not be opened in the view. Export again, and look once more.'
       }) ?? Promise.resolve(),
     ),

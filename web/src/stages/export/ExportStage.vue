@@ -35,7 +35,10 @@ const trouble = ref('')
 /** The view shows what was written, opened as any other program would. */
 const fromFile = ref(false)
 const looksAt = computed(() => (fromFile.value && job.value?.state === 'done' && job.value.model) || undefined)
-watch(asking, () => (fromFile.value = false))
+watch(
+  () => JSON.stringify(asking.value),
+  () => (fromFile.value = false),
+)
 let gone = false
 onBeforeUnmount(() => (gone = true))
 
@@ -124,7 +127,7 @@ async function cancel() {
 
 <template>
   <main class="stage">
-    <SurfaceView :file="looksAt" />
+    <SurfaceView :file="looksAt" @unopened="fromFile = false" />
     <aside class="sheet" aria-label="Export">
       <header><h1>Export</h1></header>
       <div class="scroll">

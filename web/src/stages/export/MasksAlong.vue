@@ -120,6 +120,7 @@ function tick(value: string, on: boolean) {
     <p v-if="count && props.within" class="muted">
       {{
         chosen
+          .filter((one) => there.has(one))
           .slice(0, props.within)
           .map((one, k) => `${['Red', 'Green', 'Blue', 'Alpha'][k]}: ${one}`)
           .join('; ')
