@@ -3,6 +3,9 @@ PORT ?= 8640
 HOST ?= 127.0.0.1
 # Processes that test side by side.
 JOBS ?= 2
+# Modules are compiled once and kept, whatever the surroundings say: a process of the server starts half a second
+# sooner, and tests start dozens of them.
+unexport PYTHONDONTWRITEBYTECODE
 PY := .venv/bin/python
 CORE := $(shell find limus -name '*.py') limus/common/kernels.txt
 SOURCES := $(shell find web/src web/public -type f 2>/dev/null) web/index.html web/vite.config.ts web/package.json

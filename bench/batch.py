@@ -1,8 +1,10 @@
-"""Part of the benchmark: rows of a batch by one worker and by two, each on one core."""
+"""Part of the benchmark: rows of a batch by one worker and by two, each on one core, and by none."""
 
 from __future__ import annotations
 
 import os
+import subprocess
+import sys
 import tempfile
 import time
 from pathlib import Path
@@ -15,13 +17,15 @@ from limus.formats.gltf_write import write_glb
 
 #: Rows, and pixels along a side of their maps.
 ROWS, SIZE = (6, 32) if QUICK else (24, 1024)
+#: Of those, what is done without workers to compare with.
+FEW = 6
 
 
-def _seconds(folder: Path, workers: int) -> float:
-    """Of a row, once every worker has done its first: what a worker takes to begin is not counted."""
+def _seconds(folder: Path, workers: int, size: int = SIZE) -> float:
+    """Of a row, once every worker (0: this process) has done its first: what it takes to begin is not counted."""
     rows = [
-        {"object": "o.glb", "treatment": "river-iron", "seed": str(k + 1), "out": f"row-{k}", "resolution": str(SIZE)}
-        for k in range(ROWS)
+        {"object": "o.glb", "treatment": "river-iron", "seed": str(k + 1), "out": f"row-{k}", "resolution": str(size)}
+        for k in range(ROWS if workers else FEW)
     ]
     ends: list[float] = []
 
@@ -29,8 +33,18 @@ def _seconds(folder: Path, workers: int) -> float:
         if line:
             ends.append(time.perf_counter())
 
-    run(rows, folder, folder / f"by-{workers}", told, on_this_machine(workers))
-    return (ends[-1] - ends[workers - 1]) / (len(ends) - workers)
+    run(rows, folder, folder / f"by-{workers}", told, on_this_machine(workers) if workers else None)
+    first = max(workers, 1)
+    return (ends[-1] - ends[first - 1]) / (len(ends) - first)
+
+
+def _without_workers(folder: Path) -> float:
+    """The same by a process of its own on one core; at the size that is asked for in a quick run too, as workers do."""
+    done = subprocess.run(
+        [sys.executable, "-W", "ignore", "-m", "bench.batch", str(folder), str(SIZE)], capture_output=True, text=True,
+        check=True, env={**os.environ, "LIMUS_THREADS": "1", "LIMUS_BENCH": ""},
+    )  # fmt: skip
+    return float(done.stdout.split()[-1])
 
 
 def main() -> None:
@@ -39,8 +53,14 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         write_glb(folder / "o.glb", mesh)
+        none = _without_workers(folder)
         one, two = (_seconds(folder, workers) for workers in (1, 2))
     print(
         f"Batch of {ROWS} rows     {one / two:.2f} times as quick by two workers as by one, at {SIZE} (wanted: at "
-        f"least 1.7 on two cores; this machine has {os.cpu_count()}); {one:.1f} s a row by one"
+        f"least 1.7 on two cores; this machine has {os.cpu_count()}); {one:.1f} s a row by one, "
+        f"{one / none:.2f} times what it takes without (wanted: less than 1.05)"
     )
+
+
+if __name__ == "__main__":
+    print(_seconds(Path(sys.argv[1]), 0, int(sys.argv[2])))

@@ -408,15 +408,17 @@ print(json.dumps(out))
 
 
 class Dragging(threading.Thread):
-    """One person who never pauses: a layer of the hoist's whole story is dragged, step after step, each answered
-    before the next.
+    """One person: a layer of the hoist's whole story is dragged, step after step, each answered before the next. After
+    ``BURST`` steps that person looks for ``rest`` seconds; 0: never pauses.
     """
 
-    def __init__(self, server: Server, key: str, item: int, document: dict[str, Any], number: int) -> None:
+    def __init__(
+        self, server: Server, key: str, item: int, document: dict[str, Any], number: int, rest: float = 0.0
+    ) -> None:
         super().__init__(daemon=True)
         self.client = Client(server.port)
         self.client.cookie, self.client.token = f"sessionid={key}; csrftoken={'c' * 32}", "c" * 32
-        self.item, self.document, self.number = item, document, number
+        self.item, self.document, self.number, self.rest = item, document, number, rest
         self.times: list[float] = []
         self.errors: list[str] = []
         self.ticket = 0
@@ -436,19 +438,29 @@ class Dragging(threading.Thread):
 
     def run(self) -> None:
         """Until told to stop."""
+        # Not all of them at once.
+        time.sleep(self.rest * (self.number % 10) / 10)
         while not self.stopping:
             with suppress(OSError, http.client.HTTPException):
                 self.times.append(self.step())
+            if self.rest and not len(self.times) % BURST:
+                time.sleep(self.rest)
 
 
-def dragging(server: Server, people: int, objects: int, seconds: float) -> None:
+#: Steps of one drag of somebody who looks at what came of it then.
+BURST = 6
+
+
+def dragging(server: Server, people: int, objects: int, seconds: float, rest: float = 0.0) -> None:
     """Many people drag at once, and one more begins while they do; printed beside one step of one person alone."""
     done = subprocess.run(
         [sys.executable, "-W", "ignore", "manage.py", "shell", "-v", "0", "-c",
             f"import sys; sys.argv = ['x', '{people + 1}', '{objects}']\n{PEOPLE}"],
         cwd=ROOT, env=server.env, capture_output=True, text=True, check=True,
     )  # fmt: skip
-    everybody = [Dragging(server, *one, number) for number, one in enumerate(json.loads(done.stdout.splitlines()[-1]))]
+    everybody = [
+        Dragging(server, *one, number, rest) for number, one in enumerate(json.loads(done.stdout.splitlines()[-1]))
+    ]
     *crowd_, late = everybody
     for person in crowd_[:objects]:
         person.step()
@@ -496,7 +508,8 @@ def main() -> None:
     parser.add_argument("--kills", type=int, default=200)
     parser.add_argument("--clients", type=int, default=30)
     parser.add_argument("--minutes", type=float, default=5.0)
-    parser.add_argument("--people", type=int, default=0, help="only this: so many people who drag without a pause")
+    parser.add_argument("--people", type=int, default=0, help="only this: so many people who drag")
+    parser.add_argument("--rest", type=float, default=0.0, help="seconds that each of them looks between drags")
     parser.add_argument("--objects", type=int, default=10)
     parser.add_argument("--memory", default="1G")
     args = parser.parse_args()
@@ -504,7 +517,7 @@ def main() -> None:
     if args.people:
         try:
             server.start()
-            dragging(server, args.people, args.objects, args.minutes * 60)
+            dragging(server, args.people, args.objects, args.minutes * 60, args.rest)
         finally:
             server.stop()
         return

@@ -18,7 +18,8 @@ export default defineConfig({
   plugins: [vue()],
   test: {
     projects: [
-      { extends: true, test: { ...shared, name: 'computed', include: ['tests/*.test.ts'] } },
+      // Most need no document; those that do say so at their head.
+      { extends: true, test: { ...shared, environment: 'node', name: 'computed', include: ['tests/*.test.ts'] } },
       // The whole application is loaded once for all of them, and each test mounts it anew.
       {
         extends: true,

@@ -19,6 +19,7 @@ from pathlib import Path
 from typing import Any
 
 from limus import __version__
+from limus.afar.machines import edition, editions, own_folder, own_memory, reach
 from limus.batch.one import made
 from limus.batch.row import Work
 from limus.batch.run import Doing, Made
@@ -30,8 +31,8 @@ from limus.playing.measuring import Say
 from limus.targets.order import order_from
 from limus.targets.written import Written
 
-#: Seconds that a scheduler, and then a worker, is waited for.
-PATIENCE, WORKERS_PATIENCE = 10.0, 60.0
+#: Seconds that a first worker is waited for.
+WORKERS_PATIENCE = 60.0
 #: Rows at a time for each thread of a worker: one that is done and one that waits.
 AHEAD = 2
 
@@ -41,22 +42,12 @@ def far(address: str) -> Doing:
 
     Raises
     ------
-    InputError : no address; when it is called: nobody there, no workers, other versions.
+    InputError : when it is called: no address, nobody there, no workers, other versions.
     """
-    if not address.startswith(("tcp://", "tls://")):
-        raise InputError(f"'{address[:60]}' is no address", where="--scheduler", remedy="Write tcp://host:8786")
 
     @contextlib.contextmanager
     def reached() -> Iterator[Any]:
-        from distributed import Client
-
-        try:
-            client = Client(address, timeout=PATIENCE, set_as_default=False)
-        except (OSError, TimeoutError, ValueError) as error:
-            raise InputError(
-                f"no scheduler answers at {address[:60]}", where="--scheduler",
-                remedy="Start one with 'dask scheduler', and check host and port",
-            ) from error  # fmt: skip
+        client = reach(address)
         try:
             yield client
         finally:
@@ -153,34 +144,14 @@ def _workers(client: Any) -> int:
         raise InputError(
             "the scheduler has no workers", where="--scheduler", remedy="Start some with 'dask worker' and its address"
         ) from error
-    mine = _edition()
-    try:
-        found = client.run(_edition, on_error="return")
-    except Exception as error:
-        raise InputError(
-            "the workers do not understand this machine", where="--scheduler",
-            remedy="Install the same edition of Limus on all of them",
-        ) from error  # fmt: skip
-    for worker, theirs in found.items():
+    mine = edition()
+    for worker, theirs in editions(client).items():
         if theirs != mine:
-            said = theirs if isinstance(theirs, str) else "no Limus that can be used"
             raise InputError(
-                f"the worker {worker} has {said}, and this is {mine}", where="--scheduler",
+                f"the worker {worker} has {theirs}, and this is {mine}", where="--scheduler",
                 remedy="Install the same edition of Limus on all of them",
             )  # fmt: skip
     return sum(client.nthreads().values())
-
-
-def _edition() -> str:
-    """What has to be the same everywhere."""
-    import platform
-    from importlib.metadata import version
-
-    fonts = len(list((Path(__file__).parent.parent / "fonts").glob("*.ttf")))
-    return (
-        f"Limus {__version__} with {fonts} fonts, Python {'.'.join(platform.python_version_tuple()[:2])}, "
-        f"Dask {version('distributed')}, NumPy {version('numpy')}"
-    )
 
 
 def _same(data: bytes) -> bytes:
@@ -188,7 +159,7 @@ def _same(data: bytes) -> bytes:
 
 
 def _row(
-    edition: str, scene: str, order: str, names: list[str], sums: list[str], data: list[bytes]
+    theirs: str, scene: str, order: str, names: list[str], sums: list[str], data: list[bytes]
 ) -> tuple[bytes, list[str], bytes, list[tuple[str, int]]]:
     """On a worker: the files of a row in one zip, what there is to say, the picture, and names with sizes.
 
@@ -198,12 +169,9 @@ def _row(
     """
     import json
 
-    if edition != __version__:
-        raise InputError(f"this worker has Limus {__version__}", remedy=f"Install {edition} on it")
-    from distributed import get_worker
-
-    # Goes with the worker.
-    own = Path(get_worker().local_directory)
+    if theirs != __version__:
+        raise InputError(f"this worker has Limus {__version__}", remedy=f"Install {theirs} on it")
+    own = own_folder()
     folder = own / "limus-files"
     place: dict[str, Path] = {}
     for name, total, content in zip(names, sums, data, strict=True):
@@ -211,7 +179,7 @@ def _row(
         if not path.is_file() or path.stat().st_size != len(content):
             write_whole(path, content)
         place[name] = path
-    limit = _memory()
+    limit = own_memory()
     if limit is not None:
         # A third for what is kept; the rest for what is under way.
         shared().budget = min(shared().budget, limit // 3)
@@ -244,16 +212,6 @@ def _beside(names: list[str], place: Mapping[str, Path], folder: Path) -> dict[s
             os.link(place[name], path)
         out[name] = path
     return out
-
-
-def _memory() -> int | None:
-    """Bytes that this worker may hold, where it has a limit."""
-    from distributed import get_worker
-
-    with contextlib.suppress(ValueError, AttributeError):
-        limit = get_worker().memory_manager.memory_limit
-        return int(limit) if limit else None
-    return None
 
 
 def _result(future: Any, began: float) -> Made | InputError:

@@ -1,4 +1,4 @@
-"""``limus watch``: models of a folder offered to a server whenever they change."""
+"""``limus watch``: models and pictures of a folder offered to a server whenever they change."""
 
 from __future__ import annotations
 
@@ -17,17 +17,18 @@ from urllib.parse import quote
 from limus.common.errors import InputError
 from limus.formats.beside import noting_beside
 from limus.formats.files import bytes_of, checksum_of
+from limus.formats.picture_read import PICTURES
 from limus.formats.read import SUFFIXES, read_object
 
 #: Seconds that a request may take, and that a file is looked at by the server at most.
 PATIENCE, LOOKED_AT = 60.0, 300.0
-#: Models of one folder at most; more is somebody's whole disk.
-MOST = 2000
+#: Files of one folder at most; more is somebody's whole disk.
+MOST = 5000
 
 
 def arguments(parser: argparse.ArgumentParser) -> None:
     """Its options."""
-    parser.add_argument("folder", help="models in it and below are looked at")
+    parser.add_argument("folder", help="models and pictures in it and below are looked at")
     parser.add_argument("--server", required=True, metavar="URL", help="where Limus runs; the token is in LIMUS_TOKEN")
     parser.add_argument("--every", type=float, default=2.0, metavar="SECONDS", help="between looks (2)")
 
@@ -41,7 +42,9 @@ def run(args: argparse.Namespace) -> None:
     """
     folder, token = Path(args.folder), os.environ.get("LIMUS_TOKEN", "")
     if not folder.is_dir():
-        raise InputError("it is no folder", where=str(args.folder), remedy="Name the folder that models are saved in")
+        raise InputError(
+            "it is no folder", where=str(args.folder), remedy="Name the folder that models and textures are saved in"
+        )
     if not token:
         raise InputError(
             "there is no token", where="LIMUS_TOKEN", remedy="Make one that may change things (Access for programs)"
@@ -52,7 +55,7 @@ def run(args: argparse.Namespace) -> None:
         raise InputError("it is no address", where="--server", remedy="Write http://localhost:8640")
     watcher = Watcher(folder, Server(args.server.rstrip("/"), token), print)
     known = watcher.begin()
-    print(f"Watching {known} models in {folder}. Ctrl+C ends it.", flush=True)
+    print(f"Watching {known} files in {folder}. Ctrl+C ends it.", flush=True)
     while True:
         time.sleep(args.every)
         watcher.look()
@@ -118,7 +121,7 @@ class Watcher:
     sent: dict[Path, str] = field(default_factory=dict)
 
     def begin(self) -> int:
-        """Take the folder as it is; gives the number of models in it.
+        """Take the folder as it is; gives the number of models and pictures in it.
 
         Raises
         ------
@@ -126,8 +129,10 @@ class Watcher:
         """
         self.server.call("GET", "/projects")
         self.seen = self._stamps()
-        self.sent = {path: checksum_of(path) for path in self._models()}
-        return len(self.sent)
+        files = self._files()
+        # The server knows whether a picture is another one; a folder may hold very many.
+        self.sent = {path: checksum_of(path) for path in files if path.suffix.lower() in SUFFIXES}
+        return len(files)
 
     def look(self) -> None:
         """Once. What cannot be offered is said and tried again when it changes."""
@@ -140,12 +145,29 @@ class Watcher:
         models = {path for path in still if path.suffix.lower() in SUFFIXES}
         others = still - models
         if others:
-            models |= {path for path in self._models() if path.parent in {other.parent for other in others}}
+            beside = {other.parent for other in others}
+            models |= {path for path in self._files() if path.suffix.lower() in SUFFIXES and path.parent in beside}
         for path in sorted(models):
             try:
                 self._offer(path, companions=bool(others))
             except InputError as error:
                 self.say(f"{path.name}: {error.line}")
+        for path in sorted(other for other in others if other.suffix.lower() in PICTURES):
+            try:
+                self._offer_picture(path)
+            except InputError as error:
+                self.say(f"{path.name}: {error.line}")
+
+    def _offer_picture(self, path: Path) -> None:
+        """To every object that names a picture of that name: in a base, a decal, a mask."""
+        total = checksum_of(path)
+        if self.sent.get(path) == total:
+            return
+        self.sent[path] = total
+        for project in self.server.call("GET", "/projects"):
+            place = f"/projects/{project['id']}/offered-pictures?name={quote(path.name)}"
+            for offer in self.server.call("PUT", place, raw=bytes_of(path)):
+                self.say(f"{path.name}: offered to {offer['object_name']}: {offer['note']}")
 
     def _offer(self, path: Path, *, companions: bool) -> None:
         total = checksum_of(path)
@@ -185,20 +207,23 @@ class Watcher:
         lines = [*report.get("kept", ()), *report.get("look", ())]
         return f"offered to {item['name']}" + (f": {'; '.join(lines[:4])}" if lines else "")
 
-    def _models(self) -> list[Path]:
+    def _files(self) -> list[Path]:
+        """Models and pictures."""
         out = []
+        kinds = {*SUFFIXES, *PICTURES} - {".zip"}
         for path in sorted(self.folder.rglob("*")):
-            if path.suffix.lower() in SUFFIXES and path.suffix.lower() != ".zip" and path.is_file():
+            if path.suffix.lower() in kinds and not path.name.startswith(".") and path.is_file():
                 out.append(path)
                 if len(out) > MOST:
                     raise InputError(
-                        f"there are more than {MOST} models", where=str(self.folder), remedy="Name a folder below it"
-                    )
+                        f"there are more than {MOST} models and pictures", where=str(self.folder),
+                        remedy="Name a folder below it",
+                    )  # fmt: skip
         return out
 
     def _stamps(self) -> dict[Path, tuple[int, int]]:
         out = {}
-        folders = {path.parent for path in self._models()}
+        folders = {path.parent for path in self._files()}
         for folder in folders:
             for path in folder.iterdir():
                 try:

@@ -19,7 +19,7 @@ from limus.common.store import shared
 from limus.formats.files import write_whole
 from limus.formats.read import read_object
 from limus.intake.object_file import Neighbour, ObjectFile
-from limus.readings.kept import cache_folder, note
+from limus.readings.kept import kept_file, note
 from limus.readings.setting import Setting
 from limus.readings.surroundings import Other, Surroundings
 from limus.surface.axes import placed
@@ -90,7 +90,7 @@ def by_second_uv(mesh: Mesh) -> Mesh:
 
 def unwrap_file(mesh: Mesh) -> Path:
     """Where the unwrapped UVs of a mesh are kept."""
-    return cache_folder() / f"{key_of('unwrapped 4', mesh.key)}.npz"
+    return kept_file(f"{key_of('unwrapped 4', mesh.key)}.npz")
 
 
 def unwrapped_once(mesh: Mesh, progress: Progress | None = None) -> Mesh:

@@ -41,6 +41,8 @@ _WHOLE = 512
 #: What the picture of a look through is called. These hang on where the camera stands, or on the UVs alone, and are
 #: as fine as they can be.
 LOOK, NEVER_NEAR = "look", ("facing", "uv")
+#: And what vertices are moved by.
+RELIEF = "relief"
 
 
 class TileAsked(BaseModel):
@@ -66,7 +68,7 @@ class CloseQuestion(BaseModel):
 
 class TileShown(BaseModel):
     """One tile: its pictures by name, raw RGBA of ``side`` x ``side`` pixels with the border, by the hash of their
-    content; one of one pixel says that it is the same everywhere.
+    content; one of one pixel says that it is the same everywhere. ``relief`` is float16 in mm, one number a pixel.
     """
 
     page: int
@@ -127,7 +129,7 @@ def close_up(
     lit = question.look.kind == "lit"
     weather = session.scene.asks_for_weather or (not lit and _asks_weather(question.look))
     player = session.chronicle(readings.measured, size, weather=weather)
-    fresh, scene = Windows(player, density, session.store), session.scene
+    fresh, scene = Windows(player, density, session.store, stays=session.store), session.scene
     # What is looked through may be a layer that comes after the moment that is shown.
     until = question.until if lit else None
     through = [question.look.model_dump(), question.until, question.resolution]
@@ -143,10 +145,14 @@ def close_up(
     # With the record stays what its windows need of the whole: links, triangles by place, fields beyond the seams.
     decided: _Decided = session.store.get(key, decide)
     windows = decided.windows
-    names = {(tile.page, tile.x, tile.y): key_of("close tile", key, tile.model_dump()) for tile in question.tiles}
+    # The relief is half as much again, and seldom seen.
+    moved = lit and (not question.pictures or RELIEF in question.pictures)
+    names = {
+        (tile.page, tile.x, tile.y): key_of("close tile", key, tile.model_dump(), moved) for tile in question.tiles
+    }
     wanted = [place for place, name in names.items() if name not in session.store]
     if wanted:
-        drawn = _drawn(decided, session, wanted, until, check)
+        drawn = _drawn(decided, session, wanted, until, moved, check)
         for place, pictures in drawn.items():
             session.store.put(names[place], pictures, 0.2)
     else:
@@ -155,7 +161,7 @@ def close_up(
     for place, name in names.items():
         found: dict[str, Blob] | None = drawn.get(place) or session.store.peek(name)
         # It may have been let go between the two looks at the store.
-        pictures = found or _drawn(decided, session, [place], until, check)[place]
+        pictures = found or _drawn(decided, session, [place], until, moved, check)[place]
         asked = {title: blob for title, blob in pictures.items() if not question.pictures or title in question.pictures}
         blobs |= {blob.name: blob for blob in asked.values()}
         named = {title: blob.name for title, blob in asked.items()}
@@ -219,9 +225,12 @@ class _Decided:
 
 
 def _drawn(
-    decided: _Decided, session: Session, tiles: list[tuple[int, int, int]], until: str | None, check: Callable[[], None]
-) -> dict[tuple[int, int, int], dict[str, Blob]]:
-    """All of them in one window: those that lie side by side share their rims."""
+    decided: _Decided, session: Session, tiles: list[tuple[int, int, int]], until: str | None, moved: bool,
+    check: Callable[[], None],
+) -> dict[tuple[int, int, int], dict[str, Blob]]:  # fmt: skip
+    """All of them in one window: those that lie side by side share their rims; with the relief where it is
+    ``moved``.
+    """
     windows, record = decided.windows, decided.record
     whole = windows.whole
     cut = whole.density // whole.size
@@ -241,7 +250,7 @@ def _drawn(
         place, used, far = _placed(windows, window, tile)
         if looked is None:
             surface = joined(found[1] if found is not None else None, record.surface, far)
-            pictures = _maps(record, surface, used)
+            pictures = _maps(record, surface, used, moved)
         else:
             count = len(window.pixel) if window is not None else 0
             pictures = {LOOK: _colours(decided, looking, count, far)[used]}
@@ -271,14 +280,20 @@ def _placed(
     return np.asarray(place).reshape(side, side), used, far
 
 
-def _maps(record: Record, surface: Surface, used: np.ndarray) -> dict[str, np.ndarray]:
-    """(m, 4) uint8 of the pictures of a surface at the texels ``used``; (1, 4) where one is the same everywhere."""
+def _maps(record: Record, surface: Surface, used: np.ndarray, moved: bool) -> dict[str, np.ndarray]:
+    """(m, 4) uint8 of the pictures of a surface at the texels ``used``; (1, 4) where one is the same everywhere. The
+    relief is (m, 1) float16, mm, and there where it is ``moved``.
+    """
     sheet: Sheet = {name: value if value.ndim < 1 or len(value) != len(surface.relief) else value[used]
                     for name, value in surface.sheet.items()}  # fmt: skip
-    return {
+    pictures = {
         name: encode_texels(name, held, sheet, surface.normal[used], surface.occlusion[used])
         for name, held in pictures_of(record.surface.sheet).items()
     }
+    if not moved:
+        return pictures
+    relief = surface.relief[used].astype(np.float16)[:, None]
+    return pictures | {RELIEF: relief if np.ptp(relief) > 0 else relief[:1]}
 
 
 def _colours(decided: _Decided, looking: _Looking | None, count: int, far: np.ndarray) -> np.ndarray:

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import numpy as np
 import scipy
-from scipy.cluster.hierarchy import fcluster, linkage
-from scipy.cluster.vq import kmeans2, vq
 
 from limus.common.errors import InputError
 from limus.photographs.lab import to_lab
@@ -59,16 +57,21 @@ def kinds_of_surface(linear: np.ndarray, inside: np.ndarray, count: int, *, seed
     # A drawing of two colours has no more centres than colours.
     distinct = len(np.unique(np.round(picked, 2), axis=0))
     begun = min(_CENTRES, len(picked) // 4, distinct)
-    centres, _ = kmeans2(picked.astype(np.float64), begun, minit="++", rng=rng, iter=25)
-    near, _ = vq(features.astype(np.float64), centres)
+    centres, _ = scipy.cluster.vq.kmeans2(picked.astype(np.float64), begun, minit="++", rng=rng, iter=25)
+    near, _ = scipy.cluster.vq.vq(features.astype(np.float64), centres)
     sizes = np.bincount(near, minlength=len(centres))
     there = np.flatnonzero(sizes)
     joined = np.zeros(len(centres), np.int64)
-    joined[there] = fcluster(linkage(centres[there], "average"), count, "maxclust") - 1 if len(there) > 1 else 0
+    joined[there] = (
+        scipy.cluster.hierarchy.fcluster(scipy.cluster.hierarchy.linkage(centres[there], "average"), count, "maxclust")
+        - 1
+        if len(there) > 1
+        else 0
+    )
     # The border between two kinds lies half way between what is pure of each: pixels that mix them belong to one as
     # often as to the other.
     pure = np.stack([_pure(centres, sizes, joined, k) for k in range(int(joined.max()) + 1)])
-    nearest, _ = vq(features.astype(np.float64), pure)
+    nearest, _ = scipy.cluster.vq.vq(features.astype(np.float64), pure)
     found = np.full(inside.shape, -1, np.int64)
     found[inside] = nearest
     found = _calmed(found, int(joined.max()) + 1)

@@ -8,6 +8,7 @@ those up (``common.deciding``). Keys are the same in both, so nothing that is pl
 from __future__ import annotations
 
 import threading
+import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any
@@ -19,9 +20,10 @@ from limus.common.errors import InputError
 from limus.common.hashing import key_of
 from limus.common.store import Store
 from limus.document.scene import Scene
-from limus.playing.chronicle import Chronicle, Surface, Watcher
+from limus.playing.chronicle import Chapter, Chronicle, Surface, Watcher
 from limus.readings.exposure import Exposure
 from limus.readings.measured import Measured
+from limus.strata.pile import Pile
 from limus.surface.texels import Texels
 from limus.surface.window import Whole, Window, check_density, window_of
 
@@ -113,10 +115,17 @@ class Record:
 
 
 class _Drawing:
-    """Keeps results of one window, and finds what the whole decided."""
+    """Keeps results of one window, and finds what the whole decided.
 
-    def __init__(self, record: Record) -> None:
+    Parameters
+    ----------
+    stays, place : where the surface between layers is kept for whoever draws the same window again, and under which
+        name; None: nobody will.
+    """
+
+    def __init__(self, record: Record, stays: Store | None, place: str) -> None:
         self._record, self._store = record, Store(_KEPT)
+        self._stays, self._place = stays, place
 
     def get(self, key: str, make: Callable[[], Any]) -> Any:
         """See ``Keep``."""
@@ -125,7 +134,18 @@ class _Drawing:
             with making(self, key):
                 return make()
 
-        return self._store.get(key, framed)
+        if self._stays is None:
+            return self._store.get(key, framed)
+        name = f"{self._place} {key}"
+        there = self._stays.peek(name)
+        if there is not None:
+            return there
+        began = time.perf_counter()
+        value = self._store.get(key, framed)
+        if isinstance(value, Pile | Chapter):
+            # What else a window works with is large, and quickly made once the surface before a layer is there.
+            self._stays.put(name, value, time.perf_counter() - began)
+        return value
 
     def peek(self, key: str) -> Any | None:
         """See ``Keep``."""
@@ -151,16 +171,17 @@ class Windows:
     Parameters
     ----------
     player : of the chronicle over the whole, at the resolution that is decided at. density : pixels along a side of a
-        map set that windows are drawn at.
+        map set that windows are drawn at. stays : where what windows show between layers is kept, for a view that
+        draws the same ones after every edit; None: each is drawn once.
 
     Raises
     ------
     InputError : a density that cannot be drawn, see ``check_density``.
     """
 
-    def __init__(self, player: Chronicle, density: int, store: Store) -> None:
+    def __init__(self, player: Chronicle, density: int, store: Store, stays: Store | None = None) -> None:
         check_density(player.texels, density)
-        self._player, self._store = player, store
+        self._player, self._store, self._stays = player, store, stays
         self.whole = Whole.of_texels(player.texels, density)
 
     def held(self) -> tuple[int, tuple[object, ...]]:
@@ -191,6 +212,12 @@ class Windows:
     def key(self, scene: Scene, until: str | None = None) -> str:
         """Hash of everything that is decided hangs on."""
         return key_of(self.whole.key, self.whole.density, self._player.measured.key, scene.model_dump(), until)
+
+    def _window(self, place: str, blocks: np.ndarray) -> Window:
+        if self._stays is None:
+            return window_of(self.whole, blocks)
+        window: Window = self._stays.get(place, lambda: window_of(self.whole, blocks))
+        return window
 
     @staticmethod
     def _play(
@@ -239,10 +266,11 @@ class Windows:
                 where="record",
                 remedy="Decide it anew for this one",
             )
-        window = window_of(self.whole, blocks)
+        place = key_of("window", self.whole.key, self.whole.density, self._player.measured.key, blocks)
+        window = self._window(place, blocks)
         if not window.wanted[window.block].any():
             return None
-        drawing = _Drawing(record)
+        drawing = _Drawing(record, self._stays, place)
         chronicle = self._chronicle(
             window, drawing, lambda table: window.from_whole(table).astype(table.dtype, copy=False)
         )

@@ -15,7 +15,7 @@ from limus.common.parallel import map_blocks
 from limus.formats.files import write_whole
 from limus.readings.driving_rain import rain_vector
 from limus.readings.flow import flow
-from limus.readings.kept import cache_folder, note
+from limus.readings.kept import cache_folder, kept_file, note
 from limus.readings.ray_pass import BLOCK_RAYS, Progress, filter_along
 from limus.readings.rays import blocked, ray_scene
 from limus.readings.setting import Setting
@@ -84,7 +84,7 @@ def exposure_files(texels_key: str, setting: Setting, around: Surroundings, rays
 
 def _load(key: str, columns: int, texels: Texels, folder: Path | None) -> np.ndarray | None:
     try:
-        table: np.ndarray = np.load((folder or cache_folder()) / f"{key}.npy", allow_pickle=False)
+        table: np.ndarray = np.load(kept_file(f"{key}.npy", folder), allow_pickle=False)
     except (OSError, ValueError, EOFError):
         return None
     if table.shape != (len(texels), columns):

@@ -5,7 +5,7 @@ they are.
 from __future__ import annotations
 
 import os
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from contextvars import ContextVar
 from pathlib import Path
@@ -18,6 +18,31 @@ def cache_folder() -> Path:
     return Path(
         os.environ.get("LIMUS_CACHE") or Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache") / "limus"
     )
+
+
+#: Brings a kept file here from where it was made, or raises; see ``bringing``.
+_bring: ContextVar[Callable[[str], None] | None] = ContextVar("brings kept files", default=None)
+
+
+def kept_file(name: str, folder: Path | None = None) -> Path:
+    """Where a kept file lies, if it was ever made; looked for elsewhere too while somebody brings such files."""
+    path = (folder or cache_folder()) / name
+    bring = _bring.get()
+    if bring is not None and folder is None and not path.is_file():
+        bring(name)
+    return path
+
+
+@contextmanager
+def bringing(bring: Callable[[str], None]) -> Iterator[None]:
+    """Files that are not here are asked for by their names within; ``bring`` puts them into the folder, leaves it, or
+    raises.
+    """
+    token = _bring.set(bring)
+    try:
+        yield
+    finally:
+        _bring.reset(token)
 
 
 def note(name: str) -> None:

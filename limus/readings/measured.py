@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 
 from limus.formats.files import write_whole
-from limus.readings.kept import cache_folder, note
+from limus.readings.kept import cache_folder, kept_file, note
 from limus.readings.ray_pass import Progress, RayPlan, measure_rays
 from limus.readings.surroundings import NOTHING, Surroundings
 from limus.readings.twin import Carried, carry
@@ -98,7 +98,7 @@ class Measured:
 
 def kept_on_disk(*keys: str) -> bool:
     """Whether the files with all these keys are there; they are read later."""
-    return all((cache_folder() / f"{key}.npy").is_file() for key in keys)
+    return all(kept_file(f"{key}.npy").is_file() for key in keys)
 
 
 def _width(plan: RayPlan, around: Surroundings) -> int:
@@ -110,7 +110,7 @@ def stored(
     texels: Texels, plan: RayPlan, folder: Path | None = None, around: Surroundings = NOTHING
 ) -> Measured | None:
     """The readings if they were measured before, else None."""
-    path = (folder or cache_folder()) / f"{plan.key(texels, around)}.npy"
+    path = kept_file(f"{plan.key(texels, around)}.npy", folder)
     try:
         table = np.load(path, allow_pickle=False)
     except (OSError, ValueError, EOFError):

@@ -17,12 +17,19 @@ _SLACK = 1e-4
 
 def set_tiles(mesh: Mesh) -> tuple[int, ...]:
     """For each map set the tile that all of it lies in; 1001 for one that lies in several, or in none."""
+    if _in_first(mesh):
+        return (FIRST,) * len(mesh.uv_domains)
     number = triangle_tiles(mesh)
     out = []
     for k in range(len(mesh.uv_domains)):
         found = [] if number is None else np.unique(number[mesh.triangle_map_set == k]).tolist()
         out.append(int(found[0]) if len(found) == 1 else FIRST)
     return tuple(out)
+
+
+def _in_first(mesh: Mesh) -> bool:
+    """Whether all UVs lie in the first square, as nearly all objects have them: quickly told."""
+    return mesh.uv is not None and len(mesh.uv) > 0 and bool(mesh.uv.min() >= 0.0 and mesh.uv.max() < 1.0)
 
 
 def tile_number(column: int, row: int) -> int:
@@ -53,7 +60,7 @@ def triangle_tiles(mesh: Mesh) -> np.ndarray | None:
 
 def tiles_of(mesh: Mesh) -> list[int]:
     """Numbers of the tiles that UVs are laid out in, where one map set lies in several of them; else empty."""
-    number = triangle_tiles(mesh)
+    number = None if _in_first(mesh) else triangle_tiles(mesh)
     if number is None:
         return []
     spans = any(len(np.unique(number[mesh.triangle_map_set == k])) > 1 for k in range(len(mesh.uv_domains)))

@@ -6,7 +6,7 @@ import os
 import shutil
 import tempfile
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -25,7 +25,7 @@ from limus.surface.texels import Texels
 from limus.targets.masks import MaskAsked, MaskTaker, mask_list, mask_names, mask_rasters, masks_asked
 from limus.targets.naming import check_names
 from limus.targets.order import Order
-from limus.targets.raster import Raster, write_rasters
+from limus.targets.raster import Raster, Tile, write_rasters
 from limus.targets.target import Condition, Making
 from limus.targets.tiles import count_tiles, whole_bands, window_bands
 from limus.targets.written import OnDisk, Written, file_stem
@@ -43,13 +43,14 @@ _ROOM = ".limus-"
 
 @dataclass(frozen=True)
 class Outlook:
-    """What a delivery will be: the names of its files, the memory that it takes, and the titles of its ``maps`` where
-    each can have a size of its own.
+    """What a delivery will be: the names of its files, the memory that it takes, the titles of its ``maps`` where
+    each can have a size of its own, and what there is to say of the order.
     """
 
     files: list[str]
     needed: Needed
     maps: list[str]
+    notes: list[str]
 
 
 def making_of(session: Session, order: Order, condition: str = "") -> tuple[Making, list[MaskAsked]]:
@@ -100,7 +101,8 @@ def outlook(session: Session, order: Order) -> Outlook:
         # What there is one of comes behind all maps, as it is written.
         files.sort(key=lambda name: all(name in look.files for look in looks))
     most = max(looks, key=lambda look: look.needed.at(order.resolution))
-    return Outlook(files, most.needed, list(dict.fromkeys(title for look in looks for title in look.maps)))
+    titles = list(dict.fromkeys(title for look in looks for title in look.maps))
+    return Outlook(files, most.needed, titles, looks[0].notes)
 
 
 def _outlook(session: Session, order: Order, condition: str) -> Outlook:
@@ -119,7 +121,9 @@ def _outlook(session: Session, order: Order, condition: str) -> Outlook:
     written = sum(raster.bytes_a_pixel for raster in rasters) + len(asked)
     more = _MASK * len({*asked, *making.masks.values()})
     titles = [str(raster.about["channel"]) for raster in rasters] if "sizes" in order.kind.takes else []
-    return Outlook(files, needed_by(chronicle, pile, surface, more=more, written=written), titles)
+    texels = chronicle.texels
+    notes = order.said_at(texels.texel_mm * texels.size / order.resolution)
+    return Outlook(files, needed_by(chronicle, pile, surface, more=more, written=written), titles, notes)
 
 
 def deliver(
@@ -197,7 +201,9 @@ def _condition(
     more = made[count:]
     if masks:
         more.append(mask_list(scene.name, making.mesh, order.resolution, masks, made[count:]))
-    return Condition(making, drawn.texels, drawn.surface, rasters, made[:count]), more, drawn.notes + taker.said()
+    texels = drawn.texels
+    notes = [*drawn.notes, *taker.said(), *order.said_at(texels.texel_mm * texels.size / order.resolution)]
+    return Condition(making, texels, drawn.surface, rasters, made[:count]), more, notes
 
 
 @dataclass(frozen=True)
@@ -230,6 +236,7 @@ def draw_maps(
     widened.
     """
     texels: Texels
+    bands: Iterable[Iterable[Tile]]
     if resolution <= LARGEST_WHOLE:
         texels, surface, notes = session.finished(resolution, until=until, say=say, watch=taker)
         say(0.9, "Writing files")

@@ -130,6 +130,15 @@ class Order(Document):
             return self.gutter
         return min(math.ceil(self.gutter_mm / texel_mm), WIDEST_GUTTER)
 
+    def said_at(self, texel_mm: float) -> list[str]:
+        """What there is to say of it where a texel has sides of ``texel_mm``: a gutter that is wider than any."""
+        if self.gutter_mm is None or self.gutter_mm <= WIDEST_GUTTER * texel_mm:
+            return []
+        return [
+            f"The gutter of {self.gutter_mm:g} mm would be {math.ceil(self.gutter_mm / texel_mm)} pixels wide, and the "
+            f"widest is {WIDEST_GUTTER}: colors run on over {WIDEST_GUTTER * texel_mm:.2g} mm"
+        ]
+
     def shrink(self, title: str) -> int:
         """How many pixels along a side become one in a map."""
         return self.resolution // self.sizes.get(title, self.resolution)

@@ -100,13 +100,15 @@ class Raster:
             out = np.where(tile.bare.reshape(tile.tall, tile.wide)[:, :, None], bare.astype(values.dtype), out)
         return out
 
-    def rows(self, tiles: list[Tile]) -> np.ndarray:
-        """(h, w, count) of ``dtype``: the finished rows of tiles that stand side by side."""
-        rows = self.pixels(tiles[0]) if len(tiles) == 1 else np.concatenate([self.pixels(t) for t in tiles], axis=1)
+    def rows(self, pixels: list[np.ndarray], top: int) -> np.ndarray:
+        """(h, w, count) of ``dtype``: the finished rows of tiles that stand side by side, from their ``pixels`` and
+        ``top``.
+        """
+        rows = pixels[0] if len(pixels) == 1 else np.concatenate(pixels, axis=1)
         if self.shrink > 1:
             rows = mean_of_blocks(rows, self.shrink)
         if self.finish is not None and (self.shrink > 1 or self.finish.by_pixel):
-            rows = self.finish(rows, tiles[0].top // self.shrink, 0)
+            rows = self.finish(rows, top // self.shrink, 0)
         return rows
 
 
@@ -119,10 +121,11 @@ def mean_of_blocks(rows: np.ndarray, side: int) -> np.ndarray:
     return out / np.float32(side * side)
 
 
-def write_rasters(rasters: Iterable[Raster], size: int, bands: Iterable[list[Tile]], room: Path) -> list[OnDisk]:
+def write_rasters(rasters: Iterable[Raster], size: int, bands: Iterable[Iterable[Tile]], room: Path) -> list[OnDisk]:
     """Write maps of ``size`` x ``size`` pixels, or of what they are shrunk to, into files of the folder ``room``.
 
-    ``bands``: tiles that together fill so many rows from left to right, from the first row to the last. Whatever is
+    ``bands``: tiles that together fill so many rows from left to right, from the first row to the last. Each is asked
+    for when the one before has become pixels, and then let go: a surface takes many times what its maps do. Whatever is
     raised while they come leaves no file.
     """
     all_of_them = list(rasters)
@@ -131,15 +134,30 @@ def write_rasters(rasters: Iterable[Raster], size: int, bands: Iterable[list[Til
     with ExitStack() as stack:
         stack.callback(_stopped, open_now, made)
         for tiles in bands:
-            top, tall = tiles[0].top, tiles[0].tall
+            parts: list[list[np.ndarray]] = [[] for _ in all_of_them]
+            top, tall = 0, 0
+            for tile in tiles:
+                if not any(parts):
+                    top, tall = tile.top, tile.tall
 
-            def write(k: int, tiles: list[Tile] = tiles, top: int = top, tall: int = tall) -> None:
+                def take(k: int, tile: Tile = tile, parts: list[list[np.ndarray]] = parts) -> None:
+                    raster = all_of_them[k]
+                    if not raster.even:
+                        parts[k].append(raster.pixels(tile))
+                    elif not made[k]:
+                        made[k] += [_of_one(raster, page, k, tile, room) for page in range(len(raster.files))]
+
+                map_blocks(take, list(range(len(all_of_them))))
+                del tile, take
+
+            def write(
+                k: int, parts: list[list[np.ndarray]] = parts, top: int = top, tall: int = tall
+            ) -> None:  # fmt: skip
                 raster = all_of_them[k]
                 if raster.even:
-                    if top == 0:
-                        made[k] += [_of_one(raster, page, k, tiles[0], room) for page in range(len(raster.files))]
                     return
-                rows, side = raster.rows(tiles), size // raster.shrink
+                rows, side = raster.rows(parts[k], top), size // raster.shrink
+                parts[k].clear()
                 begin, end = top // raster.shrink, (top + tall) // raster.shrink
                 for first in range(begin, end):
                     if first != begin and first % side:
@@ -173,6 +191,7 @@ def _writer(raster: Raster, page: int, number: int, size: int, room: Path) -> Ro
 
 def _of_one(raster: Raster, page: int, number: int, tile: Tile, room: Path) -> OnDisk:
     writer = _writer(raster, page, number, 1, room)
-    writer.add(replace(raster, shrink=1).rows([replace(tile, tall=1, wide=1, fill=tile.fill[:1], bare=None)]))
+    one = replace(raster, shrink=1)
+    writer.add(one.rows([one.pixels(replace(tile, tall=1, wide=1, fill=tile.fill[:1], bare=None))], tile.top))
     writer.close()
     return OnDisk(raster.files[page], writer.path)

@@ -54,8 +54,8 @@ def window_bands(
     *,
     until: str | None = None,
     gutter: int | None = None,
-) -> Iterator[list[Tile]]:
-    """Window after window, each forgotten when its band is written.
+) -> Iterator[Iterator[Tile]]:
+    """Window after window, each drawn when it is asked for and forgotten when the next is.
 
     ``taker`` has taken the masks of the whole. ``drawn`` is told how many tiles are done, also between layers, and may
     raise ``Cancelled``.
@@ -64,23 +64,23 @@ def window_bands(
     size, cut = whole.size, density // whole.size
     tall, wide = _sides(windows)
     of_whole = dict(taker.fields)
-    done = 0
+    done = itertools.count()
+
+    def tile(page: int, x: int, y: int) -> Tile:
+        number = next(done)
+        broad, high = min(wide, size - x), min(tall, size - y)
+        own = MaskTaker(taker.scene, taker.asked)
+        drawn(number)
+        found = windows.draw_if_any(
+            scene, record, tile_blocks(whole, page, x, y, broad, high), until=until, check=partial(drawn, number),
+            watch=own if taker.asked else None,
+        )  # fmt: skip
+        where = (page, x * cut, y * cut, broad * cut, high * cut)
+        return _tile(windows, record, found, of_whole, own.fields, where, page * density + y * cut, gutter)
+
     for page, y in itertools.product(range(whole.pages), range(0, size, tall)):
-        tiles = []
-        high = min(tall, size - y)
-        for x in range(0, size, wide):
-            broad = min(wide, size - x)
-            blocks = tile_blocks(whole, page, x, y, broad, high)
-            own = MaskTaker(taker.scene, taker.asked)
-            drawn(done)
-            found = windows.draw_if_any(
-                scene, record, blocks, until=until, check=partial(drawn, done), watch=own if taker.asked else None
-            )
-            where = (page, x * cut, y * cut, broad * cut, high * cut)
-            tiles.append(_tile(windows, record, found, of_whole, own.fields, where, page * density + y * cut, gutter))
-            done += 1
-        yield tiles
-    drawn(done)
+        yield (tile(page, x, y) for x in range(0, size, wide))
+    drawn(next(done))
 
 
 def _tile(

@@ -33,6 +33,7 @@ from server.api import (
     map_sets,
     moments,
     objects,
+    offered_pictures,
     orders,
     photographs,
     pictures,
@@ -95,7 +96,7 @@ api = _Api(
 )
 SUBJECTS = (
     catalogue, projects, intakes, objects, history, pictures, map_sets, store_room, treatments, evaluation, findings,
-    glimpses, guide, photographs, moments, reports,
+    glimpses, guide, photographs, moments, offered_pictures, reports,
     jobs, orders, tokens, batches,
 )  # fmt: skip
 for subject in SUBJECTS:

@@ -11,25 +11,24 @@ from django.http import HttpRequest, HttpResponse
 from ninja import Router
 from pydantic import Field
 
+from limus.afar.question import Kind
 from limus.common.errors import Cancelled
 from limus.looks.answer import Answer, Question
-from limus.looks.answering import Answered, answer, answer_as_made
-from limus.looks.close import CloseAnswer, CloseQuestion, close_up
+from limus.looks.answering import Answered
+from limus.looks.close import CloseAnswer, CloseQuestion
 from limus.looks.packed import packed, run_of
-from limus.playing.session import Session
 from server.api.answers import Problem, object_of, owner_of
 from server.api.asked import Asked, scene_asked
+from server.projects.answerers import turn
 from server.projects.gate import gate
 from server.projects.last_view import keep_soon, last_view
 from server.projects.map_store import Pictures
-from server.projects.workshop import session_of
 
 router = Router()
 #: Texels along a side from which on a picture at rest is worth keeping.
 KEPT_FROM = 512
 #: Tiles take their turns as a picture of this size does.
 LARGEST_DRAG = 512
-Answerer = Callable[[Session, Question, Callable[[], None]], Answered | None]
 #: Asked for as this, an answer comes as one run of bytes with its pictures; else as JSON, and its pictures are fetched
 #: by their names.
 PACKED = "application/octet-stream"
@@ -44,29 +43,33 @@ class EvaluateIn(Question, Asked):
     ahead: bool = Field(False, description="Nobody waits for it: it is made so that the next drag finds it")
 
 
-def _answered(request: HttpRequest, object_id: int, body: EvaluateIn, by: Answerer) -> Answered | None:
+def _answered(request: HttpRequest, object_id: int, body: EvaluateIn, kind: Kind) -> Answered | None:
     """The answer, in its turn; a newer request of the same tab makes an older one stop."""
     began = time.perf_counter()
     owner: int = owner_of(request).pk
     gate.newest(owner, body.client, body.ticket)
-    item = object_of(request, object_id)
-    scene = scene_asked(request, item, body)
-    session = session_of(scene)
+    scene = scene_asked(request, object_of(request, object_id), body)
+    gone, check = _moved_on(owner, body.client, body.ticket)
+    with turn(scene, body.resolution, gone, None if body.ahead else owner, body.client) as ask:
+        # What is kept for the next visit is kept whole.
+        out: Answered | None = ask(kind, body, check, () if body.resolution >= KEPT_FROM else body.has)
+    if out is None:
+        return None
+    spent = round((time.perf_counter() - began) * 1000, 1)
+    return replace(out, answer=out.answer.model_copy(update={"ticket": body.ticket, "spent_ms": spent}))
+
+
+def _moved_on(owner: int, client: str, ticket: int) -> tuple[Callable[[], bool], Callable[[], None]]:
+    """Whether a tab has asked for something newer; and what then ends the work."""
 
     def gone() -> bool:
-        return gate.moved_on(owner, body.client, body.ticket)
+        return gate.moved_on(owner, client, ticket)
 
     def check() -> None:
         if gone():
             raise Cancelled
 
-    person = None if body.ahead else owner
-    with gate.turn(body.resolution, lambda: session.is_warm(body.resolution), gone, person=person, tab=body.client):
-        out = by(session, body, check)
-    if out is None:
-        return None
-    spent = round((time.perf_counter() - began) * 1000, 1)
-    return replace(out, answer=out.answer.model_copy(update={"ticket": body.ticket, "spent_ms": spent}))
+    return gone, check
 
 
 def _sent(request: HttpRequest, out: Answered, has: list[str], ahead: bool = False) -> Any:
@@ -89,7 +92,7 @@ def _sent(request: HttpRequest, out: Answered, has: list[str], ahead: bool = Fal
 def evaluate(request: HttpRequest, object_id: int, body: EvaluateIn) -> Any:
     """Evaluate for the view. A newer request of the same tab makes an older one stop with 409."""
     try:
-        out = _answered(request, object_id, body, answer)
+        out = _answered(request, object_id, body, "answer")
     except Cancelled:
         if body.ahead:
             # Nobody waited for it: giving way is how it should end.
@@ -131,17 +134,10 @@ def close(request: HttpRequest, object_id: int, body: CloseIn) -> Any:
     """
     owner: int = owner_of(request).pk
     gate.newest(owner, body.client, body.ticket)
-    session = session_of(scene_asked(request, object_of(request, object_id), body))
-
-    def gone() -> bool:
-        return gate.moved_on(owner, body.client, body.ticket)
-
-    def check() -> None:
-        if gone():
-            raise Cancelled
-
-    with gate.turn(LARGEST_DRAG, lambda: session.is_warm(LARGEST_DRAG), gone, tab=body.client):
-        found = close_up(session, body, check)
+    scene = scene_asked(request, object_of(request, object_id), body)
+    gone, check = _moved_on(owner, body.client, body.ticket)
+    with turn(scene, LARGEST_DRAG, gone, None, body.client) as ask:
+        found = ask("close", body, check, ())
     if found is None:
         return 425, Problem(
             message="The object has not been measured yet. Measure it first.", remedy="Start a job of kind 'measure'"
@@ -172,7 +168,7 @@ def look_at(request: HttpRequest, object_id: int, body: EvaluateIn) -> Any:
     """The object as made, a reading, or its UVs, without playing the chronicle. Works before anything was measured,
     as far as it can.
     """
-    out = _answered(request, object_id, body, answer_as_made)
+    out = _answered(request, object_id, body, "as made")
     assert out is not None
     return _sent(request, out, body.has)
 

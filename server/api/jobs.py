@@ -129,6 +129,7 @@ class DeliveryOut(BaseModel):
     sizes: list[int]
     takes: dict[int, str]
     memory: str
+    notes: list[str] = Field(description="What there is to say of the order")
 
 
 @router.post("/objects/{int:object_id}/delivery", response={200: DeliveryOut, 422: Problem})
@@ -144,6 +145,7 @@ def delivery(request: HttpRequest, object_id: int, body: Order) -> DeliveryOut:
         sizes=found.needed.fitting(sizes, settings.JOB_MEMORY),
         takes={size: found.needed.said(size) for size in sizes},
         memory=in_bytes(settings.JOB_MEMORY),
+        notes=found.notes,
     )
 
 

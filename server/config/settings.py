@@ -68,6 +68,12 @@ UPLOAD_LIMIT = whole_number("LIMUS_UPLOAD_LIMIT", 512 << 20, least=1)
 #: Bytes of one JSON document: a scene with all the strokes it may have takes a few.
 DATA_UPLOAD_MAX_MEMORY_SIZE = 32 << 20
 TRIANGLE_LIMIT = whole_number("LIMUS_TRIANGLE_LIMIT", 2_000_000, least=1)
+#: Address of a Dask scheduler whose workers answer views ("tcp://host:8786"); "" for this process.
+SCHEDULER = os.environ.get("LIMUS_SCHEDULER", "").strip()
+if SCHEDULER and not SCHEDULER.startswith(("tcp://", "tls://")):
+    raise InputError(
+        f"'{SCHEDULER[:60]}' is no address", where="LIMUS_SCHEDULER", remedy="Write tcp://host:8786, or leave it out"
+    )
 #: Resolution at which readings are measured for the view.
 READINGS_RESOLUTION = whole_number("LIMUS_READINGS_RESOLUTION", 1024, least=32)
 #: What may be kept in memory (meshes, readings, results, pictures), as "4G" or "1500M"; by default a quarter of the

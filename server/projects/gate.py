@@ -49,10 +49,14 @@ class _Waiting:
 
 
 class Lane:
-    """At most ``slots`` at once; who is next is decided whenever a slot comes free."""
+    """At most ``slots`` at once; who is next is decided whenever a slot comes free. What nobody waits for (tiles near
+    by, pictures of lists) leaves one of several for people: none of them waits until it is done.
+    """
 
     def __init__(self, slots: int) -> None:
         self._free = slots
+        #: Turns that what nobody waits for may begin just now.
+        self._behind = max(1, slots - 1)
         self._waiting: list[_Waiting] = []
         self._count = itertools.count()
         self._lock = threading.Lock()
@@ -72,16 +76,16 @@ class Lane:
         with self._lock:
             rested = person is not None and now - self._ended.get(person, -1e9) >= REST and not self._asks(person)
             me = _Waiting(person, tab, due, next(self._count), now, rested, gone)
-            if self._free > 0:
+            if self._free > 0 and self._may(me):
                 self._free -= 1
-                me.called.set()
+                self._call(me)
             else:
                 self._waiting.append(me)
         me.called.wait()
         if me.dropped:
             raise Cancelled
         if gone():
-            self._release()
+            self._release(me)
             raise Cancelled
         if person is not None:
             with self._lock:
@@ -93,12 +97,19 @@ class Lane:
             if person is not None:
                 with self._lock:
                     self._ended[person] = time.monotonic()
-            self._release()
+            self._release(me)
+
+    def _may(self, one: _Waiting) -> bool:
+        return one.person is not None or self._behind > 0
+
+    def _call(self, one: _Waiting) -> None:
+        self._behind -= one.person is None
+        one.called.set()
 
     def _asks(self, person: int) -> bool:
         return any(one.person == person for one in self._waiting)
 
-    def _next(self, now: float) -> _Waiting:
+    def _next(self, now: float) -> _Waiting | None:
         def order(one: _Waiting) -> tuple[object, ...]:
             if one.person is None:
                 # Behind everybody; but what waited long enough goes first.
@@ -114,21 +125,21 @@ class Lane:
                 one.number,
             )
 
-        return min(self._waiting, key=order)
+        return min((one for one in self._waiting if self._may(one)), key=order, default=None)
 
-    def _release(self) -> None:
+    def _release(self, done: _Waiting) -> None:
         with self._lock:
+            self._behind += done.person is None
             # What has been moved on from is told so, and takes no turn.
             for one in [w for w in self._waiting if w.gone()]:
                 self._waiting.remove(one)
                 one.dropped = True
                 one.called.set()
-            if self._waiting:
-                found = self._next(time.monotonic())
+            self._free += 1
+            while self._free > 0 and (found := self._next(time.monotonic())) is not None:
+                self._free -= 1
                 self._waiting.remove(found)
-                found.called.set()
-            else:
-                self._free += 1
+                self._call(found)
 
     def _forget_old(self) -> None:
         for table in (self._begun, self._ended):

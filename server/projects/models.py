@@ -344,6 +344,25 @@ class SceneVersion(models.Model):
         return self.object.at(self)
 
 
+class OfferedPicture(models.Model):
+    """A newer picture that a program brought for one that an object names: shown to whoever opens the object, and taken
+    by an edit or left.
+    """
+
+    object = models.ForeignKey("WorkObject", on_delete=models.CASCADE, related_name="offered_pictures")
+    was = models.CharField(max_length=300)
+    file = models.ForeignKey(SourceFile, on_delete=models.CASCADE, related_name="offered_to")
+    note = models.CharField(max_length=300, help_text="What is different, in words")
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["-id"]
+        constraints = [models.UniqueConstraint(fields=["object", "was"], name="one_offer_per_picture")]
+
+    def __str__(self) -> str:
+        return self.was
+
+
 class Intake(models.Model):
     """Files on their way in: received, looked at, then accepted or discarded.
 

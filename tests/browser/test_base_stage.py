@@ -118,6 +118,26 @@ class BaseStage(BrowserTest):
         # Redder than iron.
         changed = np.abs(bricks - before).max(axis=2) > 20
         self.assertGreater(float((bricks[changed][:, 0] - bricks[changed][:, 2]).mean()), 15)
+        # Their edges are broken by the handle of the slider; what else is to be said of them stands there only then.
+        self.assertEqual(page.locator("[data-field=arris_size_mm], [data-field=arris_as]").count(), 0)
+        self.slide("arris_mm", 40)
+        self.settle()
+        brick = self.bases()[0]["material"]
+        self.assertGreater(brick["arris_mm"], 3.0)
+        self.assertLessEqual(brick["arris_mm"], 20.0)
+        broken = self.picture()
+        self.assertGreater(float((np.abs(broken - bricks).max(axis=2) > 8).mean()), 0.01)
+        self.slide("arris_size_mm", 30)
+        self.choose("Edge", "scalloped")
+        self.settle()
+        edge = self.bases()[0]["material"]
+        self.assertEqual(edge["arris_as"], "scalloped")
+        self.assertGreater(edge["arris_size_mm"], 1.3 * brick["arris_size_mm"])
+        self.assertGreater(float((np.abs(self.picture() - broken).max(axis=2) > 8).mean()), 0.01)
+        for _ in range(3):
+            page.keyboard.press("Control+z")
+            self.settle()
+        self.assertEqual(self.bases()[0]["material"]["arris_mm"], 0.0)
         page.get_by_role("button", name="Undo").click()
         page.locator(".sheet .title", has_text="Cast iron").wait_for()
         self.settle()

@@ -8,6 +8,7 @@ import io
 import re
 import zipfile
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from PIL import Image
@@ -49,11 +50,23 @@ class FromTheFile(BrowserTest):
         self.settle()
         np.testing.assert_array_equal(self.picture(), surface)
 
-        # What would be seen of a file that lacks its maps.
-        page.route(
-            "**/model.glb", lambda route: route.continue_(url=f"{self.live_server_url}/api/objects/{item}/mesh.glb")
-        )
+        # What is no model is said, and the view goes on showing the surface.
+        page.route("**/model.glb", lambda route: route.fulfill(status=200, body=b"no model at all"))
         toggle.click()
+        page.get_by_text("The file could not be opened in the view.").wait_for()
+        self.settle()
+        self.assertEqual(toggle.get_attribute("aria-pressed"), "false")
+        np.testing.assert_array_equal(self.picture(), surface)
+        page.unroute("**/model.glb")
+
+        # What would be seen of a file that lacks its maps. While it is on its way, that is said.
+        held: list[Any] = []
+        page.route("**/model.glb", lambda route: held.append(route))
+        toggle.click()
+        page.get_by_role("button", name="Opening the file…").wait_for()
+        self.until(lambda: bool(held))
+        held[0].continue_(url=f"{self.live_server_url}/api/objects/{item}/mesh.glb")
+        page.get_by_role("button", name="The view shows the file").wait_for()
         self.settle()
         self.assertGreater(float(np.abs(self.picture() - surface).mean()), 8.0)
 

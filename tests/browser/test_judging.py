@@ -4,6 +4,7 @@ still, lights.
 
 from __future__ import annotations
 
+import base64
 import io
 import tempfile
 from pathlib import Path
@@ -18,6 +19,28 @@ from limus.common.colour import to_srgb
 from server.projects.models import Moment, Photograph, WorkObject
 from tests.browser.base import BrowserTest
 from tests.core.test_photographs import PAINT, RUST, discs
+
+#: Size and length of a film, and how far frames of it are from its first, of 255.
+PLAYED = """async address => {
+  const film = document.createElement('video')
+  film.muted = true
+  // Shown, and not only looked up.
+  const after = act => new Promise((done, failed) => {
+    film.requestVideoFrameCallback(done)
+    film.onerror = failed
+    act()
+  })
+  await after(() => (film.src = address))
+  const paper = new OffscreenCanvas(film.videoWidth, film.videoHeight), pen = paper.getContext('2d')
+  const at = async time => {
+    if (time) await after(() => (film.currentTime = time))
+    pen.drawImage(film, 0, 0)
+    return pen.getImageData(0, 0, paper.width, paper.height).data
+  }
+  const off = (a, b) => a.reduce((sum, v, k) => sum + Math.abs(v - b[k]), 0) / a.length
+  const first = await at(0)
+  return [film.videoWidth, film.duration, off(first, await at(0.5)), off(first, await at(1.97))]
+}"""
 
 
 class Judging(BrowserTest):
@@ -117,6 +140,46 @@ class Judging(BrowserTest):
         # The other one hangs.
         self.assertEqual([one.name for one in Photograph.objects.all()], ["panel.png"])
         self.assertIn("notes.png", page.get_by_label("Photographs of the real thing").get_by_role("alert").inner_text())
+
+    def test_the_wall_shows_all_and_a_picture_is_hung_elsewhere(self) -> None:
+        page = self.page
+        self.stage()
+        more = [self.folder / f"{name}.png" for name in ("left", "middle", "right", "far", "below")]
+        for path in more:
+            path.write_bytes(self.photograph().read_bytes())
+        page.get_by_label("Photographs to hang on the wall").set_input_files(more)
+        self.settle()
+        page.get_by_role("button", name="Wall", exact=True).click()
+        board = page.locator(".wall .board")
+        pictures = board.locator("figure")
+        self.settle()
+        self.assertEqual(pictures.count(), 5)
+
+        def box(of: Locator) -> tuple[float, float, float, float]:
+            found = of.bounding_box()
+            assert found is not None
+            return found["x"], found["y"], found["x"] + found["width"], found["y"] + found["height"]
+
+        def all_inside() -> bool:
+            edge = box(board)
+            each = [box(one) for one in pictures.all()]
+            return all(edge[0] <= b[0] and edge[1] <= b[1] and b[2] <= edge[2] and b[3] <= edge[3] for b in each)
+
+        self.until(all_inside)
+        # One is dragged away by the mouse and stays there; the last one is pulled larger by its corner.
+        self.take(pictures.nth(1).locator("img"), (150, 90))
+        self.settle()
+        hung = Photograph.objects.get(name="middle.png")
+        first = Photograph.objects.get(name="left.png")
+        self.assertGreater(hung.place["y"] - first.place.get("y", 0.0), 60)
+        self.take(pictures.nth(4).locator(".corner"), (-40, 0))
+        self.settle()
+        self.assertLess(Photograph.objects.get(name="below.png").place["width"], 300)
+        # From far out, back to all of them.
+        page.mouse.wheel(0, -2500)
+        self.until(lambda: not all_inside())
+        page.get_by_role("button", name="Show all").click()
+        self.until(all_inside)
 
     def test_then_against_now_and_back(self) -> None:
         page = self.page
@@ -223,7 +286,77 @@ class Judging(BrowserTest):
         self.assertNotEqual(page.locator("[aria-current=true]").get_attribute("data-light"), "overcast")
         page.get_by_role("button", name="Remove Midsummer").click()
         self.assertEqual(page.locator("[data-kept-light]").count(), 0)
+
+    def test_a_panorama_of_ones_own_lights_the_view(self) -> None:
+        page = self.page
+        self.stage()
+        # Radiance RGBE, flat: red from the left half, blue from the right, eight times as bright as black is not.
+        left, right = bytes([255, 20, 20, 131]), bytes([20, 20, 255, 131])
+        good = self.folder / "stage lamps.hdr"
+        good.write_bytes(b"#?RADIANCE\nFORMAT=32-bit_rle_rgbe\n\n-Y 32 +X 64\n" + (left * 32 + right * 32) * 32)
         bad = self.folder / "room.hdr"
         bad.write_bytes(b"#?RADIANCE nonsense")
         page.get_by_label("Panoramas: light all round").set_input_files(bad)
         page.get_by_role("alert").get_by_text("no panorama that can be read").wait_for()
+        page.get_by_label("Panoramas: light all round").set_input_files(good)
+        lamp = page.get_by_role("button", name="stage lamps", exact=True)
+        lamp.wait_for()
+        self.settle()
+        self.assertEqual(lamp.get_attribute("aria-current"), "true")
+
+        def redness() -> np.ndarray:
+            """Red less blue of what is lit, from left to right."""
+            picture = self.picture()
+            lit = np.ptp(picture, axis=2) > 12
+            apart = np.where(lit, picture[..., 0] - picture[..., 2], 0.0)
+            return apart.sum(axis=0) / np.maximum(lit.sum(axis=0), 1)  # type: ignore[no-any-return]
+
+        first = redness()
+        self.assertGreater(float(np.ptp(first)), 40.0)
+        # Turned half round by hand, what was red is blue.
+        ball = page.get_by_role("slider", name="Direction of the light")
+        ball.focus()
+        for _ in range(18):
+            page.keyboard.press("ArrowRight")
+        self.settle()
+        both = np.abs(first) > 15
+        self.assertLess(float(np.corrcoef(first[both], redness()[both])[0, 1]), 0.0)
+        # It is kept, and can be taken away.
+        page.reload()
+        self.settle()
+        lamp.wait_for()
+        page.get_by_role("button", name="Remove stage lamps").click()
+        lamp.wait_for(state="detached")
+
+    def test_a_turn_is_filmed_and_another_called_off(self) -> None:
+        page = self.page
+        self.stage()
+        self.assertGreater(float(self.picture().std()), 1.0)
+        page.get_by_role("button", name="Picture or film of the view…").click()
+        self.choose("What", "A turn all round")
+        self.choose("Width in pixels", "640")
+        self.choose("Seconds", "2")
+        with page.expect_download() as told:
+            page.get_by_role("button", name="Save it").click()
+        name = told.value.suggested_filename
+        self.assertRegex(name, r"^Gate hoist\.(mp4|webm)$")
+        kind = "video/" + name.rsplit(".")[-1]
+        film = base64.b64encode(Path(told.value.path()).read_bytes()).decode()
+        # As the browser plays it: its size, its length, and frames at the begin, a quarter and nearly the whole round.
+        empty = page.context.new_page()
+        width, length, quarter, whole = empty.evaluate(PLAYED, f"data:{kind};base64,{film}")
+        empty.close()
+        self.assertEqual(width, 640)
+        self.assertAlmostEqual(length, 2.0, delta=0.1)
+        self.assertGreater(quarter, 3.0)
+        self.assertLess(whole, quarter / 2)
+        # Called off half way, nothing is saved, and the next can begin.
+        downloads: list[Any] = []
+        page.on("download", lambda found: downloads.append(found))
+        self.choose("Seconds", "20")
+        page.get_by_role("button", name="Save it").click()
+        page.get_by_role("progressbar", name="Film made").wait_for()
+        page.get_by_role("button", name="Cancel", exact=True).click()
+        page.get_by_role("button", name="Save it").wait_for()
+        self.settle()
+        self.assertEqual(downloads, [])

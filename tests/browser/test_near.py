@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 from scipy.ndimage import uniform_filter
 
@@ -91,6 +93,47 @@ class Near(BrowserTest):
         # The same mask, but for what 256 texels over a metre cannot hold of it.
         self.assertLess(float(abs(fine[60:].mean() - coarse[60:].mean())), 12.0)
 
+    def test_paint_is_as_sharp_as_the_view_before_it_is_answered(self) -> None:
+        """A hard brush of 8 mm where a texel of the maps is 4 mm wide: the way from paint to none is a few pixels."""
+        page = self.page
+        self.open()
+        self.come()
+        page.locator("[data-layer=rust]").click()
+        self.settle()
+        page.locator("[data-layer=rust]").press("h")
+        page.locator("#brush-size").fill("8")
+        page.locator("#brush-size").press("Enter")
+        page.get_by_role("slider", name="Hardness").press("End")
+        page.locator("canvas").first.focus()
+        self.settle()
+        before = self.picture()
+        held: list[Any] = []
+        page.route("**/api/objects/*/evaluate", lambda route: held.append(route))
+        canvas = page.locator("section.view canvas").first
+        box = canvas.bounding_box()
+        assert box is not None
+        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] * 0.45
+        page.mouse.move(x, y)
+        page.mouse.down()
+        for k in range(1, 6):
+            page.mouse.move(x + 8 * k, y)
+            self.frame()
+        painted = np.abs(self.picture() - before).max(axis=2)
+        page.mouse.up()
+        page.unroute("**/api/objects/*/evaluate")
+        for route in held:
+            route.continue_()
+        self.settle()
+        # Across the stroke, behind the ring of the brush: 8 mm of paint, and at each side hardly more than a pixel
+        # between paint and none.
+        _, columns = np.nonzero(painted > 25)
+        line = painted[:, columns.min() + 12]
+        full = float(np.median(line[line > 0.5 * line.max()]))
+        between = int(((line > 0.15 * full) & (line < 0.85 * full)).sum())
+        self.assertGreater(full, 40.0)
+        self.assertGreater(int((line > 0.5 * full).sum()), 12)
+        self.assertLessEqual(between, 4)
+
     def test_many_moves_leave_nothing_behind(self) -> None:
         self.open()
         self.page.get_by_test_id("close-up").click()
@@ -104,7 +147,7 @@ class Near(BrowserTest):
         # To and fro, as far as it goes, while tiles are on their way.
         self.page.mouse.move(x, y)
         self.page.mouse.down()
-        for k in range(60):
+        for k in range(200):
             self.page.mouse.move(x + 40 * np.sin(k / 3), y + 20 * np.sin(k / 5))
             self.frame()
         self.page.mouse.move(x, y)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import ast
 import re
 from collections.abc import Iterator
+from functools import cache
 from pathlib import Path
 from unittest import TestCase
 
@@ -38,6 +39,7 @@ ORDER = [
     "looks",
     "findings",
     "targets",
+    "afar",
     "batch",
     "catalogue",
     "guide",
@@ -45,16 +47,23 @@ ORDER = [
 ]
 
 
-def imports(path: Path) -> set[str]:
+@cache
+def tree_of(path: Path) -> ast.Module:
+    """A file, parsed once for all rules."""
+    return ast.parse(path.read_text())
+
+
+@cache
+def imports(path: Path) -> frozenset[str]:
     found: set[str] = set()
-    for node in ast.walk(ast.parse(path.read_text())):
+    for node in ast.walk(tree_of(path)):
         if isinstance(node, ast.Import):
             found |= {a.name for a in node.names}
         elif isinstance(node, ast.ImportFrom) and node.module:
             found.add(node.module)
             if node.module == "limus":
                 found |= {f"limus.{a.name}" for a in node.names}
-    return found
+    return frozenset(found)
 
 
 class Imports(TestCase):
@@ -92,7 +101,7 @@ class Imports(TestCase):
         for path in CORE.rglob("*.py"):
             if path.parent.name == "formats" or path.name in excused:
                 continue
-            for node in ast.walk(ast.parse(path.read_text())):
+            for node in ast.walk(tree_of(path)):
                 if isinstance(node, ast.Call):
                     name = node.func.id if isinstance(node.func, ast.Name) else getattr(node.func, "attr", "")
                     self.assertNotIn(name, opening, f"{path.name}:{node.lineno}")
@@ -198,7 +207,7 @@ def runs_at_import(tree: ast.Module) -> Iterator[ast.stmt | ast.expr]:
 
 def loads(path: Path, modules: set[str]) -> set[str]:
     """Modules that importing a file imports, those of a folder that it discovers among them."""
-    tree = ast.parse(path.read_text())
+    tree = tree_of(path)
     found: set[str] = set()
     packages: dict[str, str] = {}
     # What is discovered was imported by name before.

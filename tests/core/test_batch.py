@@ -10,7 +10,6 @@ import signal
 import subprocess
 import sys
 import tempfile
-import time
 import zipfile
 from pathlib import Path
 from typing import Any
@@ -28,6 +27,7 @@ from limus.formats.gltf_write import write_glb
 from limus.formats.sheet_read import MOST_ROWS, read_sheet
 from limus.targets.written import OnDisk
 from tests.core import shapes
+from tests.core.machines import Machines
 from tests.core.test_effects import STORY, scene
 
 SIZE = "32"
@@ -332,40 +332,8 @@ class GoingOn(InAFolder):
         self.assertEqual(self.bytes_below(self.out), cut)
 
 
-class ManyMachines(InAFolder):
+class ManyMachines(Machines, InAFolder):
     """A real Dask scheduler and workers that are processes of their own."""
-
-    def start(self, *command: str) -> subprocess.Popen[bytes]:
-        made = subprocess.Popen(
-            [str(Path(sys.executable).with_name("dask")), *command], stdout=subprocess.DEVNULL,
-            stderr=subprocess.DEVNULL, env={**os.environ, "LIMUS_THREADS": "1"}, cwd=self.folder,
-            start_new_session=True,
-        )  # fmt: skip
-
-        def end() -> None:
-            if made.poll() is None:
-                os.killpg(made.pid, signal.SIGKILL)
-            made.wait()
-
-        self.addCleanup(end)
-        return made
-
-    def scheduler(self) -> str:
-        where = self.folder / "scheduler.json"
-        self.start(
-            "scheduler", "--port", "0", "--host", "127.0.0.1", "--no-dashboard", "--no-show", "--scheduler-file",
-            str(where),
-        )  # fmt: skip
-        deadline = time.monotonic() + 60
-        while not where.exists() and time.monotonic() < deadline:
-            time.sleep(0.1)
-        return str(json.loads(where.read_text())["address"])
-
-    def worker(self, address: str, **more: str) -> subprocess.Popen[bytes]:
-        options = {"nthreads": "1", "memory-limit": "1500MB", "local-directory": str(self.folder / "work"), **more}
-        return self.start(
-            "worker", address, "--no-dashboard", "--no-nanny", *(x for k, v in options.items() for x in (f"--{k}", v))
-        )
 
     def test_a_worker_is_lost_and_nothing_with_it(self) -> None:
         address = self.scheduler()
@@ -416,7 +384,7 @@ class ManyMachines(InAFolder):
     def test_nobody_there(self) -> None:
         rows = [self.row(object="pier.glb")]
         for address, problem in (("127.0.0.1:8786", "is no address"), ("tcp://127.0.0.1:9", "no scheduler answers")):
-            with mock.patch("limus.batch.far.PATIENCE", 1.0), self.assertRaises(InputError) as caught:
+            with mock.patch("limus.afar.machines.PATIENCE", 1.0), self.assertRaises(InputError) as caught:
                 run(rows, self.folder, self.out, self.tell, far(address))
             self.assertIn(problem, caught.exception.line)
         with mock.patch("limus.batch.far.WORKERS_PATIENCE", 0.5), self.assertRaises(InputError) as caught:
@@ -426,6 +394,6 @@ class ManyMachines(InAFolder):
     def test_another_edition_is_refused(self) -> None:
         address = self.scheduler()
         self.worker(address)
-        with mock.patch("limus.batch.far.__version__", "0.0"), self.assertRaises(InputError) as c:
+        with mock.patch("limus.afar.machines.__version__", "0.0"), self.assertRaises(InputError) as c:
             run([self.row(object="pier.glb")], self.folder, self.out, self.tell, far(address))
         self.assertIn("and this is Limus 0.0", c.exception.line)

@@ -547,6 +547,26 @@ class Treatments(CommandTest):
         self.assertEqual(len({*self.ids()}), 10)
 
 
+class Files(CommandTest):
+    def test_a_file_gives_way_wherever_it_is_named(self) -> None:
+        maps = [{"file": "old.png", "role": "base_color"}, {"file": "keep.png", "role": "height"}]
+        line = {"source": {"kind": "picture", "file": "old.png"}}
+        self.document = document(
+            object={"file": "old.png"},
+            bases=[{"material": {"kind": "map_set", "maps": maps}, "where": {"terms": [line]}}],
+        )
+        self.document["layers"][0]["name"] = "old.png"
+        done = self.do("replace-file", was="old.png", now="new.png").document
+        base = done["bases"][0]
+        self.assertEqual([entry["file"] for entry in base["material"]["maps"]], ["new.png", "keep.png"])
+        self.assertEqual(base["where"]["terms"][0]["source"]["file"], "new.png")
+        # The object is replaced in another way, and a name of a layer is no file.
+        self.assertEqual((done["object"]["file"], done["layers"][0]["name"]), ("old.png", "old.png"))
+        with self.assertRaises(InputError) as caught:
+            self.do("replace-file", was="gone.png", now="new.png")
+        self.assertEqual(caught.exception.where, "was")
+
+
 class Values(CommandTest):
     def test_several_at_once_with_a_label(self) -> None:
         done = self.do("set", values={"layers[rust].effect.years": 20.0, "setting.latitude": 40.0}, label="Rust: years")

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import errno
+import gc
 import io
 import json
 import os
 import struct
 import subprocess
 import tempfile
+import weakref
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -26,6 +28,7 @@ from limus.masks.recipe import Recipe, term
 from limus.masks.sources.even import Even
 from limus.playing.measuring import Say
 from limus.playing.session import Session
+from limus.targets import tiles
 from limus.targets.delivery import deliver, delivery_room, outlook
 from limus.targets.kinds.gltf import gltf_maps
 from limus.targets.masks import MaskAsked, mask_names, masks_asked
@@ -344,6 +347,24 @@ class InWindows(OwnReadings):
         self.assertAlmostEqual(float(back.mean()), self.mean_relief(), delta=0.02)
         masks = json.loads(windows["masks.json"])
         self.assertEqual(set(masks["files"]), {f"pier-cap_object_mask-rust{x}.png" for x in ("", "-acted")})
+
+    def test_a_tile_is_let_go_before_the_next_is_drawn(self) -> None:
+        """Surfaces take many times what their maps do; a band of 16384 pixels has sixteen of them."""
+        drawn, make = list[weakref.ref[Any]](), tiles._tile
+        alive = list[int]()
+
+        def tile(*where: Any) -> Any:
+            gc.collect()
+            alive.append(sum(one() is not None for one in drawn))
+            made = make(*where)
+            drawn.append(weakref.ref(made.surface))
+            return made
+
+        with mock.patch("limus.targets.tiles.TILE_TEXELS", 64 * 32), mock.patch.object(tiles, "_tile", tile):
+            self.delivered(masks=("rust",))
+        # Four rows of eight.
+        self.assertEqual(len(alive), 32)
+        self.assertEqual(max(alive), 0)
 
     def mean_relief(self) -> float:
         """mm, of the whole."""

@@ -76,6 +76,15 @@ class Delivered(OwnReadings):
         return picture.reshape(SIZE * SIZE, -1)[self.texels.pixel]
 
 
+def apart(one: bytes, two: bytes) -> str:
+    """Where two files of one name differ, for whoever reads of it."""
+    if one == two:
+        return ""
+    first = next((k for k, (a, b) in enumerate(zip(one, two, strict=False)) if a != b), min(len(one), len(two)))
+    here, there = one[first : first + 16], two[first : first + 16]
+    return f", {len(one)} and {len(two)} bytes, from byte {first} on: {here!r}, {there!r}"
+
+
 class Kinds(Delivered):
     def test_the_same_bytes_again(self) -> None:
         for target in TARGETS:
@@ -83,7 +92,8 @@ class Kinds(Delivered):
             once, again = self.files(target, **more), self.files(target, **more)
             self.assertEqual(list(once), list(again), target)
             for name in once:
-                self.assertEqual(sha256(once[name]).digest(), sha256(again[name]).digest(), f"{target}: {name}")
+                one, two = once[name], again[name]
+                self.assertEqual(sha256(one).digest(), sha256(two).digest(), f"{target}: {name}{apart(one, two)}")
 
     def test_checksums_are_those_of_the_files(self) -> None:
         files = self.files("maps", masks=("rust",))
@@ -404,7 +414,16 @@ class Sizes(Delivered):
         )
         self.assertTrue(in_pixels == in_mm)
         self.assertFalse(in_pixels == none)
-        self.assertEqual(Order(target="maps", gutter_mm=1000.0).gutter_at(texel), 64)
+        wide = Order(target="maps", gutter_mm=100.0 * texel)
+        self.assertEqual(wide.gutter_at(texel), 64)
+        # Said before, and with the delivery; a narrower one is nothing to speak of.
+        (said,) = wide.said_at(texel)
+        self.assertIn("would be 100 pixels wide, and the widest is 64", said)
+        self.assertEqual(Order(target="maps", gutter_mm=64.0 * texel).said_at(texel), [])
+        asked = order_from({"target": "maps", "resolution": SIZE, "gutter_mm": 100.0 * texel})
+        notes = deliver(self.session, asked)[1]
+        for where in (outlook(self.session, asked).notes, notes):
+            self.assertEqual(len([one for one in where if one.startswith("The gutter of")]), 1)
         with self.assertRaises(InputError) as caught:
             order_from({"target": "maps", "gutter": 1, "gutter_mm": 1.0})
         self.assertIn("gutter_mm", caught.exception.where)

@@ -46,7 +46,7 @@ from tests.core.test_warm_store import PLACES, SETTING, SIZE, USUAL
 #: Pixels along a side of the map set of the whole, and of its windows.
 SMALL, FINE = 64, 256
 #: Into how many windows the object is cut; and share of its range within which the mean of a channel holds.
-CUTS, WITHIN = (1, 5), 0.02
+CUTS, WITHIN = (1, 3), 0.02
 if os.environ.get("LIMUS_WINDOWS") == "all":
     SMALL, FINE, CUTS, WITHIN = 128, 512, (1, 4, 23), 0.012
 
@@ -117,6 +117,14 @@ def player(name: str, size: int = SMALL) -> Chronicle:
     exposure = measure_exposure(small, SETTING, rays=8, folder=pictures())
     texels = small if size == SMALL else Texels.of(mesh, size)
     return Chronicle(texels, measured, Store(256 << 20), exposure, lambda one: pictures() / one)
+
+
+@cache
+def windows_on(name: str, size: int) -> Windows:
+    """Windows of one of the objects. What several scenes have in common, their base above all, is drawn once for each
+    window; ``test_warm_store`` holds what a full store gives to what an empty one does.
+    """
+    return Windows(player(name), size, Store(64 << 20), stays=Store(512 << 20))
 
 
 def effect_scene(kind: str) -> Scene:
@@ -206,7 +214,7 @@ class Holds(TestCase):
         on = player(name)
         chapters = on.play(scene)
         surface = on.finish(chapters[-1].pile if chapters else on.as_made(scene))
-        windows = Windows(on, SMALL, Store(64 << 20))
+        windows = windows_on(name, SMALL)
         record = windows.record(scene)
         for field, of_whole in fields_of(surface).items():
             np.testing.assert_array_equal(np.asarray(fields_of(record.surface)[field]), of_whole, field)
@@ -218,8 +226,7 @@ class Holds(TestCase):
             self.assertLess(float((off > 2 / 255).mean()), 1e-3, f"{field}: {off.max()}")
 
     def _finer(self, scene: Scene, name: str) -> None:
-        on, big = player(name), player(name, FINE)
-        windows = Windows(on, FINE, Store(64 << 20))
+        big, windows = player(name, FINE), windows_on(name, FINE)
         record = windows.record(scene)
         one, *others = (drawn(windows, scene, record, pieces) for pieces in CUTS)
         self.assertEqual(record.lacking, set())

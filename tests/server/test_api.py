@@ -161,6 +161,21 @@ class History(ServerTest):
         self.assertFalse(self.edit(second["version"], years=5.0).json()["can_redo"])
         self.assertEqual(SceneVersion.objects.count(), 4)
 
+    def test_many_steps_back_are_as_many_forward(self) -> None:
+        made = [self.first["version"]]
+        for years in (11.0, 12.0, 13.0, 14.0):
+            made.append(self.edit(made[-1], years=years).json()["version"])
+        now = made[-1]
+
+        def step(way: str, base: int) -> int:
+            return int(self.call("post", f"/objects/{self.item.pk}/{way}", {"base": base}).json()["version"])
+
+        back = [now := step("undo", now) for _ in range(4)]
+        self.assertEqual(back, made[-2::-1])
+        self.assertEqual([now := step("redo", now) for _ in range(4)], made[1:])
+        self.item.refresh_from_db()
+        self.assertEqual((self.item.undone, self.item.document["layers"][2]["effect"]["years"]), ([], 14.0))
+
     def test_a_stale_edit_is_refused_and_nothing_is_lost(self) -> None:
         # Two browser tabs on the same layer.
         one = self.edit(self.first["version"], years=20.0)

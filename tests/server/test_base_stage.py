@@ -96,6 +96,8 @@ class Room(ServerTest):
         self.assertEqual([b["title"] for b in self.shelves(own=True)["bases"]], ["Bench top"])
         self.assertEqual(self.shelves(query="bench top")["bases"][0]["own"], True)
         taken = self.call("post", f"/objects/{item.pk}/store-room/take", {"name": name}).json()["base"]
+        # It is seen, and not the maps that the object came with.
+        self.assertFalse(taken["file_maps"])
         self.assertEqual((taken["name"], taken["levels"]["roughness"]["value"]), ("Bench top", [0.3]))
         again = self.call("post", "/store-room", {"name": "Bench top", "base": base, "project": self.project.pk})
         self.assertIn("already", again.json()["message"])

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import queue
 import threading
 import time
 from collections.abc import Callable
@@ -177,6 +178,55 @@ class Fair(TestCase):
     def test_what_nobody_waits_for_goes_last(self) -> None:
         got = self.order([(None, ""), (1, "a"), (2, "a")], busy=(1, 2))
         self.assertEqual(got, ["1a", "2a", "None"])
+
+    def test_a_slider_does_not_wait_for_tiles_and_those_take_turns(self) -> None:
+        """Two slots, and the tiles of two people who have come near: one slot is always there for people, and of the
+        tiles the one that came first goes first.
+        """
+        lane, out = Lane(2), queue.Queue[str]()
+        goes_on = {tab: threading.Event() for tab in ("a", "b", "a again")}
+
+        def near(tab: str) -> None:
+            with lane.turn(0.0, lambda: False, None, tab[0]):
+                out.put(tab)
+                goes_on[tab].wait(10)
+
+        threads = [threading.Thread(target=near, args=(tab,)) for tab in goes_on]
+        threads[0].start()
+        self.assertEqual(out.get(timeout=10), "a")
+        for thread, there in zip(threads[1:], (1, 2), strict=True):
+            thread.start()
+            self.until(lambda there=there: len(lane._waiting) == there)  # type: ignore[misc]
+        slider = threading.Thread(target=lambda: self.slid(lane, out))
+        slider.start()
+        # At once, while the first tile is still being drawn.
+        self.assertEqual(out.get(timeout=10), "slider")
+        slider.join(10)
+        self.assertTrue(out.empty())
+        goes_on["a"].set()
+        self.assertEqual(out.get(timeout=10), "b")
+        self.assertTrue(out.empty())
+        goes_on["b"].set()
+        self.assertEqual(out.get(timeout=10), "a again")
+        goes_on["a again"].set()
+        for thread in threads:
+            thread.join(10)
+        # All slots are free again.
+        self.assertEqual((lane._free, lane._behind), (2, 1))
+
+    @staticmethod
+    def slid(lane: Lane, out: queue.Queue[str]) -> None:
+        with lane.turn(0.0, lambda: False, 1, "slider"):
+            out.put("slider")
+
+    def until(self, holds: Callable[[], bool]) -> None:
+        limit = time.monotonic() + 10
+        while not holds():
+            self.assertLess(time.monotonic(), limit)
+            time.sleep(0.001)
+
+    def test_with_one_slot_tiles_come_all_the_same(self) -> None:
+        self.assertEqual(self.order([(None, "x"), (None, "y")]), ["Nonex", "Noney"])
 
     def test_nobody_waits_longer_than_once_round(self) -> None:
         # Five who ask again at once: between two turns of one, everybody else has exactly one.

@@ -76,7 +76,7 @@ class LastView(ServerTest):
 
         # As after a restart: nothing is in memory.
         shared().clear()
-        with mock.patch("server.api.evaluation.session_of", side_effect=AssertionError("evaluated")):
+        with mock.patch("server.api.evaluation.turn", side_effect=AssertionError("evaluated")):
             again = self.call("get", f"/objects/{item.pk}/last-view").json()
             self.assertEqual(again["maps"], answer["maps"])
             for name in again["maps"]["base_color"]:

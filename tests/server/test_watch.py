@@ -7,21 +7,28 @@ import subprocess
 import sys
 import tempfile
 from datetime import timedelta
+from io import BytesIO
 from pathlib import Path
+from typing import Any
 from unittest import mock
 
+import numpy as np
 from django.contrib.auth import get_user_model
 from django.contrib.staticfiles.testing import StaticLiveServerTestCase
-from django.test import override_settings
+from django.test import Client, override_settings
 from django.utils import timezone
+from PIL import Image
 
 from limus.cli.main import main
 from limus.cli.watch_command import Server, Watcher
 from limus.common.errors import InputError
+from limus.document.scene import scene_from
 from limus.formats.gltf_write import glb_bytes
 from server.api.tokens import digest_of
+from server.projects.data_files import find
+from server.projects.drawn import keep_picture
 from server.projects.intake import take_in
-from server.projects.models import ApiToken, Intake, Project
+from server.projects.models import ApiToken, Intake, Project, SourceFile
 from tests.core import shapes
 from tests.core.test_effects import STORY, scene
 
@@ -112,6 +119,96 @@ class Watching(StaticLiveServerTestCase):
         self.watcher.look()
         self.assertIn("may only read", self.said[-1])
 
+    def picture(self, grey: int, *, side: int = 32, name: str = "wall.png") -> bytes:
+        """Written into the folder; half of it is always the same."""
+        pixels = np.full((side, side, 3), 90, np.uint8)
+        pixels[: side // 2] = grey
+        out = BytesIO()
+        Image.fromarray(pixels).save(out, "PNG")
+        (self.folder / name).write_bytes(out.getvalue())
+        return out.getvalue()
+
+    def with_a_picture(self) -> str:
+        """The object names a picture in its base and in a line of a layer; its name."""
+        row = keep_picture(self.project, "wall.png", [self.picture(100)])
+        document = self.item.document
+        maps = {"kind": "map_set", "maps": [{"file": row.path, "role": "base_color", "colour": "srgb"}]}
+        line = {"source": {"kind": "picture", "file": row.path}}
+        first = {**document["layers"][0], "where": {"terms": [line]}}
+        scene = scene_from({**document, "bases": [{"material": maps}], "layers": [first, *document["layers"][1:]]}, "x")
+        self.item.commit(self.item.head_id, scene.model_dump(mode="json"), "With a picture")
+        return str(row.path)
+
+    def pictures_offered(self) -> list[dict[str, Any]]:
+        return list(self.client.get(f"/api/objects/{self.item.pk}/offered-pictures").json())
+
+    def test_a_picture_that_changes_is_offered_and_taken_by_one_edit(self) -> None:
+        was = self.with_a_picture()
+        self.assertEqual(self.watcher.begin(), 2)
+        self.picture(200)
+        self.watcher.look()
+        self.assertEqual(self.pictures_offered(), [])
+        self.watcher.look()
+        self.assertEqual(self.said, ["wall.png: offered to Pier: 32 x 32 as before; 50% of it looks different"])
+        (offer,) = self.pictures_offered()
+        self.assertEqual((offer["was"], offer["name"]), (was, "wall.png"))
+        # Nothing is taken by itself; a newer one takes its place, and what nobody uses goes.
+        self.assertEqual(self.client.get(f"/api/objects/{self.item.pk}").json()["scene"]["can_redo"], False)
+        self.picture(200, side=64)
+        self.watcher.look()
+        self.watcher.look()
+        self.assertIn("64 x 64, before 32 x 32", self.said[-1])
+        (newer,) = self.pictures_offered()
+        self.assertNotEqual(newer["now"], offer["now"])
+        self.assertFalse(SourceFile.objects.filter(path=offer["now"]).exists())
+        self.assertFalse(find(offer["now"]).exists())
+        done = self.client.post(
+            f"/api/objects/{self.item.pk}/edit",
+            {"base": self.item.head_id, "name": "replace-file", "arguments": {"was": was, "now": newer["now"]}},
+            content_type="application/json",
+        )
+        self.assertEqual(done.status_code, 200, done.content)
+        self.item.refresh_from_db()
+        document = self.item.document
+        self.assertEqual(document["bases"][0]["material"]["maps"][0]["file"], newer["now"])
+        self.assertEqual(document["layers"][0]["where"]["terms"][0]["source"]["file"], newer["now"])
+        self.assertEqual(self.pictures_offered(), [])
+        # Undone, the earlier one is there again, and so is the offer.
+        self.client.post(f"/api/objects/{self.item.pk}/undo", {"base": self.item.head_id}, "application/json")
+        self.assertEqual(len(self.pictures_offered()), 1)
+
+    def test_a_picture_is_left_and_one_that_nobody_names_is_not_kept(self) -> None:
+        self.with_a_picture()
+        self.watcher.begin()
+        self.picture(50, name="other.png")
+        self.picture(220)
+        os.utime(self.folder / "wall.png")
+        self.watcher.look()
+        self.watcher.look()
+        self.assertFalse(SourceFile.objects.filter(name="other.png").exists())
+        (offer,) = self.pictures_offered()
+        # Somebody else neither sees nor leaves it.
+        eve = get_user_model().objects.create_user("eve", password="left-of-way-7")
+        stranger = Client()
+        stranger.force_login(eve)
+        self.assertEqual(stranger.get(f"/api/objects/{self.item.pk}/offered-pictures").status_code, 404)
+        self.assertEqual(stranger.delete(f"/api/offered-pictures/{offer['id']}").status_code, 404)
+        place = f"/api/projects/{self.project.pk}/offered-pictures?name=wall.png"
+        self.assertEqual(stranger.put(place, b"x", content_type="application/octet-stream").status_code, 404)
+        self.assertEqual(self.client.delete(f"/api/offered-pictures/{offer['id']}").status_code, 204)
+        self.assertEqual(self.pictures_offered(), [])
+        self.assertFalse(SourceFile.objects.filter(path=offer["now"]).exists())
+        # The same bytes again are nothing new, and what is no picture is said.
+        self.picture(100)
+        self.watcher.look()
+        self.watcher.look()
+        self.assertEqual(self.pictures_offered(), [])
+        (self.folder / "wall.png").write_bytes(b"half of a pict")
+        self.watcher.look()
+        self.watcher.look()
+        self.assertRegex(self.said[-1], r"^wall\.png: ")
+        self.assertEqual(self.pictures_offered(), [])
+
     def test_it_begins_with_a_server_that_takes_it(self) -> None:
         with self.assertRaises(InputError) as caught:
             Watcher(self.folder, Server(self.live_server_url, "limus_none"), print).begin()
@@ -135,7 +232,7 @@ class Watching(StaticLiveServerTestCase):
         ) as watching:
             try:
                 assert watching.stdout is not None
-                self.assertIn("Watching 1 models", watching.stdout.readline())
+                self.assertIn("Watching 1 files", watching.stdout.readline())
                 self.write("pier.glb", 0.25)
                 self.assertIn("offered to Pier", watching.stdout.readline())
             finally:

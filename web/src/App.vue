@@ -6,6 +6,7 @@ import { computed, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import ChangedLooks from './frame/ChangedLooks.vue'
 import OfferedModel from './frame/OfferedModel.vue'
+import OfferedPictures from './frame/OfferedPictures.vue'
 import OpeningObject from './frame/OpeningObject.vue'
 import TopBar from './frame/TopBar.vue'
 import UnmadeEdits from './frame/UnmadeEdits.vue'
@@ -43,7 +44,10 @@ watch(
       {{ work.trouble }}
     </Message>
     <UnmadeEdits />
-    <OfferedModel v-if="ofObject && work.object" />
+    <template v-if="ofObject && work.object">
+      <OfferedModel />
+      <OfferedPictures />
+    </template>
     <ChangedLooks v-if="ofObject" />
     <OpeningObject v-if="work.opening && ofObject" class="page" />
     <router-view v-else-if="!ofObject || work.object" class="page" />

@@ -4,20 +4,16 @@
  * pictures).
  */
 const under = new Map<symbol, string>()
-let told = false
+// Counts what began and what came to an end, so that an end that something followed is not told as rest.
+let turn = 0
 
 function tell() {
   const root = globalThis.document?.documentElement
   if (!root) return
-  if (under.size) {
-    told = false
-    root.dataset.rest = `no: ${[...new Set(under.values())].join(', ')}`
-    return
-  }
-  if (told) return
-  told = true
+  const mine = ++turn
+  if (under.size) root.dataset.rest = `no: ${[...new Set(under.values())].join(', ')}`
   // What was just answered is put on the screen first, and that may ask for more.
-  requestAnimationFrame(() => setTimeout(() => told && (root.dataset.rest = 'yes')))
+  else requestAnimationFrame(() => setTimeout(() => mine === turn && (root.dataset.rest = 'yes')))
 }
 
 /** Something began; call what comes back when it is over. `what` says it to whoever waits too long. */
@@ -50,8 +46,11 @@ export class Plan {
     this.off()
     this.over = begun(this.what)
     this.timer = setTimeout(() => {
+      // What is carried out may plan the next.
+      const { over } = this
+      this.over = undefined
       act()
-      this.off()
+      over?.()
     }, ms)
   }
   off() {

@@ -1,3 +1,4 @@
+// @vitest-environment happy-dom
 import './api'
 import { beforeEach, describe, expect, test, vi } from 'vitest'
 import { evaluating } from '../src/stores/work/evaluating'

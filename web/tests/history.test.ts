@@ -1,3 +1,4 @@
+// @vitest-environment happy-dom
 import './api'
 import { afterEach, beforeEach, describe, expect, test, vi } from 'vitest'
 import { history } from '../src/stores/work/history'

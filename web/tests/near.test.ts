@@ -1,7 +1,8 @@
 import { ShaderLib } from 'three'
 import { describe, expect, test } from 'vitest'
 import { NearAtlas, ACROSS, BORDER, TILE } from '../src/view3d/nearAtlas'
-import { withTaps } from '../src/view3d/nearShader'
+import { withNearRelief, withTaps } from '../src/view3d/nearShader'
+import { MOVED, MOVED_PARS } from '../src/view3d/shader'
 import { tilesOf } from '../src/view3d/seenTiles'
 
 /** A picture of places: what `at` says of each, from left to right and from the bottom. */
@@ -52,6 +53,8 @@ describe('what the view sees', () => {
     expect(near(4096, 65536)).toBeUndefined()
     expect(near(1024, 1024)).toBeUndefined()
     expect(near(1024, 2048)!.density).toBe(2048)
+    // An object of a few centimetres has no finer texels than these.
+    expect(near(256, 1024)!.density).toBe(1024)
     expect(
       tilesOf(
         places(10, 10, () => [0, 0, 0, 0]),
@@ -97,6 +100,15 @@ describe('reading from the atlas', () => {
     const text = withTaps(ShaderLib.basic.fragmentShader, ['look'], { map: 'look' })
     expect(text).toMatch(/limusTap\( texture2D\( map,[^)]*\), limusNear_look/)
     expect(() => withTaps('void main() {}', ['look'], { map: 'look' })).toThrow(/look/)
+  })
+  test('a vertex is moved by the relief of a tile where there is one', () => {
+    const moved = `void main() {\n${MOVED}\n}`
+    const text = withNearRelief(`${MOVED_PARS}\n${moved}`)
+    expect(
+      text.match(/limusTap\( vec4\( texture2D\( limusRelief, vec2\( uv \) \)\.r \), limusNear_relief/g),
+    ).toHaveLength(1)
+    expect(text).toContain('uniform sampler2D limusTable;')
+    expect(() => withNearRelief('void main() {}')).toThrow(/limusRelief/)
   })
   test('a shader that reads a picture otherwise is a fault and not a coarse surface', () => {
     const other = physical.replace('#include <normal_fragment_maps>', '')

@@ -29,7 +29,8 @@ const spot = (x: number, y = 0) => ({
 function bench() {
   const dabs: PreviewDab[] = []
   const surface = {
-    paint: { lay: (some: PreviewDab[]) => dabs.push(...some), colour() {} },
+    layPaint: (some: PreviewDab[]) => dabs.push(...some),
+    paint: { colour() {} },
     draw() {},
     middle: () => new Vector3(0, 0, 0),
     sight: () => ({ towards: new Vector3(0, 0, 1), up: new Vector3(0, 1, 0) }),

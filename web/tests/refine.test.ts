@@ -1,4 +1,6 @@
 import { expect, test } from 'vitest'
+import { Mesh, PerspectiveCamera } from 'three'
+import { edgesIn, sightOf } from '../src/view3d/nearEdges'
 import { refined, type Corners } from '../src/view3d/refine'
 
 /** A strip of two triangles that share an edge, 2 by 1, with x and y carried along. */
@@ -69,4 +71,49 @@ test('no more triangles than may be, and what is fine enough stays as it is', ()
   expect(refined(strip(), 0.01, 500).vertex.length / 3).toBeLessThanOrEqual(500)
   expect(refined(strip(), 0.01, 500).vertex.length / 3).toBeGreaterThan(100)
   expect(refined(strip(), 5, 500).vertex).toEqual(strip().vertex)
+})
+
+/** From above the left end of the strip, whose right end is out of sight. */
+function above(facing = 1) {
+  const camera = new PerspectiveCamera(20, 1, 0.01, 10)
+  camera.position.set(0.25, 0.5, 2 * facing)
+  camera.lookAt(0.25, 0.5, 0)
+  camera.updateMatrixWorld()
+  return sightOf(new Mesh(), camera, 100, 0.5, 0.001)
+}
+const longest = (c: Corners, t: number) =>
+  Math.max(
+    ...[0, 1, 2].map((e) => {
+      const [a, b] = [3 * (3 * t + e), 3 * (3 * t + ((e + 1) % 3))]
+      return Math.hypot(...[0, 1, 2].map((k) => c.place[a + k] - c.place[b + k]))
+    }),
+  )
+const middle = (c: Corners, t: number) =>
+  [0, 1].map((k) => (c.place[9 * t + k] + c.place[9 * t + 3 + k] + c.place[9 * t + 6 + k]) / 3)
+
+test('fine where it is looked at, as it was elsewhere, and nothing tears open between', () => {
+  const sight = above()
+  const made = refined(strip(), sight.finest, 100_000, edgesIn(sight))
+  // Two metres away 100 pixels show 0.705 m: a few pixels of that.
+  const wanted = 4 * ((2 * Math.tan((10 * Math.PI) / 180) * 2) / 100)
+  const seen: number[] = []
+  const hidden: number[] = []
+  for (let t = 0; t < made.vertex.length / 3; t++) {
+    const [x, y] = middle(made, t)
+    if (Math.abs(x - 0.25) < 0.3 && Math.abs(y - 0.5) < 0.3) seen.push(longest(made, t))
+    if (x > 1.5) hidden.push(longest(made, t))
+  }
+  expect(Math.max(...seen)).toBeLessThan(wanted)
+  expect(Math.min(...hidden)).toBeGreaterThan(0.2)
+  expect(Math.max(...hidden)).toBeLessThanOrEqual(0.5 * 1.000001)
+  expect(seen.length).toBeGreaterThan(20 * hidden.length)
+  const corners = new Set(made.vertex)
+  expect(corners.size - edges(made).size + made.vertex.length / 3).toBe(1)
+  expect(areas(made).reduce((a, b) => a + b)).toBeCloseTo(2, 5)
+})
+
+test('what looks away stays as it was', () => {
+  const sight = above(-1)
+  const made = refined(strip(), sight.finest, 100_000, edgesIn(sight))
+  expect(made.vertex.length).toBe(refined(strip(), 0.5, 100_000).vertex.length)
 })

@@ -1,3 +1,4 @@
+// @vitest-environment happy-dom
 import { BufferAttribute, BufferGeometry, DataUtils, Mesh, MeshDepthMaterial } from 'three'
 import { describe, expect, test } from 'vitest'
 import { edgeFor, holdSeams, movable, ReliefPlate } from '../src/view3d/relief'

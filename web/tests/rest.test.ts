@@ -1,4 +1,6 @@
+// @vitest-environment happy-dom
 import { afterEach, beforeEach, expect, test, vi } from 'vitest'
+import { sendPhotograph } from '../src/api/client'
 import { begun, during, Plan } from '../src/rest'
 
 beforeEach(() => vi.useFakeTimers())
@@ -46,4 +48,43 @@ test('a plan counts until it is carried out or called off, and its newest date h
   plan.off()
   await later(2000)
   expect([act.mock.calls.length, now()]).toEqual([1, 'yes'])
+})
+test('what a plan carries out may plan the next', async () => {
+  const plan = new Plan('tiles')
+  const act = vi.fn()
+  plan.after(100, () => plan.after(100, act))
+  await later(150)
+  expect(now()).toBe('no: tiles')
+  await later(150)
+  expect([act.mock.calls.length, now()]).toEqual([1, 'yes'])
+})
+test('an end that something followed is not told, even when that too is over by then', async () => {
+  begun('a map')()
+  // Within one frame: over, begun, over; rest is told a frame after the last of them.
+  let frames = 0
+  const asked = vi.spyOn(globalThis, 'requestAnimationFrame').mockImplementation((act) => {
+    frames++
+    return setTimeout(() => act(0), frames === 1 ? 5 : 30) as unknown as number
+  })
+  const one = begun('an upload')
+  one()
+  await later(2)
+  begun('the next upload')()
+  await later(20)
+  expect(now()).not.toBe('yes')
+  await later(50)
+  expect(now()).toBe('yes')
+  asked.mockRestore()
+})
+test('an upload is over when its answer is read, not when it begins to come', async () => {
+  let body!: (found: unknown) => void
+  vi.stubGlobal('fetch', () => Promise.resolve({ ok: true, json: () => new Promise((go) => (body = go)) }))
+  const sent = sendPhotograph<{ id: number }>(1, new File(['x'], 'a.png'))
+  await later()
+  expect(now()).toBe('no: an upload')
+  body({ id: 7 })
+  expect(await sent).toEqual({ id: 7 })
+  await later()
+  expect(now()).toBe('yes')
+  vi.unstubAllGlobals()
 })

@@ -123,27 +123,29 @@ export const sendPicture = (project: number, file: File) =>
 export const sendPhotograph = <T>(project: number, file: File) =>
   sendTo<T>(`/api/projects/${project}/photographs`, file)
 
-async function sendTo<T>(address: string, file: File): Promise<T> {
-  const asked = fetch(`${address}?name=${encodeURIComponent(file.name)}`, {
+const sendTo = <T>(address: string, file: File) => during('an upload', reallySendTo<T>(address, file))
+
+async function reallySendTo<T>(address: string, file: File): Promise<T> {
+  const answer = await fetch(`${address}?name=${encodeURIComponent(file.name)}`, {
     method: 'PUT',
     credentials: 'same-origin',
     headers: { 'X-CSRFToken': csrf() },
     body: file,
   })
-  const answer = await during('an upload', asked)
   const body: unknown = await answer.json()
   if (!answer.ok) throw new Error(messageOf(body))
   return body as T
 }
 
 /** Bring in a treatment file; its refusal is the error's message. */
-export async function bringTreatment(file: File): Promise<void> {
-  const asked = fetch(`/api/treatments/file?name=${encodeURIComponent(file.name)}`, {
+export const bringTreatment = (file: File) => during('an upload', reallyBringTreatment(file))
+
+async function reallyBringTreatment(file: File): Promise<void> {
+  const answer = await fetch(`/api/treatments/file?name=${encodeURIComponent(file.name)}`, {
     method: 'POST',
     credentials: 'same-origin',
     headers: { 'X-CSRFToken': csrf(), 'Content-Type': 'application/json' },
     body: file,
   })
-  const answer = await during('an upload', asked)
   if (!answer.ok) throw new Error(messageOf(await answer.json().catch(() => undefined)))
 }

@@ -1010,6 +1010,67 @@ export interface paths {
     patch: operations['server_api_moments_rename_moment']
     trace?: never
   }
+  '/api/projects/{project_id}/offered-pictures': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    get?: never
+    /**
+     * Offer Picture
+     * @description Offer a picture (the raw bytes as the body) to every object of the project that names one of that name; none:
+     *     it is not kept.
+     */
+    put: operations['server_api_offered_pictures_offer_picture']
+    post?: never
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/objects/{object_id}/offered-pictures': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    /**
+     * Offered Pictures
+     * @description What is offered to an object and was not taken yet.
+     */
+    get: operations['server_api_offered_pictures_offered_pictures']
+    put?: never
+    post?: never
+    delete?: never
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
+  '/api/offered-pictures/{offer_id}': {
+    parameters: {
+      query?: never
+      header?: never
+      path?: never
+      cookie?: never
+    }
+    get?: never
+    put?: never
+    post?: never
+    /**
+     * Leave Picture
+     * @description Do not take it.
+     */
+    delete: operations['server_api_offered_pictures_leave_picture']
+    options?: never
+    head?: never
+    patch?: never
+    trace?: never
+  }
   '/api/objects/{object_id}/condition': {
     parameters: {
       query?: never
@@ -10402,6 +10463,26 @@ export interface components {
       name: string
     }
     /**
+     * OfferedOut
+     * @description A picture that may take the place of another one: take it by the command ``replace-file``.
+     */
+    OfferedOut: {
+      /** Id */
+      id: number
+      /** Object */
+      object: number
+      /** Object Name */
+      object_name: string
+      /** Was */
+      was: string
+      /** Now */
+      now: string
+      /** Name */
+      name: string
+      /** Note */
+      note: string
+    }
+    /**
      * CoatCondition
      * @description One coat, or the bare base.
      */
@@ -10673,6 +10754,11 @@ export interface components {
       }
       /** Memory */
       memory: string
+      /**
+       * Notes
+       * @description What there is to say of the order
+       */
+      notes: string[]
     }
     /**
      * OrderOut
@@ -12841,6 +12927,81 @@ export interface operations {
         content: {
           'application/json': components['schemas']['Problem']
         }
+      }
+    }
+  }
+  server_api_offered_pictures_offer_picture: {
+    parameters: {
+      query: {
+        name: string
+      }
+      header?: never
+      path: {
+        project_id: number
+      }
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['OfferedOut'][]
+        }
+      }
+      /** @description Unprocessable Entity */
+      422: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['Problem']
+        }
+      }
+    }
+  }
+  server_api_offered_pictures_offered_pictures: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        object_id: number
+      }
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown
+        }
+        content: {
+          'application/json': components['schemas']['OfferedOut'][]
+        }
+      }
+    }
+  }
+  server_api_offered_pictures_leave_picture: {
+    parameters: {
+      query?: never
+      header?: never
+      path: {
+        offer_id: number
+      }
+      cookie?: never
+    }
+    requestBody?: never
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown
+        }
+        content?: never
       }
     }
   }

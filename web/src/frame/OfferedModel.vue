@@ -1,25 +1,20 @@
 <script setup lang="ts">
-import { useDocumentVisibility, useIntervalFn } from '@vueuse/core'
-import { ref, watch } from 'vue'
+import { ref } from 'vue'
 import { api } from '../api/client'
 import type { Intake } from '../api/scene'
 import { useWork } from '../stores/work'
 import AddObject from './AddObject.vue'
+import OfferBar from './OfferBar.vue'
+import { useOffers } from './useOffers'
 
 /** A newer model of the open object that a program brought: looked at, and taken or not. */
 const work = useWork()
 const found = ref<Intake>()
 const adder = ref<InstanceType<typeof AddObject>>()
-const visible = useDocumentVisibility()
-
-async function look() {
-  const id = work.object?.id
-  if (!id || visible.value !== 'visible') return
+useOffers(async (id) => {
   const { data } = await api.GET('/api/objects/{object_id}/offered', { params: { path: { object_id: id } } })
   if (work.object?.id === id) found.value = data?.[0]
-}
-watch([() => work.object?.id, visible], () => void look(), { immediate: true })
-useIntervalFn(() => void look(), 20_000)
+})
 
 function open() {
   const intake = found.value!
@@ -34,7 +29,7 @@ async function leave() {
 </script>
 
 <template>
-  <section v-if="found" class="offered" aria-label="A newer model" role="status">
+  <OfferBar v-if="found" label="A newer model">
     <p>
       A newer
       <b>{{ found.files.find((name) => work.isModel(name)) ?? 'model' }}</b>
@@ -42,18 +37,6 @@ async function leave() {
     </p>
     <button type="button" class="link" @click="open">Look at it</button>
     <button type="button" class="link" @click="leave">Leave it</button>
-  </section>
+  </OfferBar>
   <AddObject ref="adder" />
 </template>
-
-<style scoped>
-.offered {
-  display: flex;
-  gap: 4px 16px;
-  flex-wrap: wrap;
-  align-items: baseline;
-  padding: 6px 14px;
-  background: var(--panel);
-  border-bottom: 1px solid var(--verdigris);
-}
-</style>

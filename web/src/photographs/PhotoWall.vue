@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import Dialog from 'primevue/dialog'
-import { computed, ref } from 'vue'
+import { computed, ref, watch } from 'vue'
+import { useElementSize } from '@vueuse/core'
 import { usePhotographs, type Photo } from '../stores/photographs'
 
 /** The board of the project: its photographs arranged freely. Drag one, pull its corner, drag the board itself. */
@@ -8,6 +9,10 @@ const visible = defineModel<boolean>('visible', { required: true })
 const photos = usePhotographs()
 const board = ref<HTMLElement>()
 const zoom = ref(1)
+/** How far and how near the board is looked at. */
+const NEAREST = [0.08, 6] as const
+/** Height of the line below a picture. */
+const CAPTION = 28
 const at = ref<[number, number]>([0, 0])
 /** Where a picture is while it is dragged; saved when it is let go. */
 const dragged = ref<{ id: number; x: number; y: number; width: number }>()
@@ -47,7 +52,7 @@ async function up() {
 function wheel(event: WheelEvent) {
   const box = board.value!.getBoundingClientRect()
   const [x, y] = [event.clientX - box.left, event.clientY - box.top]
-  const to = Math.min(6, Math.max(0.08, zoom.value * Math.exp(-event.deltaY * 0.0012)))
+  const to = Math.min(NEAREST[1], Math.max(NEAREST[0], zoom.value * Math.exp(-event.deltaY * 0.0012)))
   at.value = [x - ((x - at.value[0]) * to) / zoom.value, y - ((y - at.value[1]) * to) / zoom.value]
   zoom.value = to
 }
@@ -65,8 +70,34 @@ function key(event: KeyboardEvent, photo: Photo) {
   const place = event.shiftKey ? { x, y, width: Math.max(40, width + by[0]) } : { x: x + by[0], y: y + by[1], width }
   void photos.change(photo.id, { place })
 }
-// A small copy is enough until it is larger than that on the screen.
-const sharp = (photo: Photo) => placeOf(photo).width * zoom.value > 340
+const { width: wide, height: high } = useElementSize(board)
+const tallOf = (photo: Photo) => (placeOf(photo).width * photo.height) / photo.width
+/** Larger on the screen than the small copy, and on the board: what lies outside it stays small in memory. */
+function sharp(photo: Photo) {
+  const { x, y, width } = placeOf(photo)
+  const [left, top] = [at.value[0] + x * zoom.value, at.value[1] + y * zoom.value]
+  const inside =
+    left < wide.value && top < high.value && left + width * zoom.value > 0 && top + tallOf(photo) * zoom.value > 0
+  return inside && width * zoom.value > 340
+}
+/** All of them on the board, none larger than it hangs there. */
+function showAll() {
+  if (!photos.all.length || !wide.value) return
+  const places = photos.all.map((photo) => ({ ...placeOf(photo), bottom: placeOf(photo).y + tallOf(photo) + CAPTION }))
+  const [left, top] = [Math.min(...places.map((p) => p.x)), Math.min(...places.map((p) => p.y))]
+  const [across, tall] = [
+    Math.max(...places.map((p) => p.x + p.width)) - left,
+    Math.max(...places.map((p) => p.bottom)) - top,
+  ]
+  const to = Math.min(1, Math.max(NEAREST[0], Math.min((wide.value - 32) / across, (high.value - 32) / tall)))
+  zoom.value = to
+  at.value = [(wide.value - across * to) / 2 - left * to, (high.value - tall * to) / 2 - top * to]
+}
+// As soon as the board has a size, which is after the sheet has opened.
+watch(
+  () => visible.value && wide.value > 0,
+  (open) => open && showAll(),
+)
 const paper = computed(() => ({ transform: `translate(${at.value[0]}px, ${at.value[1]}px) scale(${zoom.value})` }))
 </script>
 
@@ -112,8 +143,9 @@ const paper = computed(() => ({ transform: `translate(${at.value[0]}px, ${at.val
         </figure>
       </div>
     </div>
-    <p class="muted">
+    <p class="muted foot">
       Drag pictures, pull their corner, drag the board, zoom with the wheel; a double click opens one beside the view.
+      <button type="button" class="link" @click="showAll">Show all</button>
     </p>
   </Dialog>
 </template>
@@ -151,6 +183,11 @@ figure.on {
 figure img {
   display: block;
   width: 100%;
+}
+.foot {
+  display: flex;
+  justify-content: space-between;
+  gap: 16px;
 }
 figcaption {
   padding: 4px 8px;

@@ -15,6 +15,8 @@ import type { SurfaceScene } from './surfaceScene'
 const props = defineProps<{ surface: SurfaceScene; frame: number; canvas: HTMLCanvasElement }>()
 const work = useWork()
 const hand = useHand()
+/** The wheel zooms here as it does beside the handles. */
+const zoom = (event: WheelEvent) => props.canvas.dispatchEvent(new WheelEvent('wheel', event))
 
 type Box = NonNullable<Evaluation['layers'][number]['frame']>
 type Fields = Record<string, unknown>
@@ -155,7 +157,7 @@ useEventListener(window, 'blur', release)
 </script>
 
 <template>
-  <div v-if="drawn" class="handles" :class="{ hidden: drawn.hidden }" data-testid="decal-handles">
+  <div v-if="drawn" class="handles" :class="{ hidden: drawn.hidden }" data-testid="decal-handles" @wheel.prevent="zoom">
     <svg aria-hidden="true">
       <polygon :points="outline" />
       <line :x1="drawn.top[0]" :y1="drawn.top[1]" :x2="drawn.knob[0]" :y2="drawn.knob[1]" />

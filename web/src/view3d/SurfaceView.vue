@@ -27,7 +27,7 @@ import ViewLabel from './ViewLabel.vue'
 
 /** `file`: address of a delivered GLB that is shown instead of the surface. */
 const props = defineProps<{ compass?: CompassMarks; part?: number; file?: string }>()
-const emit = defineEmits<{ part: [part: number]; unopened: [] }>()
+const emit = defineEmits<{ part: [part: number]; opening: [now: boolean]; unopened: [] }>()
 const work = useWork()
 const lights = useLights()
 const brackets = useBrackets()
@@ -96,15 +96,20 @@ watch([nearKey, () => work.saving], ([key, saving]) => {
 let nearShown = ''
 watch(
   () => props.file,
-  (url) =>
-    void during(
-      'the file',
-      surface.value?.showFile(url).catch(() => {
-        emit('unopened')
-        work.notice = 'The file could not be opened in the view. Export again, and look once more.'
-      }) ?? Promise.resolve(),
-    ),
+  (url) => void during('the file', open(url)),
 )
+async function open(url?: string) {
+  emit('opening', !!url)
+  try {
+    await surface.value?.showFile(url)
+  } catch {
+    if (url !== props.file) return
+    emit('unopened')
+    work.notice = 'The file could not be opened in the view. Export again, and look once more.'
+  } finally {
+    if (url === props.file) emit('opening', false)
+  }
+}
 watch(
   () => props.compass,
   (marks) => surface.value?.setCompass(marks),

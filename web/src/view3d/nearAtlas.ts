@@ -1,6 +1,6 @@
 import {
-  Box2, DataTexture, LinearFilter, NearestFilter, NoColorSpace, RGBAFormat, SRGBColorSpace, UnsignedByteType, Vector2,
-  type WebGLRenderer,
+  Box2, DataTexture, HalfFloatType, LinearFilter, NearestFilter, NoColorSpace, RedFormat, RGBAFormat, SRGBColorSpace,
+  UnsignedByteType, Vector2, type WebGLRenderer,
 } from 'three' // prettier-ignore
 import type { Tile } from '../api/scene'
 
@@ -10,6 +10,8 @@ export const BORDER = 4
 const SIDE = TILE + 2 * BORDER
 /** Cells along a side of a map set in its table: tiles of the finest density. */
 const CELLS = 256
+/** What the relief is called among the pictures. */
+export const RELIEF = 'relief'
 /** Slots along a side of an atlas. */
 export const ACROSS = 7
 
@@ -31,18 +33,20 @@ export class NearAtlas {
     readonly names: string[],
     colours: Set<string>,
   ) {
-    const made = (side: number, colour: boolean) => {
-      const bytes = new Uint8Array(side * side * 4)
-      const texture = new DataTexture(bytes, side, side, RGBAFormat, UnsignedByteType)
-      texture.colorSpace = colour ? SRGBColorSpace : NoColorSpace
+    const made = (side: number, name: string) => {
+      const texture =
+        name === RELIEF
+          ? new DataTexture(new Uint16Array(side * side), side, side, RedFormat, HalfFloatType)
+          : new DataTexture(new Uint8Array(side * side * 4), side, side, RGBAFormat, UnsignedByteType)
+      texture.colorSpace = colours.has(name) ? SRGBColorSpace : NoColorSpace
       texture.magFilter = texture.minFilter = LinearFilter
       texture.needsUpdate = true
       return texture
     }
-    this.textures = new Map(names.map((name) => [name, made(ACROSS * SIDE, colours.has(name))]))
-    this.scratch = new Map(names.map((name) => [name, made(SIDE, colours.has(name))]))
+    this.textures = new Map(names.map((name) => [name, made(ACROSS * SIDE, name)]))
+    this.scratch = new Map(names.map((name) => [name, made(SIDE, name)]))
     this.tables = Array.from({ length: pages }, () => {
-      const table = made(CELLS, false)
+      const table = made(CELLS, '')
       table.magFilter = table.minFilter = NearestFilter
       return table
     })
@@ -75,10 +79,12 @@ export class NearAtlas {
     for (const name of this.names) {
       const bytes = pictures.get(name)
       const texture = this.scratch.get(name)!
-      const data = texture.image.data as Uint8Array
-      if (!bytes) data.fill(255)
+      const values = texture.image.data as Uint8Array | Uint16Array
+      // Mm as half floats, or bytes.
+      const data = new Uint8Array(values.buffer)
+      if (!bytes) data.fill(name === RELIEF ? 0 : 255)
       else if (bytes.length === data.length) data.set(bytes)
-      else for (let k = 0; k < data.length; k += 4) data.set(bytes.subarray(0, 4), k)
+      else for (let k = 0; k < data.length; k += bytes.length) data.set(bytes, k)
       texture.needsUpdate = true
       this.renderer.copyTextureToTexture(texture, this.textures.get(name)!, all, at)
     }

@@ -1,5 +1,6 @@
-import { ShaderChunk, type Material, type WebGLProgramParametersWithUniforms } from 'three'
-import { ACROSS, BORDER, TILE, type NearAtlas } from './nearAtlas'
+import { MeshDepthMaterial, ShaderChunk, type Material, type WebGLProgramParametersWithUniforms } from 'three'
+import { ACROSS, BORDER, RELIEF, TILE, type NearAtlas } from './nearAtlas'
+import { anchored, RELIEF_READ } from './shader'
 
 /** The pictures that three's names of textures read. */
 const SAMPLERS: Record<string, string> = {
@@ -52,6 +53,12 @@ export function withTaps(fragment: string, names: string[], samplers = SAMPLERS)
   return out.replace('void main() {', `${near}\n${TAP}\nvoid main() {`)
 }
 
+/** A vertex shader that moves by the relief (`MOVED`), and reads that from the atlas where it is there. */
+export function withNearRelief(vertex: string): string {
+  const near = `limusTap( vec4( ${RELIEF_READ} ), limusNear_${RELIEF}, vec2( uv ) ).r`
+  return `uniform sampler2D limusNear_${RELIEF};${TAP}\n${anchored(vertex, RELIEF_READ, near)}`
+}
+
 /** Have a material read an atlas, as whatever else was put into its shader before does not know of it. */
 export function readNear(
   material: Material,
@@ -76,7 +83,12 @@ export function readNear(
       })
     give('limusTable', () => atlas()?.tables[page])
     for (const name of found.names) give(`limusNear_${name}`, () => atlas()?.textures.get(name))
-    shader.fragmentShader = withTaps(shader.fragmentShader, found.names, samplers)
+    const drawn = found.names.filter((name) => name !== RELIEF)
+    // The shadow of a surface asks for its relief alone.
+    if (!(material instanceof MeshDepthMaterial))
+      shader.fragmentShader = withTaps(shader.fragmentShader, drawn, samplers)
+    if (found.names.includes(RELIEF) && shader.vertexShader.includes(RELIEF_READ))
+      shader.vertexShader = withNearRelief(shader.vertexShader)
   }
   material.customProgramCacheKey = () =>
     `${atlas() ? `near ${atlas()!.names.join()} ` : ''}${customProgramCacheKey.call(material)}`

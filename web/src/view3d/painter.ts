@@ -136,7 +136,7 @@ export class Painter {
       this.rest = at - long
     }
     this.last = { point, normal, pressure }
-    if (dabs.length) this.surface.paint.lay(dabs)
+    if (dabs.length) this.surface.layPaint(dabs)
     this.surface.draw()
   }
 }

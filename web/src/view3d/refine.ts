@@ -10,17 +10,25 @@ export interface Corners {
   more: { values: Float32Array; size: number }[]
 }
 
+/** What is handed over with them rather than copied. */
+export const buffersOf = ({ place, vertex, more }: Corners) =>
+  [place, vertex, ...more.map(({ values }) => values)].map(({ buffer }) => buffer) as Transferable[]
+
+/** How long edges of a triangle may be, in metres; `corners` has its nine numbers from `at` on. */
+export type EdgeOf = (corners: Float32Array, at: number) => number
+
 /**
- * Triangles none of whose edges is longer than `edge`, as far as `most` of them allow. In each pass every triangle asks
- * for its longest edge to be halved (M.-C. Rivara, "Algorithms for refining triangular grids", 1984), and all that
- * share an edge follow, so nothing tears open where a relief moves them and slivers do not multiply.
+ * Triangles none of whose edges is longer than `edge` (or than `own` allows, where that is longer), as far as `most` of
+ * them allow. In each pass every triangle asks for its longest edge to be halved (M.-C. Rivara, "Algorithms for
+ * refining triangular grids", 1984), and all that share an edge follow, so nothing tears open where a relief moves them
+ * and slivers do not multiply.
  */
-export function refined(from: Corners, edge: number, most: number): Corners {
+export function refined(from: Corners, edge: number, most: number, own?: EdgeOf): Corners {
   let now = from
   // The longest first, so that all come out about alike when there may be no more triangles.
   let limit = Math.max(edge, longestOf(from.place) / 2)
   for (;;) {
-    const next = halved(now, limit * limit, most)
+    const next = halved(now, limit * limit, most, own)
     if (next === 'full') break
     if (next) now = next
     else if (limit <= edge) break
@@ -76,7 +84,7 @@ class Edges {
   }
 }
 
-function halved(from: Corners, limit: number, most: number): Corners | 'full' | undefined {
+function halved(from: Corners, limit: number, most: number, own?: EdgeOf): Corners | 'full' | undefined {
   const { place: p, vertex: v } = from
   const triangles = v.length / 3
   let highest = 0
@@ -98,7 +106,7 @@ function halved(from: Corners, limit: number, most: number): Corners | 'full' | 
         found = e
       }
     }
-    if (found >= 0) edges.add(v[3 * t + found], v[3 * t + ((found + 1) % 3)])
+    if (found >= 0 && !(own && longest <= own(p, 9 * t) ** 2)) edges.add(v[3 * t + found], v[3 * t + ((found + 1) % 3)])
   }
   if (!edges.count) return undefined
   const middle = new Int32Array(3 * triangles)

@@ -13,20 +13,11 @@ import {
   type WebGLProgramParametersWithUniforms,
 } from 'three'
 import { PLAIN } from './plate'
-import { refined } from './refine'
-import { anchored } from './shader'
+import { refined, type Corners } from './refine'
+import { anchored, MOVED, MOVED_PARS } from './shader'
 
 /** Triangles of the whole object that relief is shown with. */
-const MOST = PLAIN ? 30_000 : 260_000
-
-/**
- * Shader text that moves a vertex by the relief, in metres along the way out of the surface; at a seam by what both
- * sides agreed on.
- */
-export const MOVED = `
-#include <begin_vertex>
-transformed += limusAway * mix( texture2D( limusRelief, vec2( uv ) ).r, limusHeld.x, limusHeld.y ) * 0.001;`
-export const MOVED_PARS = 'attribute vec3 limusAway; attribute vec2 limusHeld; uniform sampler2D limusRelief;'
+export const MOST = PLAIN ? 30_000 : 260_000
 
 /** The relief of one map set as a texture, in millimetres. */
 export class ReliefPlate {
@@ -143,10 +134,18 @@ function owners(geometry: BufferGeometry): Int32Array {
   return owner
 }
 
-/** A finer copy of a mesh of the view, whose vertices follow the relief. */
-export function movable(mesh: Mesh, edge: number, depth: MeshDepthMaterial): Mesh {
+const CARRIED = ['normal', 'uv'] as const
+const sizeOf = (name: string) => (name === 'uv' ? 2 : 3)
+
+/** Asked for whenever the camera stops near by; the mesh stays the same. */
+const known = new WeakMap<BufferGeometry, Int32Array>()
+
+/** What a mesh of the view is refined from. */
+export function cornersOf(mesh: Mesh): Corners {
   const whole = mesh.geometry
-  const owner = owners(whole)
+  let owner = known.get(whole)
+  if (!owner) known.set(whole, (owner = owners(whole)))
+  const first = owner
   const index = whole.getIndex()
   const count = index ? index.count : whole.getAttribute('position').count
   const corners = (name: BufferAttribute | InterleavedBufferAttribute, size: number) => {
@@ -155,39 +154,39 @@ export function movable(mesh: Mesh, edge: number, depth: MeshDepthMaterial): Mes
       for (let c = 0; c < size; c++) values[k * size + c] = name.getComponent(index ? index.getX(k) : k, c)
     return values
   }
-  const carried = ['normal', 'uv'] as const
-  const made = refined(
-    {
-      place: corners(whole.getAttribute('position'), 3),
-      vertex: Int32Array.from({ length: count }, (_, k) => owner[index ? index.getX(k) : k]),
-      more: [
-        // The core says which way each vertex goes, one way for all that meet in a place, so that edges do not tear
-        // open.
-        { values: corners(whole.getAttribute('_outward'), 3), size: 3 },
-        ...carried.map((name) => ({
-          values: corners(whole.getAttribute(name), name === 'uv' ? 2 : 3),
-          size: name === 'uv' ? 2 : 3,
-        })),
-      ],
-    },
-    edge,
-    1.3 * MOST,
-  )
+  return {
+    place: corners(whole.getAttribute('position'), 3),
+    vertex: Int32Array.from({ length: count }, (_, k) => first[index ? index.getX(k) : k]),
+    more: [
+      // The core says which way each vertex goes, one way for all that meet in a place, so that edges do not tear
+      // open.
+      { values: corners(whole.getAttribute('_outward'), 3), size: 3 },
+      ...CARRIED.map((name) => ({ values: corners(whole.getAttribute(name), sizeOf(name)), size: sizeOf(name) })),
+    ],
+  }
+}
+
+/** A mesh whose vertices follow the relief, of what was refined. */
+export function movedMesh(made: Corners, material: Mesh['material'], depth: MeshDepthMaterial): Mesh {
   const fine = new BufferGeometry()
   fine.setAttribute('position', new BufferAttribute(made.place, 3))
   fine.setAttribute('limusAway', new BufferAttribute(made.more[0].values, 3))
-  carried.forEach((name, k) =>
+  CARRIED.forEach((name, k) =>
     fine.setAttribute(name, new BufferAttribute(made.more[k + 1].values, made.more[k + 1].size)),
   )
   fine.setAttribute('limusHeld', new BufferAttribute(new Float32Array((made.place.length / 3) * 2), 2))
-  const out = new Mesh(fine, mesh.material)
-  out.userData.seams = seamsOf(made.vertex, made.more[carried.indexOf('uv') + 1].values, made.more[0].values)
+  const out = new Mesh(fine, material)
+  out.userData.seams = seamsOf(made.vertex, made.more[CARRIED.indexOf('uv') + 1].values, made.more[0].values)
   out.castShadow = out.receiveShadow = true
   out.customDepthMaterial = depth
   // Clicks go to the mesh as it is.
   out.raycast = () => {}
   return out
 }
+
+/** A finer copy of a mesh of the view, whose vertices follow the relief. */
+export const movable = (mesh: Mesh, edge: number, depth: MeshDepthMaterial): Mesh =>
+  movedMesh(refined(cornersOf(mesh), edge, 1.3 * MOST), mesh.material, depth)
 
 /** Longest edge in metres with which an object of this area has about as many triangles as can be drawn. */
 export const edgeFor = (area: number) => Math.sqrt((area * 2.31) / MOST)

@@ -124,7 +124,8 @@ export function tilesOf(
   wanted.sort((a, b) => a - b)
   const needs = wanted[Math.floor(wanted.length / 2)]
   if (!needs || needs < 1.4 * now) return undefined
-  const able = DENSITIES.filter((one) => one <= most && one > now)
+  // And the densest there is: a small object has none of the others.
+  const able = [...new Set([...DENSITIES, most])].filter((one) => one <= most && one > now)
   if (!able.length) return undefined
   // The one that is nearest to a texel for each pixel.
   const density = able.reduce((a, b) => (Math.abs(Math.log2(b / needs)) < Math.abs(Math.log2(a / needs)) ? b : a))

@@ -9,8 +9,9 @@ import {
 import type { Maps } from '../api/scene'
 import type { Packing } from './packing'
 import { Plate } from './plate'
-import { MOVED, MOVED_PARS, type ReliefPlate } from './relief'
-import { anchored } from './shader'
+import { RELIEF } from './nearAtlas'
+import type { ReliefPlate } from './relief'
+import { anchored, MOVED, MOVED_PARS } from './shader'
 
 /** Pictures beyond the usual three, the one that is missed most first, and how many textures each takes. */
 const MORE: [string, number][] = [
@@ -27,8 +28,8 @@ const MORE: [string, number][] = [
   ['scatter', 1],
   ['through', 1],
 ]
-/** Colour, occlusion, roughness, metalness, normal, and what the room and the shadow take. */
-const USUAL = 7
+/** Colour, occlusion, roughness, metalness, normal, and what the room, the shadow and the paint under a brush take. */
+const USUAL = 8
 const USUALS = ['base_color', 'orm', 'normal']
 
 interface Part {
@@ -228,7 +229,8 @@ export class SurfaceMaterial extends MeshPhysicalMaterial {
   nearPictures(): string[] {
     const here = this.shown.split(',').filter(Boolean)
     let room = this.units - USUAL - 1 - MORE.reduce((sum, [name, takes]) => sum + (here.includes(name) ? takes : 0), 0)
-    const out: string[] = []
+    // What is read for each vertex has room of its own.
+    const out: string[] = this.relief ? [RELIEF] : []
     for (const name of [...USUALS, ...MORE.map(([more]) => more)]) {
       if (!(this.plates.has(name) && (USUALS.includes(name) || here.includes(name)))) continue
       if (room-- <= 0) break

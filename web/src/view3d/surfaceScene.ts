@@ -32,14 +32,15 @@ import { compassLines, type CompassMarks } from './compass'
 import { layGround } from './ground'
 import { Lens } from './lens'
 import type { Packing } from './packing'
-import { PaintPreview } from './paintPreview'
+import { PaintPreview, type PreviewDab } from './paintPreview'
 import { mark, type Marks } from './stillMarks'
 import { picturesOf } from './mapBytes'
 import { markerLines } from './markers'
 import { panorama, SETUPS, type Setup } from './lights'
 import { locate, outlines, spotAt, type Spot } from './picking'
 import { PLAIN, Plate } from './plate'
-import { depthOf, edgeFor, holdSeams, movable, ReliefPlate } from './relief'
+import { MovedMeshes } from './movedMeshes'
+import { edgeFor, ReliefPlate } from './relief'
 import { DifferencePass } from './differencePass'
 import { SecondSurface } from './secondSurface'
 import { SmallPicture } from './smallPicture'
@@ -92,7 +93,7 @@ export class SurfaceScene {
     relief: ReliefPlate
   }[] = []
   /** Finer meshes that follow the relief; made when they are first wanted. */
-  private fine: { mesh: Mesh; page: number }[] = []
+  private moved?: MovedMeshes
   private moving = false
   private flat = false
   private wanted = 0
@@ -190,7 +191,8 @@ export class SurfaceScene {
       page.flat.dispose()
       page.look.texture.dispose()
     }
-    this.dropFine()
+    this.moved?.dispose()
+    this.moved = undefined
     this.nearLit?.dispose()
     this.nearLook?.dispose()
     this.nearLit = this.nearLook = undefined
@@ -263,7 +265,7 @@ export class SurfaceScene {
   seenTiles(now: number, most: number, count: number): Seen | undefined {
     if (!this.drawn || !this.pages.length || this.compared || this.file) return undefined
     this.seen_ ??= new SeenTiles(this.renderer)
-    const shown = this.moving && this.fine.length ? this.fine : this.meshes
+    const shown = (this.moving && this.moved?.shown) || this.meshes
     const width = this.renderer.getDrawingBufferSize(new Vector2()).x
     return this.seen_.look(this.scene, this.camera, shown, width, now, most, count)
   }
@@ -285,10 +287,21 @@ export class SurfaceScene {
       if (this.flat) this.nearLook = atlas
       else this.nearLit = atlas
       for (const page of this.pages) (this.flat ? page.flat : page.lit).needsUpdate = true
+      this.moved?.anew()
     }
     atlas.put(tile, pictures)
     this.canvas.dataset.near = String(atlas.count)
     this.draw()
+  }
+  /** What follows the relief does so as finely as the tiles of it that are seen: texels of so many metres. */
+  async comeNear(texel: number) {
+    const tall = this.renderer.getDrawingBufferSize(new Vector2()).y
+    const other = this.moving && (await this.moved?.comeNear(this.camera, tall, 1.5 * texel))
+    if (other && !this.over) this.use(this.flat)
+  }
+  /** Nothing finer than the maps is wanted where the camera stands. */
+  goFar() {
+    if (this.moved?.goFar()) this.use(this.flat)
   }
   clearNear() {
     if (!this.nearLit?.count && !this.nearLook?.count) return
@@ -390,7 +403,7 @@ export class SurfaceScene {
     if (mine !== this.wanted) return []
     this.moving = moved.length > 0
     const other = moved.map((bytes, k) => this.pages[k]?.relief.put(maps.relief![k], bytes))
-    for (const { mesh, page } of this.fine) if (other[page]) holdSeams(mesh, this.pages[page].relief)
+    this.moved?.hold(other)
     this.use(false)
     return left
   }
@@ -406,25 +419,12 @@ export class SurfaceScene {
     this.use(true)
   }
 
-  private dropFine() {
-    for (const { mesh } of this.fine) {
-      mesh.removeFromParent()
-      mesh.geometry.dispose()
-    }
-    this.fine = []
-  }
-
   /** Finer meshes for all parts, with edges that suit the area of the object. */
   private makeFine() {
     const size = this.bounds.getSize(new Vector3())
     const edge = edgeFor(Math.max(1e-9, 2 * (size.x * size.y + size.y * size.z + size.z * size.x)))
-    const depths = this.pages.map((page) => depthOf(page.relief))
-    this.fine = this.meshes.map(({ mesh, page }) => {
-      const made = movable(mesh, edge, depths[page])
-      holdSeams(made, this.pages[page].relief)
-      mesh.add(made)
-      return { mesh: made, page }
-    })
+    const plates = this.pages.map(({ relief }) => relief)
+    this.moved = new MovedMeshes(this.meshes, plates, edge, (depth, k) => readNear(depth, () => this.nearLit, k))
   }
 
   private use(flat: boolean) {
@@ -437,12 +437,9 @@ export class SurfaceScene {
     const flat = this.flat
     const moved = this.moving && !flat
     if (moved) this.renderer.shadowMap.needsUpdate = true
-    if (moved && !this.fine.length && this.meshes.length) this.makeFine()
+    if (moved && !this.moved && this.meshes.length) this.makeFine()
     this.pages.forEach((page) => page.lit.move(moved ? page.relief : undefined))
-    for (const { mesh, page } of this.fine) {
-      mesh.visible = moved
-      mesh.material = this.pages[page].lit
-    }
+    this.moved?.wear(moved ? this.pages.map(({ lit }) => lit) : undefined)
     for (const { mesh, page } of this.meshes)
       mesh.material = moved ? this.unseen : flat ? this.pages[page].flat : this.pages[page].lit
     if (moved !== this.wasMoved) this.renderer.shadowMap.needsUpdate = true
@@ -606,7 +603,9 @@ export class SurfaceScene {
   private render() {
     const c = this.compared && { ...this.compared, ...this.by }
     if (!c) {
+      this.paint.showing(this.camera)
       this.renderer.render(this.scene, this.camera)
+      this.paint.showing()
       return
     }
     const size = this.renderer.getSize(new Vector2())
@@ -641,7 +640,7 @@ export class SurfaceScene {
   }
   /** Other materials on every mesh, until `use` is called. */
   private wear(materials: Material[], flat: boolean) {
-    for (const { mesh } of this.fine) mesh.visible = false
+    this.moved?.wear()
     for (const { mesh, page } of this.meshes) mesh.material = materials[page]
     this.ground.visible = !flat
   }
@@ -701,6 +700,8 @@ export class SurfaceScene {
     this.controls.update()
     this.draw()
   }
+  /** Paint at once where the brush is; see `PaintPreview`. */
+  layPaint = (dabs: PreviewDab[]) => this.paint.lay(dabs, this.camera)
   millimetresPerPixel = () => this.lens.millimetresPerPixel()
   millimetresPerPixelAt = (point: Vector3) => this.lens.millimetresPerPixelAt(point)
   project = (point: Vector3) => this.lens.project(point)

@@ -1,4 +1,4 @@
-import type { WebGLRenderer } from 'three'
+import type { Vector2, WebGLRenderer } from 'three'
 
 /**
  * Stands in for the renderer where nobody looks (`limus.view` is `off`): it takes what it is told and draws nothing, so
@@ -14,6 +14,7 @@ export function unseen(): WebGLRenderer {
     dispose: nothing,
     getClearAlpha: () => 0,
     getClearColor: <T>(color: T) => color,
+    getDrawingBufferSize: (size: Vector2) => size.set(1, 1),
     render: nothing,
     setClearColor: nothing,
     setPixelRatio: nothing,

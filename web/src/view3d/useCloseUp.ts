@@ -32,6 +32,8 @@ export function useCloseUp(surface: ShallowRef<SurfaceScene | undefined>) {
   const coming = ref(false)
   const still = new Plan('the close view')
   let turn = 0
+  /** How often the same tiles were refused, one time after the other. */
+  let refused = 0
 
   const able = computed(
     () => on.value && work.bench === 'weather' && !AT_LARGE.includes(work.look.kind) && !work.peeking && !moments.other,
@@ -39,14 +41,17 @@ export function useCloseUp(surface: ShallowRef<SurfaceScene | undefined>) {
   /** The surface is another one: what was near belongs to the old one. */
   function anew() {
     turn++
+    refused = 0
     surface.value?.clearNear()
     texel.value = 0
     coming.value = false
     if (able.value) still.after(700, look)
+    else surface.value?.goFar()
   }
   /** The camera moved. */
   function moved() {
     turn++
+    refused = 0
     coming.value = false
     if (able.value) still.after(350, look)
   }
@@ -59,14 +64,21 @@ export function useCloseUp(surface: ShallowRef<SurfaceScene | undefined>) {
 
   function look() {
     const found = work.evaluation
-    if (!able.value || !(found?.maps || found?.look) || work.busy) return
+    if (!able.value || !(found?.maps || found?.look)) return
+    // Whatever is under way may leave the surface as it is.
+    if (work.busy) {
+      still.after(200, look)
+      return
+    }
     const fits = PLAIN ? 9 : ACROSS * ACROSS
     const seen = surface.value?.seenTiles(found.resolution, found.densest, fits)
     if (!seen) {
       if (texel.value) texel.value = 0
+      surface.value?.goFar()
       return
     }
     const missing = surface.value!.nearSeen(seen.tiles)
+    void during('the close mesh', surface.value!.comeNear((found.texel_mm * found.resolution) / seen.density / 1000))
     if (missing.length) void during('the close view', bring(missing, ++turn))
     else texel.value = (found.texel_mm * found.resolution) / seen.density
   }
@@ -79,12 +91,16 @@ export function useCloseUp(surface: ShallowRef<SurfaceScene | undefined>) {
         const some = tiles.slice(k, k + (k ? EACH : FIRST))
         k += some.length
         const answer = await work.closeUp(some, surface.value!.nearPictures(), wanted)
-        if (!answer || !wanted()) return
+        if (!wanted()) return
+        if (!answer) throw new Error('No tiles came.')
+        refused = 0
         for (const [tile, pictures] of answer.tiles) surface.value?.putNear(tile, pictures)
         texel.value = answer.texel_mm
       }
     } catch {
-      // The maps that are there stay: a close view that does not come is no fault of what is seen.
+      // The maps that are there stay: a close view that does not come is no fault of what is seen. It is asked for again
+      // a few times, as the server may have been about to let go of the version, or to measure.
+      if (wanted() && ++refused <= 3) still.after(400 * refused, look)
     } finally {
       if (mine === turn) coming.value = false
     }

@@ -107,3 +107,44 @@ test('a newer model that a program brought is looked at, or left', async () => {
   await waitFor(() => expect(words(dialog)).toContain('1 part, 1 triangle'))
   expect(screen.queryByRole('status', { name: 'A newer model' })).toBeNull()
 })
+
+test('a newer picture that a program brought is taken by one edit that can be undone, or left', async () => {
+  const bench = await opened('object')
+  const head = { 'X-CSRFToken': /csrftoken=([^;]+)/.exec(document.cookie)?.[1] ?? '' }
+  const bytes = (base64: string) => Uint8Array.from(atob(base64), (c) => c.charCodeAt(0))
+  // Two by two pixels of red, and of blue (PNG).
+  const red = bytes(
+    'iVBORw0KGgoAAAANSUhEUgAAAAIAAAACCAIAAAD91JpzAAAAFklEQVR4nGM8oaHBwMDAxMDAwMDAAAAN6gEcJJUQNAAAAABJRU5ErkJggg==',
+  )
+  const blue = bytes(
+    'iVBORw0KGgoAAAANSUhEUgAAAAIAAAACCAIAAAD91JpzAAAAFklEQVR4nGPU0DjBwMDAxMDAwMDAAAAMqgEc/t5RmQAAAABJRU5ErkJggg==',
+  )
+  const put = async <T>(path: string, body: BodyInit) => {
+    const headers = { ...head, 'Content-Type': 'application/octet-stream' }
+    return (await (await fetch(new Request(`${SERVER}/api${path}`, { method: 'PUT', body, headers }))).json()) as T
+  }
+  const { project } = (await (await fetch(new Request(`${SERVER}/api/objects/${bench.id}`))).json()) as {
+    project: number
+  }
+  const kept = await put<{ files: { file: string }[] }>(`/projects/${project}/texture-files?name=wall.png`, red)
+  const was = kept.files[0].file
+  const [line] = (await bench.kept('dust')).where.terms
+  await bench.elsewhere({ 'layers[dust].where.terms': [{ ...line, source: { kind: 'picture', file: was } }] })
+  async function offer() {
+    await put(`/projects/${project}/offered-pictures?name=wall.png`, blue)
+    await mount(bench, `/object/${bench.id}/weather`)
+    const bar = await screen.findByRole('status', { name: 'A newer wall.png' })
+    expect(words(bar)).toContain('2 x 2 as before; 100% of it looks different')
+  }
+  const named = async () => ((await bench.kept('dust')).where.terms[0].source as unknown as { file: string }).file
+  await offer()
+  await bench.click(bench.button('Leave it'))
+  expect(screen.queryByRole('status', { name: 'A newer wall.png' })).toBeNull()
+  expect(await named()).toBe(was)
+  await offer()
+  await bench.click(bench.button('Take it'))
+  expect(screen.queryByRole('status', { name: 'A newer wall.png' })).toBeNull()
+  expect(await named()).not.toBe(was)
+  await bench.press('{Control>}z{/Control}')
+  expect(await named()).toBe(was)
+})

@@ -93,6 +93,8 @@ watch(
 )
 const running = computed(() => job.value?.state === 'queued' || job.value?.state === 'running')
 
+/** The file is on its way into the view. */
+const opening = ref(false)
 const lower = (text: string) => text[0].toLowerCase() + text.slice(1)
 
 async function start() {
@@ -127,7 +129,7 @@ async function cancel() {
 
 <template>
   <main class="stage">
-    <SurfaceView :file="looksAt" @unopened="fromFile = false" />
+    <SurfaceView :file="looksAt" @opening="(now) => (opening = now)" @unopened="fromFile = false" />
     <aside class="sheet" aria-label="Export">
       <header><h1>Export</h1></header>
       <div class="scroll">
@@ -183,6 +185,7 @@ async function cancel() {
             <span>Dither, so that smooth slopes show no steps</span>
           </label>
           <GutterField v-if="takes('gutter')" v-model:pixels="draft.gutter" v-model:mm="draft.gutter_mm" />
+          <p v-for="note in listing?.notes" :key="note" class="muted" role="status">{{ note }}</p>
           <VertexFields v-if="takes('moved')" v-model:moved="draft.moved" v-model:edge="draft.edge_mm" />
         </section>
         <MasksAlong v-model:chosen="draft.masks" v-model:packed="draft.packed" :within="target?.masks_within" />
@@ -219,7 +222,7 @@ async function cancel() {
               v-if="job?.state === 'done' && job.model"
               v-model="fromFile"
               size="small"
-              on-label="The view shows the file"
+              :on-label="opening ? 'Opening the file…' : 'The view shows the file'"
               off-label="See the file in the view"
               on-icon="pi pi-eye"
               off-icon="pi pi-eye"

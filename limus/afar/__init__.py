@@ -1,0 +1,1 @@
+"""Work that is done by other processes and machines, through a Dask scheduler."""
