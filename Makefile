@@ -10,9 +10,18 @@ PY := .venv/bin/python
 CORE := $(shell find limus -name '*.py') limus/common/kernels.txt
 SOURCES := $(shell find web/src web/public -type f 2>/dev/null) web/index.html web/vite.config.ts web/package.json
 
-.PHONY: setup demo test times check bench fuzz screenshots gallery mutate types format kernels clean browser
+# Parts that do not wait for each other are made side by side.
+TOGETHER = @$(MAKE) --no-print-directory --jobs 3
 
-setup: .venv/.ready web/dist/manifest.json
+.PHONY: setup ready demo test times check check-core check-page bench fuzz screenshots gallery mutate types format \
+	kernels clean browser
+
+setup:
+	$(TOGETHER) .venv/.ready web/dist/manifest.json
+
+# What tests need.
+ready:
+	$(TOGETHER) .venv/.ready web/dist/manifest.json browser var/.compiled
 
 .venv/.ready: requirements.txt requirements-dev.txt pyproject.toml
 	@sh tools/python.sh
@@ -31,23 +40,29 @@ var/.compiled: .venv/.ready $(CORE)
 	@echo "Compiling ..." && .venv/bin/limus compile
 	@mkdir -p var && touch $@
 
-demo: setup var/.compiled
+demo:
+	$(TOGETHER) .venv/.ready web/dist/manifest.json var/.compiled
 	@exec $(PY) manage.py serve --demo --host $(HOST) --port $(PORT)
 
 browser:
 	@sh tools/browser.sh
 
-test: setup browser var/.compiled
+test: ready
 	@$(PY) -W ignore::UserWarning manage.py test --noinput --parallel $(JOBS) $(or $(ARGS),tests)
 
 # The same, and what each class took is noted: the longest are begun first.
-times: setup browser var/.compiled
+times: ready
 	@LIMUS_TIMES=1 $(PY) -W ignore::UserWarning manage.py test --noinput --parallel $(JOBS) tests
 
 check: setup
-	@.venv/bin/ruff format --check . && .venv/bin/ruff check . && .venv/bin/mypy
-	@cd web && npx --no-install prettier --check --log-level warn src tests && npx --no-install eslint src tests --max-warnings 0 && npx --no-install vue-tsc --noEmit
+	$(TOGETHER) check-core check-page
 	@echo "Checks passed."
+
+check-core:
+	@.venv/bin/ruff format --check . && .venv/bin/ruff check . && .venv/bin/mypy
+
+check-page:
+	@cd web && npx --no-install prettier --check --log-level warn src tests && npx --no-install eslint src tests --max-warnings 0 && npx --no-install vue-tsc --noEmit
 
 format: setup
 	@.venv/bin/ruff format . && .venv/bin/ruff check --fix . ; cd web && npx --no-install prettier --write --log-level warn src tests

@@ -18,10 +18,18 @@ fi
 [ -x .venv/bin/python ] || "$found" -m venv .venv
 echo "Installing Python packages ..."
 log=.venv/install.log
+pip=".venv/bin/python -m pip install --quiet --disable-pip-version-check"
+# A tenth of the time; where it cannot be had, or cannot find the packages, what comes with Python installs them.
+quick() {
+  $pip uv==0.13.9 &&
+    .venv/bin/uv pip install --quiet --python .venv/bin/python -r requirements-dev.txt &&
+    .venv/bin/uv pip install --quiet --python .venv/bin/python --no-deps -e .
+}
+plain() {
+  $pip -r requirements-dev.txt && $pip --no-deps -e .
+}
 {
-  .venv/bin/python -m pip install --quiet --disable-pip-version-check -r requirements-dev.txt &&
-    .venv/bin/python -m pip install --quiet --disable-pip-version-check --no-deps -e . &&
-    .venv/bin/limus --version
+  { quick || plain; } && .venv/bin/limus --version
 } >"$log" 2>&1 || {
   tail -n 15 "$log" >&2
   echo "The Python packages could not be installed (all of it in $log). Check the network and run the command again." >&2

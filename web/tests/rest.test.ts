@@ -1,6 +1,6 @@
 // @vitest-environment happy-dom
 import { afterEach, beforeEach, expect, test, vi } from 'vitest'
-import { sendPhotograph } from '../src/api/client'
+import { api, sendPhotograph } from '../src/api/client'
 import { begun, during, Plan } from '../src/rest'
 
 beforeEach(() => vi.useFakeTimers())
@@ -86,5 +86,30 @@ test('an upload is over when its answer is read, not when it begins to come', as
   expect(await sent).toEqual({ id: 7 })
   await later()
   expect(now()).toBe('yes')
+  vi.unstubAllGlobals()
+})
+test('what is asked is over when its answer is read and what follows has begun', async () => {
+  let close!: () => void
+  const body = new ReadableStream({
+    start(control) {
+      control.enqueue(new TextEncoder().encode('[]'))
+      close = () => control.close()
+    },
+  })
+  const answers = [new Response(body), new Promise<Response>(() => {})]
+  vi.stubGlobal('fetch', () => Promise.resolve(answers.shift()))
+  const told: string[] = []
+  const both = api.GET('/api/projects').then(({ data }) => {
+    told.push(now()!)
+    void api.GET('/api/treatments')
+    return data
+  })
+  await later()
+  expect(now()).toBe('no: /api/projects')
+  close()
+  expect(await both).toEqual([])
+  await later()
+  // Never at rest between the two.
+  expect([told, now()]).toEqual([['no: /api/projects'], 'no: /api/treatments'])
   vi.unstubAllGlobals()
 })

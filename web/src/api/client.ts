@@ -6,21 +6,20 @@ function csrf(): string {
   return /(?:^|; )csrftoken=([^;]+)/.exec(document.cookie)?.[1] ?? ''
 }
 
-/** The answer with its body, so that who asked has everything when it is over. */
-async function whole(request: Request): Promise<Response> {
-  const answer = await fetch(request)
-  if (!answer.body || [204, 205, 304].includes(answer.status)) return answer
-  const { status, statusText, headers } = answer
-  return new Response(await answer.blob(), { status, statusText, headers })
-}
-const path = (request: Request) => new URL(request.url).pathname
 /** For what is asked while nobody waits: the page is at rest meanwhile. */
 export const unheard = (request: Request) => fetch(request)
 export const api = createClient<paths>({
   baseUrl: '/',
   credentials: 'same-origin',
-  fetch: (request) => during(path(request), whole(request)),
+  // Looked up when it is called.
+  fetch: (request) => fetch(request),
 })
+// What is asked is over when who asked has its answer: its body is read by then, and what follows from it has begun.
+for (const verb of ['GET', 'PUT', 'POST', 'PATCH', 'DELETE'] as const) {
+  const ask = api[verb] as (where: string, how?: { fetch?: unknown }) => Promise<unknown>
+  const heard: typeof ask = (where, how) => (how?.fetch === unheard ? ask(where, how) : during(where, ask(where, how)))
+  api[verb] = heard as never
+}
 api.use({
   onRequest({ request }) {
     if (request.method !== 'GET') request.headers.set('X-CSRFToken', csrf())
@@ -71,20 +70,16 @@ export async function insist<T extends { response: Response; error?: unknown }>(
   }
 }
 
-/** Send one file of an intake, with progress in bytes. */
-export function sendFile(
-  intake: number,
-  file: File,
-  progress: (bytes: number) => void,
-  signal: AbortSignal,
-): Promise<void> {
-  const sent = new Promise<void>((resolve, reject) => {
+/** Send a file with progress in bytes; the answer, or a refusal as the error's message. */
+function sendLarge<T>(address: string, file: File, progress: (bytes: number) => void, signal: AbortSignal): Promise<T> {
+  const sent = new Promise<T>((resolve, reject) => {
     const request = new XMLHttpRequest()
-    request.open('PUT', `/api/intakes/${intake}/files?name=${encodeURIComponent(file.name)}`)
+    request.open('PUT', `${address}?name=${encodeURIComponent(file.name)}`)
     request.setRequestHeader('X-CSRFToken', csrf())
     request.responseType = 'json'
     request.upload.onprogress = (event) => progress(event.loaded)
-    request.onload = () => (request.status === 201 ? resolve() : reject(new Error(messageOf(request.response))))
+    request.onload = () =>
+      request.status === 201 ? resolve(request.response as T) : reject(new Error(messageOf(request.response)))
     request.onerror = () => reject(new Error('The upload broke off. Check that the server is running, and try again.'))
     request.onabort = () => reject(new DOMException('Cancelled', 'AbortError'))
     signal.addEventListener('abort', () => request.abort())
@@ -93,28 +88,17 @@ export function sendFile(
   return during('an upload', sent)
 }
 
-/** Bring a texture file or a zip of them into a project; with progress in bytes. */
-export function sendMapFile(
-  project: number,
-  file: File,
-  progress: (bytes: number) => void,
-  signal: AbortSignal,
-): Promise<{ files: { file: string; name: string }[]; refused: string[] }> {
-  const sent = new Promise<{ files: { file: string; name: string }[]; refused: string[] }>((resolve, reject) => {
-    const request = new XMLHttpRequest()
-    request.open('PUT', `/api/projects/${project}/texture-files?name=${encodeURIComponent(file.name)}`)
-    request.setRequestHeader('X-CSRFToken', csrf())
-    request.responseType = 'json'
-    request.upload.onprogress = (event) => progress(event.loaded)
-    request.onload = () =>
-      request.status === 201 ? resolve(request.response) : reject(new Error(messageOf(request.response)))
-    request.onerror = () => reject(new Error('The upload broke off. Check that the server is running, and try again.'))
-    request.onabort = () => reject(new DOMException('Cancelled', 'AbortError'))
-    signal.addEventListener('abort', () => request.abort())
-    request.send(file)
-  })
-  return during('an upload', sent)
-}
+/** Send one file of an intake. */
+export const sendFile = (intake: number, file: File, progress: (bytes: number) => void, signal: AbortSignal) =>
+  sendLarge<unknown>(`/api/intakes/${intake}/files`, file, progress, signal)
+/** Bring a texture file or a zip of them into a project. */
+export const sendMapFile = (project: number, file: File, progress: (bytes: number) => void, signal: AbortSignal) =>
+  sendLarge<{ files: { file: string; name: string }[]; refused: string[] }>(
+    `/api/projects/${project}/texture-files`,
+    file,
+    progress,
+    signal,
+  )
 
 /** Bring a picture into a project. */
 export const sendPicture = (project: number, file: File) =>

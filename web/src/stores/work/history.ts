@@ -3,6 +3,7 @@ import { computed } from 'vue'
 import { api, messageOf } from '../../api/client'
 import type { EditOut, Scene, VersionOut } from '../../api/scene'
 import { isNothing } from '../../api/difference'
+import { during } from '../../rest'
 import { documentOf } from './document'
 import { copy, type State, type Verbs } from './state'
 import { edited, kept as keptOf, outliving, type Edit, type Step, type Unmade } from './waiting'
@@ -98,7 +99,7 @@ export function history(s: State, w: Verbs) {
   let pumping: Promise<void> | undefined
   /** Send what waits, one after the other, so that each knows the version it is made on. */
   function pump(): Promise<void> {
-    return (pumping ??= pumpAll().finally(() => (pumping = undefined)))
+    return (pumping ??= during('edits', pumpAll()).finally(() => (pumping = undefined)))
   }
   async function pumpAll() {
     while (waiting.length) {
