@@ -9,7 +9,7 @@ import { computed, ref, watch } from 'vue'
 import { useBrackets } from '../stores/brackets'
 import { during } from '../rest'
 import { useWork } from '../stores/work'
-import { RATE } from './film'
+import { filmOf, RATE } from './film'
 import type { Marks } from '../view3d/stillMarks'
 
 /** Pictures and films of the view, as it is seen: to show, and to keep. */
@@ -69,7 +69,6 @@ async function still() {
   save(blob, 'png')
 }
 async function film(wanted: () => boolean) {
-  const { filmOf } = await import('./film')
   const marks = { scale: scale.value, caption: caption.value }
   const first = props.take(width.value, false, marks)
   if (!first) throw new Error('There is no view to take a film of.')
