@@ -11,7 +11,7 @@ CORE := $(shell find limus -name '*.py') limus/common/kernels.txt
 SOURCES := $(shell find web/src web/public -type f 2>/dev/null) web/index.html web/vite.config.ts web/package.json
 
 # Parts that do not wait for each other are made side by side.
-TOGETHER = @$(MAKE) --no-print-directory --jobs 3
+TOGETHER = @$(MAKE) --silent --jobs 3
 
 .PHONY: setup ready demo test times check check-core check-page bench fuzz screenshots gallery mutate types format \
 	kernels clean browser

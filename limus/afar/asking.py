@@ -16,6 +16,7 @@ from contextlib import suppress
 from typing import Any
 
 from limus import __version__
+from limus.afar.able import Able
 from limus.afar.machines import edition, editions, reach
 from limus.afar.question import KEPT, Asked, Kind, Reply, asked_here, drop_here, put_here
 from limus.common.errors import Cancelled, InputError
@@ -29,6 +30,8 @@ log = logging.getLogger(__name__)
 #: Seconds between looks at who is there; until a scheduler that did not answer is tried again; between looks at
 #: whether somebody still waits; that an answer may take to come over.
 LOOK, AGAIN, STEP, OVER = 0.5, 15.0, 0.05, 120.0
+#: Seconds that a worker may have no memory for anything before another one is asked.
+PAUSED = 3.0
 #: How often one question is asked at most: each file that a worker lacks is one more.
 MOST_ASKED = 400
 #: Objects whose missing readings are remembered.
@@ -62,6 +65,7 @@ class Far:
         self._workers: dict[str, int] = {}
         #: Address -> edition of every worker that was asked for it.
         self._known: dict[str, str] = {}
+        self._able = Able(PAUSED)
         self._said = ""
         self._missing: OrderedDict[str, set[str]] = OrderedDict()
 
@@ -114,7 +118,7 @@ class Far:
         client = self._client
         if client.status != "running":
             raise ConnectionError(client.status)
-        threads, mine = dict(client.nthreads()), edition()
+        threads, mine = self._able.threads(client), edition()
         # Each is asked once who it is.
         fresh = [worker for worker in threads if worker not in self._known]
         if fresh:

@@ -25,6 +25,8 @@ from limus.readings.kept import bringing
 
 #: What is asked: the surface, the object as it was made, tiles near by.
 Kind = Literal["answer", "as made", "close"]
+#: Begins the names of kept files (readings, unwrapped UVs); the others are files that the scene names.
+KEPT = "kept:"
 #: Questions that nobody waits for any more, by their tokens; as many as can be under way are remembered.
 _dropped: dict[str, None] = {}
 _held: dict[str, None] = {}
@@ -108,10 +110,6 @@ def asked_here(asked: Asked) -> Reply:
             return Reply(me, _answer(asked, session, check))
     except _Wanted as wanted:
         return Reply(me, wants=str(wanted))
-
-
-#: Begins the names of kept files (readings, unwrapped UVs); the others are files that the scene names.
-KEPT = "kept:"
 
 
 def _answer(asked: Asked, session: Session, check: Callable[[], None]) -> Any:

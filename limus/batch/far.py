@@ -19,7 +19,8 @@ from pathlib import Path
 from typing import Any
 
 from limus import __version__
-from limus.afar.machines import edition, editions, own_folder, own_memory, reach
+from limus.afar.able import Able
+from limus.afar.machines import edition, editions, give_back, own_folder, own_memory, reach
 from limus.batch.one import made
 from limus.batch.row import Work
 from limus.batch.run import Doing, Made
@@ -33,6 +34,8 @@ from limus.targets.written import Written
 
 #: Seconds that a first worker is waited for.
 WORKERS_PATIENCE = 60.0
+#: Seconds that none may be able to do anything before the rows that wait fail; between looks at it.
+IDLE_PATIENCE, LOOK = 60.0, 2.0
 #: Rows at a time for each thread of a worker: one that is done and one that waits.
 AHEAD = 2
 
@@ -114,9 +117,11 @@ def _done(
         for _ in range(min(len(waiting), AHEAD * threads)):
             begin()
         try:
+            watch = _Watch(client)
             while running:
                 say(0.0, "")
                 if not done.has_ready():
+                    watch.look()
                     time.sleep(0.1)
                     continue
                 future = next(done)
@@ -131,6 +136,43 @@ def _done(
             raise
 
 
+class _Watch:
+    """Sees to it that nobody waits for workers that will never do anything."""
+
+    def __init__(self, client: Any) -> None:
+        self._client, self._able = client, Able(IDLE_PATIENCE)
+        self._next = self._last = time.monotonic()
+
+    def look(self) -> None:
+        """Now and then.
+
+        Raises
+        ------
+        InputError : all workers are gone for long, or have had no memory left to begin anything.
+        """
+        now = time.monotonic()
+        if now < self._next:
+            return
+        self._next = now + LOOK
+        if self._able.threads(self._client):
+            self._last = now
+            return
+        if self._client.scheduler_info()["workers"]:
+            raise _no_memory()
+        if now - self._last > IDLE_PATIENCE:
+            raise InputError(
+                "all workers are gone", where="--scheduler",
+                remedy="Start some with 'dask worker' and its address, and run the batch again: it goes on from here",
+            )  # fmt: skip
+
+
+def _no_memory() -> InputError:
+    return InputError(
+        "no worker has the memory to begin anything", where="--scheduler",
+        remedy="Start them with more (--memory-limit), and run the batch again: it goes on from here",
+    )  # fmt: skip
+
+
 def _workers(client: Any) -> int:
     """Threads of all workers; every one of them has this edition of Limus.
 
@@ -141,6 +183,8 @@ def _workers(client: Any) -> int:
     try:
         client.wait_for_workers(1, timeout=WORKERS_PATIENCE)
     except TimeoutError as error:
+        if client.scheduler_info()["workers"]:
+            raise _no_memory() from error
         raise InputError(
             "the scheduler has no workers", where="--scheduler", remedy="Start some with 'dask worker' and its address"
         ) from error
@@ -194,6 +238,7 @@ def _row(
             for file in files:
                 pack.writestr(file.name, file.data)
         shared().clear()
+        give_back()
         return out.getvalue(), notes, picture, [(file.name, file.size) for file in files]
 
 

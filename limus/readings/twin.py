@@ -14,6 +14,7 @@ import numpy as np
 
 from limus.common.parallel import map_blocks
 from limus.readings.rays import ray_scene, trace
+from limus.surface.frames import to_tangent_space
 from limus.surface.mesh import Mesh, Part
 from limus.surface.texels import Texels
 
@@ -47,13 +48,8 @@ class Carried:
     matched: tuple[str, ...]
 
     def tangent_normal(self, texels: Texels) -> np.ndarray:
-        """(n, 3) float32: ``normal`` in the texels' tangent frames (MikkTSpace frames, green up)."""
-        t, n = texels.tangent[:, :3], texels.normal
-        b = np.cross(n, t) * texels.tangent[:, 3:]
-        out = np.stack([np.einsum("ij,ij->i", self.normal, axis) for axis in (t, b, n)], axis=1)
-        # A twin that bends more than a right angle away cannot be told in a tangent-space map.
-        out[:, 2] = np.maximum(out[:, 2], 0.02)
-        return (out / np.linalg.norm(out, axis=1, keepdims=True)).astype(np.float32)
+        """(n, 3) float32: ``normal`` in the texels' tangent frames."""
+        return to_tangent_space(texels, self.normal)
 
 
 def plain_name(name: str) -> str:

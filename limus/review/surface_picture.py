@@ -7,6 +7,7 @@ import numpy as np
 from limus.materials.channels import Sheet, at_rows
 from limus.review.lit import lit
 from limus.review.picture import Picture
+from limus.surface.frames import to_object_space
 from limus.surface.texels import Texels
 
 
@@ -26,10 +27,7 @@ def surface_picture(
     picture : made with the same ``azimuth`` and ``elevation``. normal : (n, 3) tangent space. occlusion : (n,) 0 open.
     """
     seen, back = np.unique(np.maximum(picture.texel, 0), return_inverse=True)
-    up, tangent, small = texels.normal[seen], texels.tangent[seen], normal[seen]
-    across = np.cross(up, tangent[:, :3]) * tangent[:, 3:4]
-    world = tangent[:, :3] * small[:, :1] + across * small[:, 1:2] + up * small[:, 2:3]
-    world /= np.maximum(np.linalg.norm(world, axis=1, keepdims=True), 1e-9)
+    world = to_object_space(texels, normal, seen)
     a, e = np.radians([azimuth, elevation])
     towards = np.array([np.sin(a) * np.cos(e), np.sin(e), np.cos(a) * np.cos(e)])
     right = np.cross([0.0, 1.0, 0.0], towards)

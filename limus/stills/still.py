@@ -20,6 +20,7 @@ from limus.stills.camera import Camera
 from limus.stills.lights import SETUPS, Setup, panorama
 from limus.stills.physical import Lighting, Points, exposed, shaded
 from limus.stills.surround import Surround
+from limus.surface.frames import to_object_space
 from limus.surface.mesh import Mesh
 from limus.surface.texels import Texels
 
@@ -86,7 +87,7 @@ def still(
     normal = np.zeros((len(ways), 3), np.float32)
     seen, back = np.unique(texel[hit], return_inverse=True)
     # Of the texels that are seen only: frames of all of them are large.
-    there = _world(texels, surface.normal, seen)[np.asarray(back).reshape(-1, 4)]
+    there = to_object_space(texels, surface.normal, seen)[np.asarray(back).reshape(-1, 4)]
     normal[hit] = _unit((there * share[hit][..., None]).sum(axis=1))
     del there
     scatter = _differences(normal.reshape(rows, wide, 3), hit.reshape(rows, wide), sub, squared=True)
@@ -173,13 +174,6 @@ def _hits(
 
 def _unit(vectors: np.ndarray) -> np.ndarray:
     return np.asarray(vectors / np.maximum(np.linalg.norm(vectors, axis=1, keepdims=True), 1e-9), np.float32)
-
-
-def _world(texels: Texels, normal: np.ndarray, rows: np.ndarray) -> np.ndarray:
-    """(m, 3) normals of the relief at the texels ``rows``, from tangent space to that of the object."""
-    up, tangent, small = texels.normal[rows], texels.tangent[rows], normal[rows]
-    across = np.cross(up, tangent[:, :3]) * tangent[:, 3:4]
-    return _unit(tangent[:, :3] * small[:, :1] + across * small[:, 1:2] + up * small[:, 2:3])
 
 
 def _differences(vectors: np.ndarray, hit: np.ndarray, step: int, *, squared: bool) -> np.ndarray:

@@ -33,7 +33,7 @@ from server.api import (
     map_sets,
     moments,
     objects,
-    offered_pictures,
+    offers,
     orders,
     photographs,
     pictures,
@@ -96,7 +96,7 @@ api = _Api(
 )
 SUBJECTS = (
     catalogue, projects, intakes, objects, history, pictures, map_sets, store_room, treatments, evaluation, findings,
-    glimpses, guide, photographs, moments, offered_pictures, reports,
+    glimpses, guide, photographs, moments, offers, reports,
     jobs, orders, tokens, batches,
 )  # fmt: skip
 for subject in SUBJECTS:

@@ -14,7 +14,7 @@ from limus.common.errors import InputError
 from limus.common.fields import Name
 from limus.intake.facts import Comparison, Facts
 from limus.surface.axes import Up
-from server.api.answers import Problem, body_pieces, object_of, owner_of, project_of
+from server.api.answers import Problem, body_pieces, owner_of, project_of
 from server.api.projects import ObjectBrief, brief
 from server.jobs.lanes import waits_for
 from server.jobs.models import Job
@@ -73,7 +73,7 @@ def _intake(request: HttpRequest, intake_id: int) -> Intake:
     )
 
 
-def _intake_out(intake: Intake, job: int | None = None) -> IntakeOut:
+def intake_out(intake: Intake, job: int | None = None) -> IntakeOut:
     files = sorted(p.name for p in intake.folder.iterdir() if p.suffix != PART) if intake.folder.is_dir() else []
     word = ""
     if intake.state == Intake.CHECKING:
@@ -110,7 +110,7 @@ def new_intake(request: HttpRequest, project_id: int, body: IntakeIn) -> tuple[i
             )
         with found.open("rb") as file:
             receive(intake, found.name, iter(lambda: file.read(1 << 20), b""))
-    return 201, _intake_out(intake)
+    return 201, intake_out(intake)
 
 
 @router.put("/intakes/{int:intake_id}/files", response={201: IntakeOut, 422: Problem})
@@ -120,7 +120,7 @@ def intake_file(request: HttpRequest, intake_id: int, name: str) -> tuple[int, I
     if intake.state not in (Intake.RECEIVING, Intake.FAILED):
         raise InputError("this intake takes no more files", where="intake", remedy="Begin a new one")
     receive(intake, name, body_pieces(request))
-    return 201, _intake_out(intake)
+    return 201, intake_out(intake)
 
 
 @router.post("/intakes/{int:intake_id}/check", response={202: IntakeOut})
@@ -129,28 +129,20 @@ def check_intake(request: HttpRequest, intake_id: int) -> tuple[int, IntakeOut]:
     intake = _intake(request, intake_id)
     running = Job.objects.filter(intake=intake, state__in=[Job.QUEUED, Job.RUNNING], cancel_requested=False).first()
     if running is not None:
-        return 202, _intake_out(intake, running.pk)
+        return 202, intake_out(intake, running.pk)
     if not Intake.objects.filter(pk=intake.pk).exclude(state=Intake.TAKING).update(state=Intake.CHECKING, error=""):
-        return 202, _intake_out(intake)
+        return 202, intake_out(intake)
     with transaction.atomic():
         job = Job.objects.create(owner=owner_of(request), intake=intake, kind="inspect")
         start(job)
     intake.refresh_from_db()
-    return 202, _intake_out(intake, job.pk)
+    return 202, intake_out(intake, job.pk)
 
 
 @router.get("/intakes/{int:intake_id}", response=IntakeOut)
 def get_intake(request: HttpRequest, intake_id: int) -> IntakeOut:
     """What was found so far."""
-    return _intake_out(_intake(request, intake_id))
-
-
-@router.get("/objects/{int:object_id}/offered", response=list[IntakeOut])
-def offered(request: HttpRequest, object_id: int) -> list[IntakeOut]:
-    """A newer model that a program brought and that can be looked at; the newest, or none."""
-    item = object_of(request, object_id)
-    found = item.intakes.filter(offered=True, state=Intake.READY).select_related("project", "target").first()
-    return [_intake_out(found)] if found is not None else []
+    return intake_out(_intake(request, intake_id))
 
 
 @router.post("/intakes/{int:intake_id}/accept", response={201: ObjectBrief, 409: Problem, 422: Problem})

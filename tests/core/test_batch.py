@@ -362,9 +362,9 @@ class ManyMachines(Machines, InAFolder):
         for worker in workers[1:]:
             os.killpg(worker.pid, signal.SIGKILL)
             worker.wait()
-        self.worker(address, **{"memory-limit": "400MB"})
+        self.worker(address, **{"memory-limit": "600MB"})
         small = run(
-            [self.row(object="pier.glb"), self.row(object="cap.glb", resolution="4096")], self.folder,
+            [self.row(object="pier.glb"), self.row(object="cap.glb", resolution="8192")], self.folder,
             self.folder / "small", self.tell, far(address),
         )  # fmt: skip
         self.assertEqual(list(small.done), [2])
@@ -390,6 +390,30 @@ class ManyMachines(Machines, InAFolder):
         with mock.patch("limus.batch.far.WORKERS_PATIENCE", 0.5), self.assertRaises(InputError) as caught:
             run(rows, self.folder, self.out, self.tell, far(self.scheduler()))
         self.assertIn("has no workers", caught.exception.line)
+
+    def test_workers_that_will_never_do_anything_are_not_waited_for(self) -> None:
+        address, rows = self.scheduler(), [self.row(object="pier.glb"), self.row(object="cap.glb")]
+        # Python and what a row needs take more than four fifths of this: Dask lets it begin nothing.
+        full = self.worker(address, **{"memory-limit": "100MB"})
+        with (
+            mock.patch("limus.batch.far.WORKERS_PATIENCE", 20.0), mock.patch("limus.batch.far.IDLE_PATIENCE", 1.0),
+            self.assertRaises(InputError) as caught,
+        ):  # fmt: skip
+            run(rows, self.folder, self.out, self.tell, far(address))
+        self.assertIn("no worker has the memory", caught.exception.line)
+        os.killpg(full.pid, signal.SIGKILL)
+        full.wait()
+        last = self.worker(address)
+
+        def lose(through: float, count: int, line: str) -> None:
+            if " in " in line:
+                os.killpg(last.pid, signal.SIGKILL)
+
+        with mock.patch("limus.batch.far.IDLE_PATIENCE", 1.0), self.assertRaises(InputError) as caught:
+            run(rows, self.folder, self.out, lose, far(address))
+        self.assertIn("all workers are gone", caught.exception.line)
+        # What was done is not done again.
+        self.assertEqual(self.do(*rows).fresh, {3})
 
     def test_another_edition_is_refused(self) -> None:
         address = self.scheduler()

@@ -5,8 +5,7 @@ import { useToast } from 'primevue/usetoast'
 import { computed, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import ChangedLooks from './frame/ChangedLooks.vue'
-import OfferedModel from './frame/OfferedModel.vue'
-import OfferedPictures from './frame/OfferedPictures.vue'
+import OfferedThings from './frame/OfferedThings.vue'
 import OpeningObject from './frame/OpeningObject.vue'
 import TopBar from './frame/TopBar.vue'
 import UnmadeEdits from './frame/UnmadeEdits.vue'
@@ -44,10 +43,7 @@ watch(
       {{ work.trouble }}
     </Message>
     <UnmadeEdits />
-    <template v-if="ofObject && work.object">
-      <OfferedModel />
-      <OfferedPictures />
-    </template>
+    <OfferedThings v-if="ofObject && work.object" />
     <ChangedLooks v-if="ofObject" />
     <OpeningObject v-if="work.opening && ofObject" class="page" />
     <router-view v-else-if="!ofObject || work.object" class="page" />

@@ -217,26 +217,6 @@ export interface paths {
     patch?: never
     trace?: never
   }
-  '/api/objects/{object_id}/offered': {
-    parameters: {
-      query?: never
-      header?: never
-      path?: never
-      cookie?: never
-    }
-    /**
-     * Offered
-     * @description A newer model that a program brought and that can be looked at; the newest, or none.
-     */
-    get: operations['server_api_intakes_offered']
-    put?: never
-    post?: never
-    delete?: never
-    options?: never
-    head?: never
-    patch?: never
-    trace?: never
-  }
   '/api/intakes/{intake_id}/accept': {
     parameters: {
       query?: never
@@ -1023,7 +1003,7 @@ export interface paths {
      * @description Offer a picture (the raw bytes as the body) to every object of the project that names one of that name; none:
      *     it is not kept.
      */
-    put: operations['server_api_offered_pictures_offer_picture']
+    put: operations['server_api_offers_offer_picture']
     post?: never
     delete?: never
     options?: never
@@ -1031,7 +1011,7 @@ export interface paths {
     patch?: never
     trace?: never
   }
-  '/api/objects/{object_id}/offered-pictures': {
+  '/api/objects/{object_id}/offered': {
     parameters: {
       query?: never
       header?: never
@@ -1039,10 +1019,10 @@ export interface paths {
       cookie?: never
     }
     /**
-     * Offered Pictures
-     * @description What is offered to an object and was not taken yet.
+     * Offers
+     * @description What is offered to an object and was not taken or left yet.
      */
-    get: operations['server_api_offered_pictures_offered_pictures']
+    get: operations['server_api_offers_offers']
     put?: never
     post?: never
     delete?: never
@@ -1065,7 +1045,7 @@ export interface paths {
      * Leave Picture
      * @description Do not take it.
      */
-    delete: operations['server_api_offered_pictures_leave_picture']
+    delete: operations['server_api_offers_leave_picture']
     options?: never
     head?: never
     patch?: never
@@ -9840,7 +9820,7 @@ export interface components {
     /**
      * TileShown
      * @description One tile: its pictures by name, raw RGBA of ``side`` x ``side`` pixels with the border, by the hash of their
-     *     content; one of one pixel says that it is the same everywhere.
+     *     content; one of one pixel says that it is the same everywhere. ``relief`` is float16 in mm, one number a pixel.
      */
     TileShown: {
       /** Page */
@@ -10463,10 +10443,10 @@ export interface components {
       name: string
     }
     /**
-     * OfferedOut
+     * OfferedPictureOut
      * @description A picture that may take the place of another one: take it by the command ``replace-file``.
      */
-    OfferedOut: {
+    OfferedPictureOut: {
       /** Id */
       id: number
       /** Object */
@@ -10481,6 +10461,15 @@ export interface components {
       name: string
       /** Note */
       note: string
+    }
+    /**
+     * OfferedOut
+     * @description A newer model that can be looked at (the newest), and newer pictures.
+     */
+    OfferedOut: {
+      model: components['schemas']['IntakeOut'] | null
+      /** Pictures */
+      pictures: components['schemas']['OfferedPictureOut'][]
     }
     /**
      * CoatCondition
@@ -11248,28 +11237,6 @@ export interface operations {
           [name: string]: unknown
         }
         content?: never
-      }
-    }
-  }
-  server_api_intakes_offered: {
-    parameters: {
-      query?: never
-      header?: never
-      path: {
-        object_id: number
-      }
-      cookie?: never
-    }
-    requestBody?: never
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown
-        }
-        content: {
-          'application/json': components['schemas']['IntakeOut'][]
-        }
       }
     }
   }
@@ -12930,7 +12897,7 @@ export interface operations {
       }
     }
   }
-  server_api_offered_pictures_offer_picture: {
+  server_api_offers_offer_picture: {
     parameters: {
       query: {
         name: string
@@ -12949,7 +12916,7 @@ export interface operations {
           [name: string]: unknown
         }
         content: {
-          'application/json': components['schemas']['OfferedOut'][]
+          'application/json': components['schemas']['OfferedPictureOut'][]
         }
       }
       /** @description Unprocessable Entity */
@@ -12963,7 +12930,7 @@ export interface operations {
       }
     }
   }
-  server_api_offered_pictures_offered_pictures: {
+  server_api_offers_offers: {
     parameters: {
       query?: never
       header?: never
@@ -12980,12 +12947,12 @@ export interface operations {
           [name: string]: unknown
         }
         content: {
-          'application/json': components['schemas']['OfferedOut'][]
+          'application/json': components['schemas']['OfferedOut']
         }
       }
     }
   }
-  server_api_offered_pictures_leave_picture: {
+  server_api_offers_leave_picture: {
     parameters: {
       query?: never
       header?: never

@@ -2,6 +2,7 @@
 import { ref } from 'vue'
 import { useWork } from '../stores/work'
 import type { Unmade } from '../stores/work/waiting'
+import ToDecide from './ToDecide.vue'
 
 /**
  * Edits that were refused because another window changed the scene first: each can be made again on the scene as it is
@@ -17,7 +18,7 @@ async function make(edit: Unmade) {
 </script>
 
 <template>
-  <section v-if="work.unmade.length" class="unmade" aria-label="Edits that were not saved">
+  <ToDecide v-if="work.unmade.length" label="Edits that were not saved" trouble>
     <p>Overtaken by another window, and not saved:</p>
     <ul>
       <li v-for="(edit, k) in work.unmade" :key="k">
@@ -42,30 +43,16 @@ async function make(edit: Unmade) {
         </button>
       </li>
     </ul>
-  </section>
+  </ToDecide>
 </template>
 
 <style scoped>
-.unmade {
-  display: flex;
-  gap: 4px 16px;
-  flex-wrap: wrap;
-  align-items: baseline;
-  padding: 6px 14px;
-  background: var(--panel);
-  border-bottom: 1px solid var(--oxide);
-  max-height: 120px;
-  overflow: auto;
-}
-p,
-ul {
-  margin: 0;
-}
 p {
   color: var(--oxide);
 }
 ul {
   display: flex;
+  margin: 0;
   flex-wrap: wrap;
   gap: 4px 20px;
   padding: 0;

@@ -100,7 +100,7 @@ test('a newer model that a program brought is looked at, or left', async () => {
   await offer()
   await bench.click(bench.button('Leave it'))
   await waitFor(() => expect(screen.queryByRole('status', { name: 'A newer model' })).toBeNull())
-  expect(await ask('GET', `/objects/${bench.id}/offered`)).toEqual([])
+  expect(await ask('GET', `/objects/${bench.id}/offered`)).toEqual({ model: null, pictures: [] })
   await offer()
   await bench.click(bench.button('Look at it'))
   const dialog = await screen.findByRole('dialog', { name: /^Replace/ })

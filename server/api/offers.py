@@ -1,4 +1,4 @@
-"""Newer pictures that a program brings for those that objects name."""
+"""What programs bring for an object: a newer model, newer pictures for those that it names."""
 
 from __future__ import annotations
 
@@ -8,13 +8,14 @@ from ninja import Router
 from pydantic import BaseModel
 
 from server.api.answers import Problem, body_pieces, object_of, owner_of, project_of
+from server.api.intakes import IntakeOut, intake_out
 from server.projects import offered
-from server.projects.models import OfferedPicture
+from server.projects.models import Intake, OfferedPicture
 
 router = Router()
 
 
-class OfferedOut(BaseModel):
+class OfferedPictureOut(BaseModel):
     """A picture that may take the place of another one: take it by the command ``replace-file``."""
 
     id: int
@@ -26,26 +27,37 @@ class OfferedOut(BaseModel):
     note: str
 
 
-def _out(row: OfferedPicture) -> OfferedOut:
-    return OfferedOut(
+class OfferedOut(BaseModel):
+    """A newer model that can be looked at (the newest), and newer pictures."""
+
+    model: IntakeOut | None
+    pictures: list[OfferedPictureOut]
+
+
+def _out(row: OfferedPicture) -> OfferedPictureOut:
+    return OfferedPictureOut(
         id=row.pk, object=row.object_id, object_name=row.object.name, was=row.was, now=row.file.path,
         name=row.file.name, note=row.note,
     )  # fmt: skip
 
 
-@router.put("/projects/{int:project_id}/offered-pictures", response={200: list[OfferedOut], 422: Problem})
-def offer_picture(request: HttpRequest, project_id: int, name: str) -> list[OfferedOut]:
+@router.put("/projects/{int:project_id}/offered-pictures", response={200: list[OfferedPictureOut], 422: Problem})
+def offer_picture(request: HttpRequest, project_id: int, name: str) -> list[OfferedPictureOut]:
     """Offer a picture (the raw bytes as the body) to every object of the project that names one of that name; none:
     it is not kept.
     """
     return [_out(row) for row in offered.offer_picture(project_of(request, project_id), name, body_pieces(request))]
 
 
-@router.get("/objects/{int:object_id}/offered-pictures", response=list[OfferedOut])
-def offered_pictures(request: HttpRequest, object_id: int) -> list[OfferedOut]:
-    """What is offered to an object and was not taken yet."""
+@router.get("/objects/{int:object_id}/offered", response=OfferedOut)
+def offers(request: HttpRequest, object_id: int) -> OfferedOut:
+    """What is offered to an object and was not taken or left yet."""
     item = object_of(request, object_id)
-    return [_out(row) for row in offered.offered_now(item.pk, item.document)]
+    newest = item.intakes.filter(offered=True, state=Intake.READY).select_related("project", "target").first()
+    return OfferedOut(
+        model=newest and intake_out(newest),
+        pictures=[_out(row) for row in offered.offered_now(item.pk, item.document)],
+    )
 
 
 @router.delete("/offered-pictures/{int:offer_id}", response={204: None})
