@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import bisect
 import itertools
 import json
 import os
@@ -92,21 +93,35 @@ class Suite(ParallelTestSuite):
     """Classes of tests, those that took longest the last time first, each taken by whichever process is free: both
     end together.
 
-    Those with a browser and those without take turns: two that begin alike would compile the same kernels at the same
-    time on a machine that never ran them, and two browsers draw on one processor.
+    Those with a browser come in two parts, which share it, and the second when the first should be through: two
+    browsers that draw at the same time get in each other's way.
     """
 
     init_worker = _init_worker  # type: ignore[assignment]
 
     def __init__(self, subsuites: Any, *args: Any, **kwargs: Any) -> None:
         took: dict[str, float] = json.loads(TIMES.read_text()) if TIMES.exists() else {}
-        # One that nobody timed yet may be long.
-        ordered = sorted(subsuites, key=lambda suite: -took.get(_class_of(next(iter(suite))), UNKNOWN))
-        kinds: dict[bool, list[Any]] = {True: [], False: []}
-        for suite in ordered:
-            kinds[".browser." in _class_of(next(iter(suite)))].append(suite)
-        turns = itertools.chain.from_iterable(itertools.zip_longest(kinds[True], kinds[False]))
-        super().__init__([suite for suite in turns if suite is not None], *args, **kwargs)
+
+        def seconds(suite: Any) -> float:
+            # One that nobody timed yet may be long.
+            return took.get(_class_of(next(iter(suite))), UNKNOWN)
+
+        def drives(suite: Any) -> bool:
+            return ".browser." in _class_of(next(iter(suite)))
+
+        ordered = sorted(subsuites, key=seconds, reverse=True)
+        queue = [suite for suite in ordered if not drives(suite)]
+        browsers = [suite for suite in ordered if drives(suite)]
+        if browsers:
+            # Loaded where there is something to drive a browser.
+            from tests.browser.base import Together
+
+            halves = [browsers[::2], browsers[1::2]]
+            meanwhile = list(itertools.accumulate(map(seconds, queue)))
+            second = bisect.bisect(meanwhile, sum(map(seconds, halves[0])))
+            queue[second:second] = [Together(itertools.chain.from_iterable(halves[1]))]
+            queue.insert(0, Together(itertools.chain.from_iterable(halves[0])))
+        super().__init__(queue, *args, **kwargs)
 
 
 class Runner(DiscoverRunner):

@@ -12,19 +12,22 @@ import time
 from collections.abc import Callable
 from ctypes.util import find_library
 from typing import Any, ClassVar
+from unittest import TestResult, TestSuite
 
 import numpy as np
+from django.apps import apps
 from django.contrib.auth import get_user_model
 from django.contrib.staticfiles.testing import StaticLiveServerTestCase
 from django.core.management import call_command
 from django.db import connections
+from django.db.models import Model
 from django.test import override_settings
+from django.test.testcases import LiveServerThread, QuietWSGIRequestHandler
 from PIL import Image
-from playwright.sync_api import Locator, Page, sync_playwright
+from playwright.sync_api import Browser, Locator, Page, Playwright, sync_playwright
 
 from server.jobs.models import Job
-from server.projects.demo_sign_in import DEMO_USER
-from server.projects.models import Intake, Moment, Photograph, Project, SceneVersion, WorkObject
+from server.projects.models import WorkObject
 from server.work import runner
 from tests.core.stories import short_story
 
@@ -52,15 +55,27 @@ AT_REST = """patience => new Promise(done => {
 })"""
 
 
+class SamePort(LiveServerThread):
+    """Takes the port of the class before, on which the system may still wait for late packets."""
+
+    def _create_server(self, connections_override: Any = None) -> Any:
+        return self.server_class(
+            (self.host, self.port), QuietWSGIRequestHandler, allow_reuse_address=True,
+            connections_override=connections_override,
+        )  # fmt: skip
+
+
 @override_settings(DEMO_SIGN_IN=True, READINGS_RESOLUTION=128, ALLOWED_HOSTS=["localhost", "127.0.0.1"])
 class BrowserTest(StaticLiveServerTestCase):
     """The demo project, a task worker in a thread, and a page that fails the test on any script error.
 
-    A class shares its server, browser, page and demo; what a test changed is put back after it. The view is drawn only
-    in tests that look at its picture: every frame is drawn by the processor.
+    A class shares its server, browser, page and demo, and so do classes that follow each other (``Together``); what a
+    test changed is put back after it. The view is drawn only in tests that look at its picture: every frame is drawn by
+    the processor.
     """
 
     host = "127.0.0.1"
+    server_thread_class = SamePort
     page: Page
     #: Resolution of the view at rest; small, but for the test that watches it sharpen.
     at_rest = 256
@@ -70,19 +85,37 @@ class BrowserTest(StaticLiveServerTestCase):
     whole_story = False
     #: The test that is running.
     _now: ClassVar[Any] = None
+    #: Whether browser, pages and demo outlive their class: others follow.
+    _kept: ClassVar[bool] = False
+    _play: ClassVar[Playwright | None] = None
+    _browser: ClassVar[Browser]
+    #: Size of the view at rest -> the page that tests share. From one class to the next it loads nothing twice, since
+    #: the server stands at the same port.
+    _pages: ClassVar[dict[int, Page]] = {}
+    _port: ClassVar[int] = 0
+    #: Which demo is loaded: ``first_only`` and ``whole_story``.
+    _loaded: ClassVar[tuple[bool, bool] | None] = None
     #: id of each demo object -> id of the version it starts from.
     _heads: ClassVar[dict[int, int]] = {}
     _documents: ClassVar[dict[int, dict[str, Any]]] = {}
+    #: Keys of all rows of the demo.
+    _rows: ClassVar[dict[type[Model], list[Any]]] = {}
 
     @classmethod
     def setUpClass(cls) -> None:
         # Playwright runs an event loop in this thread; the ORM is only used between its calls.
         os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"
+        cls.port = BrowserTest._port
         super().setUpClass()
-        cls._play = sync_playwright().start()
-        cls._browser = cls._play.chromium.launch(executable_path=shutil.which("chromium"), args=FLAGS)
-        cls._shared: Page | None = None
-        cls._load()
+        BrowserTest._port = cls.server_thread.port
+        if BrowserTest._play is None:
+            BrowserTest._play = sync_playwright().start()
+            BrowserTest._browser = BrowserTest._play.chromium.launch(
+                executable_path=shutil.which("chromium"), args=FLAGS
+            )
+        if BrowserTest._loaded != (cls.first_only, cls.whole_story):
+            cls._empty()
+            cls._load()
         cls._working = True
 
         def work() -> None:
@@ -101,11 +134,21 @@ class BrowserTest(StaticLiveServerTestCase):
     def tearDownClass(cls) -> None:
         cls._working = False
         cls._thread.join(20)
-        cls._browser.close()
-        cls._play.stop()
+        if not cls._kept:
+            BrowserTest.end()
+        super().tearDownClass()
+
+    @classmethod
+    def end(cls) -> None:
+        """Let go of what classes share, and leave an empty database to whoever follows."""
+        if BrowserTest._play is None:
+            return
+        BrowserTest._browser.close()
+        BrowserTest._play.stop()
+        BrowserTest._play = None
+        BrowserTest._pages.clear()
         cls._empty()
         os.environ.pop("DJANGO_ALLOW_ASYNC_UNSAFE", None)
-        super().tearDownClass()
 
     @classmethod
     def _load(cls) -> None:
@@ -116,8 +159,16 @@ class BrowserTest(StaticLiveServerTestCase):
             short = short_story().model_dump(mode="json")
             item.document = {**item.document, "layers": short["layers"], "episodes": []}
             item.save()
-        cls._heads = dict(WorkObject.objects.values_list("pk", "head_id"))
-        cls._documents = dict(WorkObject.objects.values_list("pk", "document"))
+        BrowserTest._heads = dict(WorkObject.objects.values_list("pk", "head_id"))
+        BrowserTest._documents = dict(WorkObject.objects.values_list("pk", "document"))
+        BrowserTest._rows = {
+            model: list(model._default_manager.values_list("pk", flat=True))
+            for model in (
+                get_user_model(),
+                *(m for app in ("jobs", "projects") for m in apps.get_app_config(app).get_models()),
+            )
+        }
+        BrowserTest._loaded = (cls.first_only, cls.whole_story)
 
     @classmethod
     def _empty(cls) -> None:
@@ -125,6 +176,7 @@ class BrowserTest(StaticLiveServerTestCase):
             call_command(
                 "flush", verbosity=0, interactive=False, database=name, reset_sequences=False, inhibit_post_migrate=True
             )
+        BrowserTest._loaded = None
 
     def _fixture_teardown(self) -> None:
         """The database goes with the class, not with each test; what the test changed is put back."""
@@ -132,43 +184,39 @@ class BrowserTest(StaticLiveServerTestCase):
         Job.objects.filter(state__in=[Job.QUEUED, Job.RUNNING]).update(cancel_requested=True)
         while Job.objects.filter(state=Job.RUNNING).exists() and time.monotonic() < deadline:
             time.sleep(0.05)
-        Job.objects.all().delete()
-        Intake.objects.all().delete()
-        Moment.objects.all().delete()
-        Photograph.objects.all().delete()
         if set(self._heads) - set(WorkObject.objects.values_list("pk", flat=True)):
             # One of the demo's own objects is gone: begin anew.
             self._empty()
             self._load()
             return
-        for item in WorkObject.objects.exclude(pk__in=self._heads):
-            WorkObject.objects.filter(pk=item.pk).update(head=None)
-            item.delete()
-        Project.objects.exclude(items__in=self._heads).delete()
-        get_user_model().objects.exclude(username=DEMO_USER).delete()
         for pk, head in self._heads.items():
             document = self._documents[pk]
             WorkObject.objects.filter(pk=pk).update(head=head, undone=[], name=document["name"], document=document)
-            SceneVersion.objects.filter(object_id=pk).exclude(pk=head).delete()
+        WorkObject.objects.exclude(pk__in=self._heads).update(head=None)
+        for model, rows in self._rows.items():
+            model._default_manager.exclude(pk__in=rows).delete()
 
     def setUp(self) -> None:
         self.faults: list[str] = []
-        cls = type(self)
-        cls._now = self
-        if cls._shared is None or cls._shared.is_closed():
-            cls._shared = self.tab()
-        self.page = cls._shared
+        BrowserTest._now = self
+        shared = self._pages.get(self.at_rest)
+        if shared is None or shared.is_closed():
+            shared = self._pages[self.at_rest] = self.tab()
+        self.page = shared
         self.page.set_viewport_size({"width": 1000, "height": 700})
 
     def tearDown(self) -> None:
-        shared = type(self)._shared
+        kept = [page.context for page in self._pages.values()]
         for context in self._browser.contexts:
-            if shared is None or context != shared.context:
+            if context not in kept:
                 context.close()
-        if shared is not None and shared.url.startswith("http"):
+        shared = self._pages[self.at_rest]
+        shared.unroute_all(behavior="ignoreErrors")
+        if shared.url.startswith("http"):
             shared.evaluate("localStorage.clear(); sessionStorage.clear()")
-            # Nothing of this test may go on while the scene is put back.
-            shared.goto("about:blank")
+            # Nothing of this test may go on while the scene is put back. A page of the same origin: the next test finds
+            # everything loaded.
+            shared.goto(f"{self.live_server_url}/static/web/mark.svg")
         self.assertEqual(self.faults, [])
 
     @property
@@ -190,19 +238,20 @@ class BrowserTest(StaticLiveServerTestCase):
             f"??= '{self.at_rest}' }}"
         )
         # The test that is running, not the one that opened the window.
-        page.on("pageerror", lambda error: type(self)._now.faults.append(str(error)))
-        page.on("console", self._heard)
+        page.on("pageerror", lambda error: BrowserTest._now.faults.append(str(error)))
+        page.on("console", BrowserTest._heard)
         return page
 
-    def _heard(self, message: Any) -> None:
+    @staticmethod
+    def _heard(message: Any) -> None:
         wrong = message.type == "error" and "status of 4" not in message.text
         # What the graphics library complains of.
         if wrong or "GL_INVALID" in message.text:
-            type(self)._now.faults.append(message.text)
+            BrowserTest._now.faults.append(message.text)
 
     def open(self, path: str = "/", page: Page | None = None) -> None:
         page = page or self.page
-        if page.url.startswith("about:"):
+        if not page.url.startswith(self.live_server_url):
             # The store of the origin can be written once something of it is there.
             page.goto(f"{self.live_server_url}/static/web/mark.svg")
         page.evaluate(
@@ -291,3 +340,16 @@ class BrowserTest(StaticLiveServerTestCase):
         handle = self.page.locator(f"[data-field={field}] .p-slider-handle")
         handle.scroll_into_view_if_needed()
         self.take(handle, (by, 0), release=release)
+
+
+class Together(TestSuite):
+    """Classes of browser tests, one after the other in one process, with one browser and one demo for all."""
+
+    def run(self, result: TestResult, debug: bool = False) -> TestResult:
+        """As any suite."""
+        BrowserTest._kept = True
+        try:
+            return super().run(result, debug)
+        finally:
+            BrowserTest._kept = False
+            BrowserTest.end()

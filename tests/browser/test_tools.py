@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
+from playwright.sync_api import Request
 from skimage.color import deltaE_ciede2000, rgb2lab
 
 from limus.common.colour import to_srgb
@@ -63,12 +64,17 @@ class View(BrowserTest):
         self.settle()
         facing = self.picture()
         asked: list[str] = []
-        self.page.on("request", lambda r: asked.append(r.post_data or ""))
+
+        def heard(request: Request) -> None:
+            asked.append(request.post_data or "")
+
+        self.page.on("request", heard)
         self.page.mouse.move(x, y)
         self.page.mouse.down()
         self.page.mouse.move(x - 160, y, steps=4)
         self.page.mouse.up()
         self.settle()
+        self.page.remove_listener("request", heard)
         self.assertIn('"kind":"facing"', "".join(asked))
         self.assertGreater(float((np.abs(self.picture() - facing).max(axis=2) > 20).mean()), 0.05)
 
