@@ -29,9 +29,7 @@ class Able:
         found = client.scheduler_info()["workers"]
         now = time.monotonic()
         self._idle = {one: self._idle.get(one, now) for one, said in found.items() if _waits(said)}
-        return {
-            one: said["nthreads"] for one, said in found.items() if now - self._idle.get(one, now) < self._patience
-        }
+        return {one: said["nthreads"] for one, said in found.items() if now - self._idle.get(one, now) < self._patience}
 
 
 def _waits(said: Mapping[str, Any]) -> bool:
