@@ -2,7 +2,7 @@
 import Slider from 'primevue/slider'
 import { useIntervalFn } from '@vueuse/core'
 import { computed, onBeforeUnmount, ref, watch } from 'vue'
-import type { Comparison } from '../view3d/surfaceScene'
+import type { Comparison } from '../view3d/comparing'
 import { useMoments, type Way } from '../stores/moments'
 
 /** What is held against the surface as it is now, and how: a line that is dragged over the view, side by side, in turn, or what differs. */

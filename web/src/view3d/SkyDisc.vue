@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import Slider from 'primevue/slider'
 import { computed, ref } from 'vue'
-import type { Light } from './surfaceScene'
+import type { Light } from './sceneLight'
 
 /** A disc seen from below the sky: the middle is overhead, the rim the horizon. Drag the light across it. */
 const light = defineModel<Light>({ required: true })

@@ -1,17 +1,14 @@
 import {
   Box3,
   Box3Helper,
-  DirectionalLight,
   Group,
   LineBasicMaterial,
   LineSegments,
   Mesh,
   MeshBasicMaterial,
-  MeshStandardMaterial,
   NeutralToneMapping,
   PCFShadowMap,
   PerspectiveCamera,
-  PMREMGenerator,
   Scene,
   ShadowMaterial,
   SphereGeometry,
@@ -26,8 +23,10 @@ import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js'
 import { acceleratedRaycast, MeshBVH } from 'three-mesh-bvh'
 import { mapBytes } from '../api/pictures'
 import type { Evaluation, Maps, Tile } from '../api/scene'
-import { begun, during } from '../rest'
+import { begun } from '../rest'
+import { Around } from './around'
 import { BrushCursor } from './brushCursor'
+import { Comparing, type Comparison } from './comparing'
 import { compassLines, type CompassMarks } from './compass'
 import { layGround } from './ground'
 import { Lens } from './lens'
@@ -35,31 +34,20 @@ import type { Packing } from './packing'
 import { PaintPreview, type PreviewDab } from './paintPreview'
 import { mark, type Marks } from './stillMarks'
 import { picturesOf } from './mapBytes'
-import { markerLines } from './markers'
-import { panorama, SETUPS, type Setup } from './lights'
+import { SETUPS, type Setup } from './lights'
 import { locate, outlines, spotAt, type Spot } from './picking'
 import { PLAIN, Plate } from './plate'
 import { MovedMeshes } from './movedMeshes'
 import { edgeFor, ReliefPlate } from './relief'
-import { DifferencePass } from './differencePass'
+import { SceneLight, type Light } from './sceneLight'
 import { SecondSurface } from './secondSurface'
 import { SmallPicture } from './smallPicture'
 import { SurfaceMaterial } from './surfaceMaterial'
 import { unseen } from './unseen'
 import { fileInView, letGo } from './fileInView'
-import { NearAtlas } from './nearAtlas'
+import { NearMaps } from './nearMaps'
 import { readNear } from './nearShader'
 import { SeenTiles, type Seen } from './seenTiles'
-
-export interface Light {
-  /** Degrees about up, and above the horizon. */
-  azimuth: number
-  elevation: number
-  strength: number
-}
-
-/** Ways to see two states of a surface at once. */
-export type Comparison = 'wipe' | 'side' | 'difference'
 
 /** The 3D view without its interface: draws only when something changed. */
 export class SurfaceScene {
@@ -71,13 +59,13 @@ export class SurfaceScene {
   frames = 0
   private readonly renderer: WebGLRenderer
   private readonly scene = new Scene()
-  private readonly sun = new DirectionalLight(0xffffff, 2)
+  private readonly light: SceneLight
   private readonly ground = new Group()
   private readonly shadow = new ShadowMaterial({ opacity: 0.26 })
   private model?: Group
   private meshes: { mesh: Mesh; page: number }[] = []
   private readonly extras = new Group()
-  private readonly near = new Group()
+  private readonly around = new Around()
   private frameOfPart?: Box3Helper
   private readonly dot = new Mesh(
     new SphereGeometry(1, 16, 12),
@@ -95,6 +83,7 @@ export class SurfaceScene {
   /** Finer meshes that follow the relief; made when they are first wanted. */
   private moved?: MovedMeshes
   private moving = false
+  private readonly nearMaps: NearMaps
   private flat = false
   private wanted = 0
   private asked = false
@@ -119,11 +108,10 @@ export class SurfaceScene {
     this.renderer.shadowMap.enabled = true
     this.renderer.shadowMap.type = PCFShadowMap
     this.renderer.shadowMap.autoUpdate = false
+    this.nearMaps = new NearMaps(this.renderer)
+    this.light = new SceneLight(this.renderer, this.scene, this.drawn)
     this.lightBy(SETUPS[0])
-    this.sun.castShadow = true
-    this.sun.shadow.mapSize.setScalar(PLAIN ? 512 : 2048)
-    this.sun.shadow.radius = 2
-    this.scene.add(this.sun, this.sun.target, this.ground, this.extras, this.near)
+    this.scene.add(this.ground, this.extras, this.around.group)
     this.dot.visible = false
     this.dot.renderOrder = 9
     this.extras.add(this.dot, this.cursor.group)
@@ -144,9 +132,9 @@ export class SurfaceScene {
     this.controls.dispose()
     this.clear()
     this.paint.dispose()
-    this.difference?.dispose()
+    this.comparing.dispose()
     this.seen_?.dispose()
-    for (const room of this.rooms.values()) room.dispose()
+    this.light.dispose()
     this.renderer.dispose()
   }
 
@@ -193,12 +181,10 @@ export class SurfaceScene {
     }
     this.moved?.dispose()
     this.moved = undefined
-    this.nearLit?.dispose()
-    this.nearLook?.dispose()
-    this.nearLit = this.nearLook = undefined
+    this.nearMaps.dispose()
     this.second?.dispose()
     this.second = undefined
-    void this.compareWith()
+    this.comparing.end()
     void this.showFile()
     for (const page of this.pages) page.relief.texture.dispose()
     this.meshes = []
@@ -238,12 +224,12 @@ export class SurfaceScene {
     this.pages.forEach((page, k) => {
       this.paint.apply(page.lit, k)
       this.paint.apply(page.flat, k)
-      readNear(page.lit, () => this.nearLit, k)
-      readNear(page.flat, () => this.nearLook, k, { map: 'look' })
+      readNear(page.lit, () => this.nearMaps.lit, k)
+      readNear(page.flat, () => this.nearMaps.look, k, { map: 'look' })
     })
     this.bounds = new Box3().setFromObject(scene)
     layGround(this.ground, this.bounds, this.meshes, this.shadow)
-    this.aim(this.light)
+    this.aim(this.light.light)
     // A newer version of the same object is looked at from where the old one was.
     const moved =
       before.isEmpty() ||
@@ -253,17 +239,10 @@ export class SurfaceScene {
   }
   private loading = 0
 
-  /** Finer tiles over the maps, once the view has come near; see `near/`. */
-  private nearLit?: NearAtlas
-  /** The same of what is looked through. */
-  private nearLook?: NearAtlas
-  private get atlas() {
-    return this.flat ? this.nearLook : this.nearLit
-  }
   private seen_?: SeenTiles
   /** Which tiles the view shows, where the maps (`now` pixels along a side) are too coarse for it. */
   seenTiles(now: number, most: number, count: number): Seen | undefined {
-    if (!this.drawn || !this.pages.length || this.compared || this.file) return undefined
+    if (!this.drawn || !this.pages.length || this.comparing.on || this.file) return undefined
     this.seen_ ??= new SeenTiles(this.renderer)
     const shown = (this.moving && this.moved?.shown) || this.meshes
     const width = this.renderer.getDrawingBufferSize(new Vector2()).x
@@ -275,22 +254,15 @@ export class SurfaceScene {
   }
   /** Those of the tiles that are not there yet; the others are kept. */
   nearSeen(tiles: Tile[]): Tile[] {
-    this.atlas?.seen(tiles)
-    return tiles.filter((tile) => !this.atlas?.has(tile))
+    return this.nearMaps.missing(tiles, this.flat)
   }
   putNear(tile: Tile, pictures: Map<string, Uint8Array>) {
-    const names = this.nearPictures()
-    let atlas = this.atlas
-    if (!atlas || atlas.names.join() !== names.join()) {
-      atlas?.dispose()
-      atlas = new NearAtlas(this.renderer, this.pages.length, names, new Set([...this.packing().colours, 'look']))
-      if (this.flat) this.nearLook = atlas
-      else this.nearLit = atlas
-      for (const page of this.pages) (this.flat ? page.flat : page.lit).needsUpdate = true
+    const { nearMaps, flat, pages } = this
+    if (nearMaps.put(tile, pictures, flat, this.nearPictures(), pages.length, this.packing().colours)) {
+      for (const page of pages) (flat ? page.flat : page.lit).needsUpdate = true
       this.moved?.anew()
     }
-    atlas.put(tile, pictures)
-    this.canvas.dataset.near = String(atlas.count)
+    this.canvas.dataset.near = String(nearMaps.count(flat))
     this.draw()
   }
   /** What follows the relief does so as finely as the tiles of it that are seen: texels of so many metres. */
@@ -304,9 +276,7 @@ export class SurfaceScene {
     if (this.moved?.goFar()) this.use(this.flat)
   }
   clearNear() {
-    if (!this.nearLit?.count && !this.nearLook?.count) return
-    this.nearLit?.clear()
-    this.nearLook?.clear()
+    if (!this.nearMaps.clear()) return
     this.canvas.dataset.near = '0'
     this.draw()
   }
@@ -341,39 +311,15 @@ export class SurfaceScene {
     this.draw()
   }
 
-  private markersShown = true
-  /** Outlines of markers would lie over what is judged by eye. */
   showMarkers(on: boolean) {
-    this.markersShown = on
-    for (const one of this.near.children) if (one instanceof LineSegments) one.visible = on
+    this.around.showMarkers(on)
     this.draw()
   }
-
-  /** Other objects that stand by, as they are placed. */
   async setNeighbours(others: { url: string; marker: boolean }[]) {
-    const mine = ++this.nearing
-    const loaded = await during('neighbours', Promise.all(others.map(({ url }) => new GLTFLoader().loadAsync(url))))
-    if (mine !== this.nearing) return
-    this.near.clear()
-    for (const [k, { scene }] of loaded.entries()) {
-      if (others[k].marker) {
-        for (const lines of markerLines(scene)) {
-          lines.visible = this.markersShown
-          this.near.add(lines)
-        }
-        continue
-      }
-      scene.traverse((node) => {
-        if (!(node instanceof Mesh)) return
-        node.material = new MeshStandardMaterial({ color: 0x9a9a98, roughness: 0.9, transparent: true, opacity: 0.55 })
-        node.castShadow = true
-      })
-      this.near.add(scene)
-    }
+    if (!(await this.around.set(others))) return
     this.renderer.shadowMap.needsUpdate = true
     this.draw()
   }
-  private nearing = 0
 
   /** North and wind on the ground around the object. */
   setCompass(marks?: CompassMarks) {
@@ -424,7 +370,7 @@ export class SurfaceScene {
     const size = this.bounds.getSize(new Vector3())
     const edge = edgeFor(Math.max(1e-9, 2 * (size.x * size.y + size.y * size.z + size.z * size.x)))
     const plates = this.pages.map(({ relief }) => relief)
-    this.moved = new MovedMeshes(this.meshes, plates, edge, (depth, k) => readNear(depth, () => this.nearLit, k))
+    this.moved = new MovedMeshes(this.meshes, plates, edge, (depth, k) => readNear(depth, () => this.nearMaps.lit, k))
   }
 
   private use(flat: boolean) {
@@ -451,34 +397,11 @@ export class SurfaceScene {
   /** For meshes that are only there to be clicked on. */
   private readonly unseen = new MeshBasicMaterial({ visible: false })
 
-  private light: Light = { azimuth: -35, elevation: 48, strength: 1 }
-
-  private setup: Setup = SETUPS[0]
-  private readonly rooms = new Map<string, Texture>()
-  /** Light by another set-up. White snow in full sun stays below white, or its relief would be lost. */
-  lightBy(setup: Setup) {
-    this.setup = setup
-    this.renderer.toneMappingExposure = setup.exposure
-    this.sun.color.setRGB(...setup.tint)
-    if (this.drawn) {
-      let room = this.rooms.get(setup.id)
-      if (!room) {
-        const prefilter = new PMREMGenerator(this.renderer)
-        const source = setup.room?.() ?? (PLAIN ? panorama(setup.sky, 64, 32) : panorama(setup.sky))
-        room = prefilter.fromEquirectangular(source).texture
-        source.dispose()
-        prefilter.dispose()
-        this.rooms.set(setup.id, room)
-      }
-      this.scene.environment = room
-    }
-    this.aim(this.light)
-  }
   /** What is seen now in every light, as small pictures (data addresses) by set-up; what is on the screen stays. */
   picturesInAllLights(width: number, height: number): Record<string, string> {
     const out: Record<string, string> = {}
     if (!this.drawn) return out
-    const [before, light] = [this.setup, this.light]
+    const { setup: before, light } = this.light
     const small = new SmallPicture(this.renderer, width, height)
     for (const one of SETUPS) {
       this.lightBy(one)
@@ -571,72 +494,30 @@ export class SurfaceScene {
     return picture
   }
   private second?: SecondSurface
+  private readonly comparing = new Comparing()
 
-  private compared?: { other: SecondSurface; flat: boolean }
-  private readonly by = { way: 'wipe' as Comparison, at: 0.5, times: 4 }
-  private difference?: DifferencePass
   /** Another answer beside what is shown; nothing: only what is shown. */
   async compareWith(found?: Pick<Evaluation, 'maps' | 'look'>) {
-    const mine = ++this.comparing
-    if (!found || !this.drawn || !this.pages.length) {
-      this.compared?.other.dispose()
-      this.compared = undefined
-      this.draw()
-      return
-    }
-    const other = new SecondSurface(this.renderer, this.packing(), this.pages.length)
-    await other.put(found)
-    if (mine !== this.comparing || this.over) {
-      other.dispose()
-      return
-    }
-    this.compared?.other.dispose()
-    this.compared = { other, flat: !!found.look }
+    if (found && this.drawn && this.pages.length)
+      await this.comparing.begin(found, new SecondSurface(this.renderer, this.packing(), this.pages.length))
+    else this.comparing.end()
     this.draw()
   }
-  private comparing = 0
-  /** How the two are shown: `at` is where the line stands (0 to 1), `times` how much a difference is made stronger. */
+  /** How the two are shown; see `Comparing`. */
   compareBy(way: Comparison, at: number, times: number) {
-    Object.assign(this.by, { way, at, times })
-    if (this.compared) this.draw()
+    this.comparing.set(way, at, times)
+    if (this.comparing.on) this.draw()
   }
   private render() {
-    const c = this.compared && { ...this.compared, ...this.by }
-    if (!c) {
-      this.paint.showing(this.camera)
-      this.renderer.render(this.scene, this.camera)
-      this.paint.showing()
-      return
-    }
-    const size = this.renderer.getSize(new Vector2())
-    const other = () => this.wear(c.other.materials, c.flat)
     const draw = () => this.renderer.render(this.scene, this.camera)
-    if (c.way === 'difference') {
-      this.difference ??= new DifferencePass()
-      this.difference.draw(this.renderer, draw, [other, () => this.dress()], c.times)
+    if (this.comparing.on) {
+      const wear = (other: SecondSurface, flat: boolean) => this.wear(other.materials, flat)
+      this.comparing.render(this.renderer, this.camera, draw, wear, () => this.dress())
       return
     }
-    const line = Math.round(c.at * size.x)
-    this.renderer.setScissorTest(true)
-    if (c.way === 'side') this.camera.setViewOffset(size.x, size.y, size.x / 4, 0, size.x / 2, size.y)
-    const half = (left: boolean) => {
-      const [x, w] =
-        c.way === 'side' ? [left ? 0 : size.x / 2, size.x / 2] : [left ? 0 : line, left ? line : size.x - line]
-      if (w < 1) return
-      if (c.way === 'side') this.renderer.setViewport(x, 0, w, size.y)
-      this.renderer.setScissor(x, 0, w, size.y)
-      draw()
-    }
-    other()
-    half(true)
-    this.dress()
-    half(false)
-    if (c.way === 'side') {
-      this.camera.clearViewOffset()
-      this.renderer.setViewport(0, 0, size.x, size.y)
-    }
-    this.renderer.setScissorTest(false)
-    this.renderer.setScissor(0, 0, size.x, size.y)
+    this.paint.showing(this.camera)
+    draw()
+    this.paint.showing()
   }
   /** Other materials on every mesh, until `use` is called. */
   private wear(materials: Material[], flat: boolean) {
@@ -645,30 +526,14 @@ export class SurfaceScene {
     this.ground.visible = !flat
   }
 
-  /** Turn the light: the room turns with the sun. */
+  /** Light by another set-up. */
+  lightBy(setup: Setup) {
+    this.light.by(setup, this.bounds)
+    this.draw()
+  }
+  /** Turn the light. */
   aim(light: Light) {
-    this.light = light
-    const a = (light.azimuth * Math.PI) / 180
-    const e = (light.elevation * Math.PI) / 180
-    const centre = this.bounds.isEmpty() ? new Vector3() : this.bounds.getCenter(new Vector3())
-    const reach = this.bounds.isEmpty() ? 1 : this.bounds.getSize(new Vector3()).length()
-    this.sun.target.position.copy(centre)
-    this.sun.position
-      .set(Math.sin(a) * Math.cos(e), Math.sin(e), Math.cos(a) * Math.cos(e))
-      .multiplyScalar(reach * 2)
-      .add(centre)
-    this.sun.intensity = this.setup.key * light.strength
-    this.scene.environmentIntensity = this.setup.around * light.strength
-    // The window stands where the sun does: light from two sides would leave no form.
-    this.scene.environmentRotation.set(0, a + 0.6 + Math.PI, 0)
-    const box = this.sun.shadow.camera
-    box.left = box.bottom = -reach * 0.75
-    box.right = box.top = reach * 0.75
-    box.near = reach * 0.5
-    box.far = reach * 4
-    box.updateProjectionMatrix()
-    this.sun.shadow.normalBias = reach * 0.002
-    this.renderer.shadowMap.needsUpdate = true
+    this.light.aim(light, this.bounds)
     this.draw()
   }
 

@@ -7,7 +7,7 @@ import { api } from '../../api/client'
 import MomentList from '../../moments/MomentList.vue'
 import { useLights, type KeptLight } from '../../view3d/useLights'
 import { useWork } from '../../stores/work'
-import type { Light } from '../../view3d/surfaceScene'
+import type { Light } from '../../view3d/sceneLight'
 import type { Setup } from '../../view3d/lights'
 
 /** The set-ups of light, with their keys; a ball shows where each comes from. The sun of the setting, panoramas and
