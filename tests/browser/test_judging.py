@@ -352,12 +352,16 @@ class Judging(BrowserTest):
         self.assertLess(whole, quarter / 2)
         # Called off half way, nothing is saved, and the next can begin.
         downloads: list[Any] = []
-        page.on("download", downloads.append)
+
+        def saved(found: Any) -> None:
+            downloads.append(found)
+
+        page.on("download", saved)
         self.choose("Seconds", "20")
         page.get_by_role("button", name="Save it").click()
         page.get_by_role("progressbar", name="Film made").wait_for()
         page.get_by_role("button", name="Cancel", exact=True).click()
         page.get_by_role("button", name="Save it").wait_for()
         self.settle()
-        page.remove_listener("download", downloads.append)
+        page.remove_listener("download", saved)
         self.assertEqual(downloads, [])
