@@ -8,6 +8,7 @@ import numpy as np
 
 from limus.common.kernel import kernel
 from limus.common.parallel import for_ranges
+from limus.surface.row_span import row_span
 
 #: Triangles are sorted into squares of this many blocks along each side.
 BIN = 8
@@ -86,24 +87,8 @@ def _in_blocks(start, end, blocks, blocks_wide, shift, uv, starts, order, wide, 
             flip = 1.0 if area > 0.0 else -1.0
             slack = 1e-6 * max(1.0, abs(area) ** 0.5)
             for y in range(y0, y1 + 1):
-                left, right = x_low - 1e-6, x_high + 1e-6
-                ok = True
-                for e in range(3):
-                    if e == 0:
-                        px, py, qx, qy = ax, ay, mx, my
-                    elif e == 1:
-                        px, py, qx, qy = mx, my, cx, cy
-                    else:
-                        px, py, qx, qy = cx, cy, ax, ay
-                    constant = flip * ((qx - px) * (y - py) + (qy - py) * px) + slack
-                    slope = -flip * (qy - py)
-                    if slope > 1e-15:
-                        left = max(left, -constant / slope)
-                    elif slope < -1e-15:
-                        right = min(right, -constant / slope)
-                    elif constant < 0.0:
-                        ok = False
-                if not ok or left > right:
+                left, right = row_span(ax, ay, mx, my, cx, cy, y, flip, slack)
+                if left > right:
                     continue
                 x0 = max(left_most, int(np.ceil(left)))
                 x1 = min(left_most + side - 1, int(np.floor(right)))

@@ -6,6 +6,7 @@ import numpy as np
 
 from limus.common.kernel import kernel
 from limus.common.parallel import map_blocks
+from limus.surface.row_span import row_span
 
 
 @kernel
@@ -26,30 +27,11 @@ def _rows(first, last, uv, triangles, page, size, owner):  # type: ignore[no-unt
         if abs(area) < 1e-12:
             continue
         flip = 1.0 if area > 0.0 else -1.0
-        x_low, x_high = min(ax, bx, cx), max(ax, bx, cx)
         slack = 1e-6 * max(1.0, abs(area) ** 0.5)
         base = page[t] * size * size
         for y in range(y0, y1 + 1):
-            # The span of this row inside the triangle, edge by edge.
-            left, right = x_low - 1e-6, x_high + 1e-6
-            ok = True
-            for e in range(3):
-                if e == 0:
-                    px, py, qx, qy = ax, ay, bx, by
-                elif e == 1:
-                    px, py, qx, qy = bx, by, cx, cy
-                else:
-                    px, py, qx, qy = cx, cy, ax, ay
-                # inside: flip * ((qx-px)*(y-py) - (qy-py)*(x-px)) >= -slack
-                constant = flip * ((qx - px) * (y - py) + (qy - py) * px) + slack
-                slope = -flip * (qy - py)
-                if slope > 1e-15:
-                    left = max(left, -constant / slope)
-                elif slope < -1e-15:
-                    right = min(right, -constant / slope)
-                elif constant < 0.0:
-                    ok = False
-            if not ok or left > right:
+            left, right = row_span(ax, ay, bx, by, cx, cy, y, flip, slack)
+            if left > right:
                 continue
             x0 = max(0, int(np.ceil(left)))
             x1 = min(size - 1, int(np.floor(right)))
