@@ -12,7 +12,7 @@ from typing import Any
 
 
 class Able:
-    """Looks now and then at the workers of a scheduler.
+    """Told now and then what a scheduler says of its workers.
 
     Parameters
     ----------
@@ -24,12 +24,24 @@ class Able:
         #: Address -> since when it is paused and does nothing.
         self._idle: dict[str, float] = {}
 
-    def threads(self, client: Any) -> dict[str, int]:
-        """Address -> threads, of those that can begin something, or may again soon."""
-        found = client.scheduler_info()["workers"]
+    def threads(self, found: Mapping[str, Any]) -> dict[str, int]:
+        """Address -> threads, of those that can begin something, or may again soon; ``found`` as ``workers_of`` has
+        it.
+        """
         now = time.monotonic()
         self._idle = {one: self._idle.get(one, now) for one, said in found.items() if _waits(said)}
         return {one: said["nthreads"] for one, said in found.items() if now - self._idle.get(one, now) < self._patience}
+
+
+def workers_of(client: Any) -> dict[str, Any]:
+    """Address -> what the scheduler says of each worker now.
+
+    Raises
+    ------
+    OSError : it does not answer. (What the client itself says of it may be old then.)
+    """
+    found: dict[str, Any] = client.sync(client.scheduler.identity, n_workers=-1)["workers"]
+    return found
 
 
 def _waits(said: Mapping[str, Any]) -> bool:

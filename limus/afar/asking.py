@@ -16,7 +16,7 @@ from contextlib import suppress
 from typing import Any
 
 from limus import __version__
-from limus.afar.able import Able
+from limus.afar.able import Able, workers_of
 from limus.afar.machines import edition, editions, reach
 from limus.afar.question import KEPT, Asked, Kind, Reply, asked_here, drop_here, put_here
 from limus.common.errors import Cancelled, InputError
@@ -118,7 +118,7 @@ class Far:
         client = self._client
         if client.status != "running":
             raise ConnectionError(client.status)
-        threads, mine = self._able.threads(client), edition()
+        threads, mine = self._able.threads(workers_of(client)), edition()
         # Each is asked once who it is.
         fresh = [worker for worker in threads if worker not in self._known]
         if fresh:
@@ -232,9 +232,15 @@ class Far:
         if client is None:
             raise Away
         over = threading.Event()
-        future = client.submit(
-            act, given, key=f"view-{uuid.uuid4().hex}", workers=[worker], allow_other_workers=False, pure=False
-        )
+        try:
+            future = client.submit(
+                act, given, key=f"view-{uuid.uuid4().hex}", workers=[worker], allow_other_workers=False, pure=False
+            )
+        except Exception as error:
+            # Let go just now, since the scheduler does not answer.
+            if client is self._client and client.status == "running":
+                raise
+            raise Away from error
         future.add_done_callback(lambda _: over.set())
         try:
             while not over.wait(STEP):

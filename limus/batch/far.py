@@ -19,7 +19,7 @@ from pathlib import Path
 from typing import Any
 
 from limus import __version__
-from limus.afar.able import Able
+from limus.afar.able import Able, workers_of
 from limus.afar.machines import edition, editions, give_back, own_folder, own_memory, reach
 from limus.batch.one import made
 from limus.batch.row import Work
@@ -154,10 +154,11 @@ class _Watch:
         if now < self._next:
             return
         self._next = now + LOOK
-        if self._able.threads(self._client):
+        found = workers_of(self._client)
+        if self._able.threads(found):
             self._last = now
             return
-        if self._client.scheduler_info()["workers"]:
+        if found:
             raise _no_memory()
         if now - self._last > IDLE_PATIENCE:
             raise InputError(
@@ -183,7 +184,7 @@ def _workers(client: Any) -> int:
     try:
         client.wait_for_workers(1, timeout=WORKERS_PATIENCE)
     except TimeoutError as error:
-        if client.scheduler_info()["workers"]:
+        if workers_of(client):
             raise _no_memory() from error
         raise InputError(
             "the scheduler has no workers", where="--scheduler", remedy="Start some with 'dask worker' and its address"

@@ -8,19 +8,12 @@ from unittest import TestCase, mock
 from limus.afar.able import Able
 
 
-class Client:
-    """Says what a client of Dask would."""
-
-    def __init__(self, **workers: tuple[str, int]) -> None:
-        self.workers = workers
-
-    def scheduler_info(self) -> dict[str, Any]:
-        return {
-            "workers": {
-                name: {"status": status, "nthreads": 2, "metrics": {"task_counts": {"executing": count}}}
-                for name, (status, count) in self.workers.items()
-            }
-        }
+def said(**workers: tuple[str, int]) -> dict[str, Any]:
+    """What a scheduler says of workers: status, and how much is under way."""
+    return {
+        name: {"status": status, "nthreads": 2, "metrics": {"task_counts": {"executing": count}}}
+        for name, (status, count) in workers.items()
+    }
 
 
 class Counting(TestCase):
@@ -31,17 +24,17 @@ class Counting(TestCase):
         self.addCleanup(clock.stop)
 
     def test_one_that_is_paused_and_does_nothing_is_not_counted_after_a_while(self) -> None:
-        able, client = Able(10.0), Client(a=("running", 0), b=("paused", 0), c=("paused", 1))
-        self.assertEqual(able.threads(client), {"a": 2, "b": 2, "c": 2})
+        able, three = Able(10.0), {"a": ("running", 0), "b": ("paused", 0), "c": ("paused", 1)}
+        self.assertEqual(able.threads(said(**three)), {"a": 2, "b": 2, "c": 2})
         self.now += 9
-        self.assertEqual(able.threads(client), {"a": 2, "b": 2, "c": 2})
+        self.assertEqual(able.threads(said(**three)), {"a": 2, "b": 2, "c": 2})
         self.now += 2
         # What runs there may end and free its memory.
-        self.assertEqual(able.threads(client), {"a": 2, "c": 2})
-        client.workers["b"] = ("running", 0)
-        self.assertEqual(set(able.threads(client)), {"a", "b", "c"})
-        client.workers["b"] = ("paused", 0)
-        self.assertEqual(set(able.threads(client)), {"a", "b", "c"})
+        self.assertEqual(able.threads(said(**three)), {"a": 2, "c": 2})
+        three["b"] = ("running", 0)
+        self.assertEqual(set(able.threads(said(**three))), {"a", "b", "c"})
+        three["b"] = ("paused", 0)
+        self.assertEqual(set(able.threads(said(**three))), {"a", "b", "c"})
 
     def test_nobody(self) -> None:
-        self.assertEqual(Able(1.0).threads(Client()), {})
+        self.assertEqual(Able(1.0).threads({}), {})
