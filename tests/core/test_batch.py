@@ -10,6 +10,7 @@ import signal
 import subprocess
 import sys
 import tempfile
+import time
 import zipfile
 from pathlib import Path
 from typing import Any
@@ -17,6 +18,8 @@ from unittest import TestCase, mock
 
 import openpyxl
 
+from limus.afar.able import workers_of
+from limus.afar.machines import reach
 from limus.batch.far import far
 from limus.batch.kept import Kept
 from limus.batch.row import COLUMNS
@@ -395,10 +398,12 @@ class ManyMachines(Machines, InAFolder):
         address, rows = self.scheduler(), [self.row(object="pier.glb"), self.row(object="cap.glb")]
         # Python and what a row needs take more than four fifths of this: Dask lets it begin nothing.
         full = self.worker(address, **{"memory-limit": "100MB"})
-        with (
-            mock.patch("limus.batch.far.WORKERS_PATIENCE", 20.0), mock.patch("limus.batch.far.IDLE_PATIENCE", 1.0),
-            self.assertRaises(InputError) as caught,
-        ):  # fmt: skip
+        with reach(address) as client:
+            limit = time.monotonic() + 60
+            while [said["status"] for said in workers_of(client).values()] != ["paused"]:
+                self.assertLess(time.monotonic(), limit, "the worker was never paused")
+                time.sleep(0.05)
+        with mock.patch("limus.batch.far.WORKERS_PATIENCE", 0.5), self.assertRaises(InputError) as caught:
             run(rows, self.folder, self.out, self.tell, far(address))
         self.assertIn("no worker has the memory", caught.exception.line)
         os.killpg(full.pid, signal.SIGKILL)
