@@ -6,6 +6,8 @@ from typing import Any
 from unittest import TestCase, mock
 
 from limus.afar.able import Able
+from limus.batch.far import _Watch
+from limus.common.errors import InputError
 
 
 def said(**workers: tuple[str, int]) -> dict[str, Any]:
@@ -19,7 +21,7 @@ def said(**workers: tuple[str, int]) -> dict[str, Any]:
 class Counting(TestCase):
     def setUp(self) -> None:
         self.now = 100.0
-        clock = mock.patch("limus.afar.able.time.monotonic", lambda: self.now)
+        clock = mock.patch("time.monotonic", lambda: self.now)
         clock.start()
         self.addCleanup(clock.stop)
 
@@ -38,3 +40,34 @@ class Counting(TestCase):
 
     def test_nobody(self) -> None:
         self.assertEqual(Able(1.0).threads({}), {})
+
+    def test_a_batch_ends_when_nobody_can_begin_anything_any_more(self) -> None:
+        three = {"a": ("paused", 1)}
+        with mock.patch("limus.batch.far.workers_of", lambda client: said(**three)):
+            watch = _Watch(None)
+            for _ in range(40):
+                self.now += 5
+                watch.look()
+            three["a"] = ("paused", 0)
+            for _ in range(11):
+                self.now += 5
+                watch.look()
+            self.now += 10
+            with self.assertRaisesRegex(InputError, "no worker has the memory"):
+                watch.look()
+
+    def test_a_batch_waits_a_while_for_workers_that_come_again(self) -> None:
+        three: dict[str, tuple[str, int]] = {}
+        with mock.patch("limus.batch.far.workers_of", lambda client: said(**three)):
+            watch = _Watch(None)
+            self.now += 50
+            watch.look()
+            three["a"] = ("running", 0)
+            self.now += 50
+            watch.look()
+            three.clear()
+            self.now += 50
+            watch.look()
+            self.now += 20
+            with self.assertRaisesRegex(InputError, "all workers are gone"):
+                watch.look()

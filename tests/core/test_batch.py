@@ -396,8 +396,8 @@ class ManyMachines(Machines, InAFolder):
 
     def test_workers_that_will_never_do_anything_are_not_waited_for(self) -> None:
         address, rows = self.scheduler(), [self.row(object="pier.glb"), self.row(object="cap.glb")]
-        # Python and what a row needs take more than four fifths of this: Dask lets it begin nothing.
-        full = self.worker(address, **{"memory-limit": "100MB"})
+        # Python alone takes more than four fifths of this: Dask lets it begin nothing.
+        full = self.worker(address, **{"memory-limit": "60MB"})
         with reach(address) as client:
             limit = time.monotonic() + 60
             while [said["status"] for said in workers_of(client).values()] != ["paused"]:
