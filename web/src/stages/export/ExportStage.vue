@@ -46,6 +46,11 @@ onBeforeUnmount(() => (gone = true))
 const listing = ref<components['schemas']['DeliveryOut']>()
 const why = ref<{ message: string; where?: string }>()
 let asked = 0
+const memory = computed(() => {
+  const large = sizes.value.some((one) => one.value > 2048)
+  const above = large ? '; above 2048 maps are drawn tile by tile, which takes minutes and hardly more memory' : ''
+  return `Pixels along one side of each map. This server gives an export ${listing.value?.memory}${above}.`
+})
 const soon = new Plan('listing')
 onBeforeUnmount(() => soon.off())
 watch(
@@ -161,13 +166,7 @@ async function cancel() {
             size="small"
             aria-label="Resolution"
           />
-          <p v-if="listing" class="muted" data-testid="memory">
-            Pixels along one side of each map. This server gives an export {{ listing.memory }}
-            <template v-if="sizes.some((one) => one.value > 2048)">
-              ; above 2048 maps are drawn tile by tile, which takes minutes and hardly more memory
-            </template>
-            .
-          </p>
+          <p v-if="listing" class="muted" data-testid="memory">{{ memory }}</p>
           <MapSizes v-if="takes('sizes')" v-model="draft.sizes" :titles="titles" :resolution="draft.resolution" />
           <label v-if="(target?.depths.length ?? 0) > 1" class="row">
             <span>Bits of each number</span>
@@ -185,7 +184,7 @@ async function cancel() {
             <span>Dither, so that smooth slopes show no steps</span>
           </label>
           <GutterField v-if="takes('gutter')" v-model:pixels="draft.gutter" v-model:mm="draft.gutter_mm" />
-          <p v-for="note in listing?.notes" :key="note" class="muted" role="status">{{ note }}</p>
+          <p v-for="note in listing?.notes" :key="note" class="muted" role="status">{{ note }}.</p>
           <VertexFields v-if="takes('moved')" v-model:moved="draft.moved" v-model:edge="draft.edge_mm" />
         </section>
         <MasksAlong v-model:chosen="draft.masks" v-model:packed="draft.packed" :within="target?.masks_within" />
