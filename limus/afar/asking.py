@@ -99,7 +99,8 @@ class Far:
                     self._client = reach(self._address, "LIMUS_SCHEDULER")
                 self._workers = self._there()
                 self._said = ""
-            except (InputError, OSError, TimeoutError, ValueError, RuntimeError) as error:
+            except Exception as error:
+                # However a client says it; who looks has to go on looking.
                 self._drop()
                 line = error.line if isinstance(error, InputError) else f"The scheduler is gone ({error})."
                 if line != self._said:

@@ -154,7 +154,11 @@ class _Watch:
         if now < self._next:
             return
         self._next = now + LOOK
-        found = workers_of(self._client)
+        try:
+            found = workers_of(self._client)
+        except Exception:
+            # However a client says that its scheduler does not answer: nobody is there.
+            found = {}
         if self._able.threads(found):
             self._last = now
             return
@@ -162,7 +166,7 @@ class _Watch:
             raise _no_memory()
         if now - self._last > IDLE_PATIENCE:
             raise InputError(
-                "all workers are gone", where="--scheduler",
+                "all workers are gone, or their scheduler", where="--scheduler",
                 remedy="Start some with 'dask worker' and its address, and run the batch again: it goes on from here",
             )  # fmt: skip
 

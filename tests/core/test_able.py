@@ -71,3 +71,11 @@ class Counting(TestCase):
             self.now += 20
             with self.assertRaisesRegex(InputError, "all workers are gone"):
                 watch.look()
+
+    def test_a_scheduler_that_does_not_answer_has_no_workers(self) -> None:
+        with mock.patch("limus.batch.far.workers_of", side_effect=OSError("gone")):
+            watch = _Watch(None)
+            watch.look()
+            self.now += 61
+            with self.assertRaisesRegex(InputError, "or their scheduler"):
+                watch.look()

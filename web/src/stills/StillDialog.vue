@@ -9,7 +9,7 @@ import { computed, ref, watch } from 'vue'
 import { useBrackets } from '../stores/brackets'
 import { during } from '../rest'
 import { useWork } from '../stores/work'
-import { filmOf, RATE } from './film'
+import { RATE } from './rate'
 import type { Marks } from '../view3d/stillMarks'
 
 /** Pictures and films of the view, as it is seen: to show, and to keep. */
@@ -69,6 +69,8 @@ async function still() {
   save(blob, 'png')
 }
 async function film(wanted: () => boolean) {
+  // What encodes films is large, and loaded by whoever wants one.
+  const { filmOf } = await import('./film')
   const marks = { scale: scale.value, caption: caption.value }
   const first = props.take(width.value, false, marks)
   if (!first) throw new Error('There is no view to take a film of.')

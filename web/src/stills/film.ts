@@ -6,8 +6,7 @@ import {
   Output,
   WebMOutputFormat,
 } from 'mediabunny'
-
-export const RATE = 25
+import { RATE } from './rate'
 
 /**
  * A film of frames that are drawn one after the other on `paper`: MP4 where this browser encodes for it, else WebM.

@@ -1,0 +1,2 @@
+/** Pictures a second of a film. */
+export const RATE = 25
