@@ -61,5 +61,5 @@ def broken_by(base: Broken, ground: Ground) -> np.ndarray | np.float32:
     by = np.float32(base.arris_mm * ground.seen(base.arris_size_mm))
     pull = ground.pull(base.arris_size_mm, base.arris_as, salt=61)
     if base.arris_way == "across":
-        return by * np.clip(pull, np.float32(-1.0), np.float32(1.0))
-    return by * one_way(pull) * np.float32(-1.0 if base.arris_way == "inward" else 1.0)
+        return by * np.clip(pull, -1.0, 1.0)
+    return by * one_way(pull) * (-1.0 if base.arris_way == "inward" else 1.0)

@@ -122,14 +122,14 @@ class Ground:
             [self.noise(size_mm * 0.55, octaves=3, gain=0.6, salt=salt + 900 + k) for k in range(3)], axis=1
         )
         dots = speckle(
-            self.moved(away * np.float32(0.13 * size_mm)).points,
+            self.moved(away * (0.13 * size_mm)).points,
             size_mm,
             amount=float(amount),
             vary=vary,
             soft=max(soft, min(self.texel_mm / size_mm, 1.0)),
             seed=self.seed * 7919 + salt,
         )
-        return np.float32(seen) * dots + np.float32((1 - seen) * amount * 0.2)
+        return seen * dots + (1 - seen) * amount * 0.2
 
     def pull(self, size_mm: float, character: Character, *, salt: int = 0) -> np.ndarray:
         """(n,) float32 about -1.2..1.2: how far a broken edge is pulled, see ``patterns.outline``."""
@@ -164,7 +164,7 @@ class Ground:
 
     def moved(self, by_mm: np.ndarray) -> Ground:
         """The same with its points moved by (n, 3) or (3,) mm."""
-        points = (self.points + by_mm.astype(np.float32) * np.float32(0.001)).astype(np.float32)
+        points = (self.points + by_mm.astype(np.float32) * 0.001).astype(np.float32)
         return replace(self, points=points, label=key_of(points) if self.keep is not None else "")
 
 
@@ -202,5 +202,5 @@ def times(color: np.ndarray | tuple[float, float, float], tone: np.ndarray) -> n
 def step(values: np.ndarray, low: Real, high: Real) -> np.ndarray:
     """(n,) float32: smoothly from 0 at ``low`` to 1 at ``high`` (or the other way round)."""
     if low > high:
-        return np.float32(1.0) - smoothstep(values, float(high), float(low))
+        return 1.0 - smoothstep(values, float(high), float(low))
     return smoothstep(values, float(low), float(high))

@@ -31,7 +31,7 @@ def _scattered(site: Site, choice: LaidMaterial) -> np.ndarray:
         return site.position
     draw = np.random.Generator(np.random.PCG64(977))
     # Whole metres, so that numbers stay exact; two parts of many may be alike.
-    offsets = draw.integers(-8, 9, (int(groups.max()) + 1, 3)).astype(np.float32) * np.float32(0.77)
+    offsets = draw.integers(-8, 9, (int(groups.max()) + 1, 3)).astype(np.float32) * 0.77
     offsets[0] = 0
     return np.asarray(site.position + offsets[groups], np.float32)
 
@@ -55,7 +55,7 @@ def laid(
     texel_mm, extent_mm = site.texel_mm / placing.scale, site.extent_mm / placing.scale
     uv_mm = None
     if placing.way == "uv" and site.uv is not None:
-        uv_mm = (site.uv * np.float32(site.mm_per_uv / placing.scale)).astype(np.float32)
+        uv_mm = (site.uv * (site.mm_per_uv / placing.scale)).astype(np.float32)
         groups = {"part": site.part, "island": site.island, "none": None}[placing.scatter]
         if groups is not None:
             uv_mm = (
@@ -155,8 +155,8 @@ def _unlike_itself(skin: Skin, site: Site, seed: int) -> Skin:
     color = spread(skin.sheet["base_color"], CHANNELS["base_color"], count)
     rough = spread(skin.sheet["roughness"], CHANNELS["roughness"], count)
     sheet = dict(skin.sheet)
-    sheet["base_color"] = np.clip(color * (1 + np.float32(0.07) * wide)[:, None], 0.0, 1.0).astype(np.float32)
-    sheet["roughness"] = np.clip(rough - np.float32(0.03) * wide, 0.02, 1.0).astype(np.float32)
+    sheet["base_color"] = np.clip(color * (1 + 0.07 * wide)[:, None], 0.0, 1.0).astype(np.float32)
+    sheet["roughness"] = np.clip(rough - 0.03 * wide, 0.02, 1.0).astype(np.float32)
     return replace(skin, sheet=sheet)
 
 
@@ -167,7 +167,7 @@ def _along_grain(points: np.ndarray, site: Site, choice: LaidMaterial) -> np.nda
     if placing.turn_deg:
         c, s = np.float32(np.cos(np.radians(placing.turn_deg))), np.float32(np.sin(np.radians(placing.turn_deg)))
         at = at @ np.array([[c, 0, -s], [0, 1, 0], [s, 0, c]], np.float32)
-    moved = np.array([placing.across_cm, placing.up_cm, 0], np.float32) * np.float32(0.01 / placing.scale)
+    moved = np.array([placing.across_cm, placing.up_cm, 0], np.float32) * (0.01 / placing.scale)
     at = at - moved
     if type(choice.material).grained:
         if placing.grain != "longest":
@@ -182,9 +182,7 @@ def _turned(x: np.ndarray, y: np.ndarray, choice: LaidMaterial) -> tuple[np.ndar
     a = np.radians(placing.turn_deg)
     c, s = np.float32(np.cos(a)), np.float32(np.sin(a))
     scale = placing.scale
-    return c * x + s * y - np.float32(placing.across_cm * 10 / scale), -s * x + c * y - np.float32(
-        placing.up_cm * 10 / scale
-    )
+    return c * x + s * y - placing.across_cm * 10 / scale, -s * x + c * y - placing.up_cm * 10 / scale
 
 
 def _in_planes(
@@ -203,8 +201,8 @@ def _in_planes(
     if uv_mm is not None:
         x, y = _turned(uv_mm[:, 0], -uv_mm[:, 1], choice)
         return material.lay(Ground(points, normals, texel_mm, seed, x, y, extent_mm=extent_mm, keep=keep, label=label))
-    weights = np.abs(normals).astype(np.float32) ** np.float32(14.0)
-    weights /= np.maximum(weights.sum(axis=1, keepdims=True), np.float32(1e-12))
+    weights = np.abs(normals).astype(np.float32) ** 14.0
+    weights /= np.maximum(weights.sum(axis=1, keepdims=True), 1e-12)
     if choice.placing.way == "box":
         best = np.argmax(weights, axis=1)
         weights = np.zeros_like(weights)
@@ -291,7 +289,7 @@ def finished(choice: LaidMaterial, skin: Skin, area: np.ndarray | None = None) -
     if choice.occlusion > 0 and skin.occlusion is not None:
         color = spread(sheet["base_color"], CHANNELS["base_color"], len(skin.relief))
         sheet["base_color"] = (color * (1 - np.float32(choice.occlusion) * skin.occlusion)[:, None]).astype(np.float32)
-    relief = skin.relief * np.float32(choice.relief) if choice.relief != 1.0 else skin.relief
+    relief = skin.relief * choice.relief if choice.relief != 1.0 else skin.relief
     return replace(skin, sheet=sheet, relief=relief)
 
 
@@ -310,7 +308,7 @@ def over(below: Skin, above: Skin, mask: np.ndarray, blend_mm: float) -> tuple[S
     span = (
         decided("span", lambda: float(np.ptp(below.relief) + np.ptp(above.relief)) * 0.5) + blend_mm if count else 1.0
     )
-    lead = above.relief - below.relief + (mask - np.float32(0.5)) * np.float32(2.0 * span)
+    lead = above.relief - below.relief + (mask - 0.5) * (2.0 * span)
     share = smoothstep(np.ascontiguousarray(lead, np.float32), -max(blend_mm, 1e-3) / 2, max(blend_mm, 1e-3) / 2)
     share = np.where(mask <= 0, np.float32(0), np.where(mask >= 1, np.float32(1), share)).astype(np.float32)
     sheet: dict[str, np.ndarray] = {}

@@ -42,22 +42,13 @@ class Placing(Document):
     across_cm: float = number(0.0, "Across", "cm", -100000.0, 100000.0, (-100.0, 100.0), "Moved sideways")
     up_cm: float = number(0.0, "Up", "cm", -100000.0, 100000.0, (-100.0, 100.0), "Moved upwards")
     scatter: Literal["none", "part", "island"] = choice(
-        "part",
-        "Moved by chance",
-        "So that like parts do not look alike",
-        none="not at all",
-        part="each part",
+        "part", "Moved by chance", "So that like parts do not look alike", none="not at all", part="each part",
         island="each UV island",
-    )
+    )  # fmt: skip
     grain: Literal["longest", "x", "y", "z"] = choice(
-        "longest",
-        "Grain along",
-        "Where it has a direction",
-        longest="the longest side of each part",
-        x="x (sideways)",
-        y="y (up)",
-        z="z (forwards)",
-    )
+        "longest", "Grain along", "Where it has a direction", longest="the longest side of each part", x="x (sideways)",
+        y="y (up)", z="z (forwards)",
+    )  # fmt: skip
     broken: bool = switch(
         False,
         "Break repetition",

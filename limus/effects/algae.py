@@ -8,7 +8,7 @@ import numpy as np
 
 from limus.common.fields import colour, number
 from limus.common.object_size import ONE_METRE, ObjectSize
-from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, ShownOn, film_um, ramp
+from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, ShownOn, ramp
 from limus.effects.habitat import HABITAT_READS, habitat
 from limus.masks.coverage import level_for
 from limus.masks.recipe import Recipe, term
@@ -54,16 +54,9 @@ class Algae(Effect):
         14.0, "Width of runs", "mm", 0.5, 1000.0, (2.0, 100.0), "Of the streaks it follows down", log=True, grows=0.6
     )
     edge_mm: float = number(
-        9.0,
-        "Edge size",
-        "mm",
-        0.05,
-        1000.0,
-        (1.0, 60.0),
-        "Rounding of corners that stay damp and edges that dry",
-        log=True,
-        grows=0.5,
-    )
+        9.0, "Edge size", "mm", 0.05, 1000.0, (1.0, 60.0), "Rounding of corners that stay damp and edges that dry",
+        log=True, grows=0.5,
+    )  # fmt: skip
 
     @classmethod
     def default_where(cls, size: ObjectSize = ONE_METRE) -> Recipe:
@@ -78,16 +71,16 @@ class Algae(Effect):
     def apply(self, event: Event) -> Outcome:
         """Let it grow."""
         share, old = self._share(event)
-        tone = np.float32(1.0) + np.float32(0.20) * event.noise(self.patch_mm * 0.35, octaves=4, gain=0.6, salt=243)
+        tone = 1.0 + 0.20 * event.noise(self.patch_mm * 0.35, octaves=4, gain=0.6, salt=243)
         hue = event.noise(self.patch_mm * 2.0, octaves=3, salt=244)
         color = toned(self.color, tone, 0.4, 1.9)
         # Yellower here, bluer there, and dark where it is old.
-        color[:, 0] *= np.float32(1.0) + np.float32(0.22) * np.clip(hue, -1.5, 1.5)
-        color[:, 2] *= np.float32(1.0) - np.float32(0.18) * np.clip(hue, -1.5, 1.5)
+        color[:, 0] *= 1.0 + 0.22 * np.clip(hue, -1.5, 1.5)
+        color[:, 2] *= 1.0 - 0.18 * np.clip(hue, -1.5, 1.5)
         color += (toned(self.dark_color, tone, 0.4, 1.9) - color) * old[:, None]
-        rough = np.clip(np.float32(0.78) - np.float32(0.22) * old, 0.3, 1.0)
+        rough = np.clip(0.78 - 0.22 * old, 0.3, 1.0)
         sheet = {"base_color": np.clip(color, 0.0, 1.0), "roughness": rough}
-        return Outcome(event.pile.with_coat(event.coat(event.name, ALGAE, film_um(share, ALGAE.hide_um), sheet)), share)
+        return event.deposit(ALGAE, share, sheet)
 
     def _share(self, event: Event) -> tuple[np.ndarray, np.ndarray]:
         """(n,) float32 0..1 how much of it there is, and how dark it has become."""
@@ -95,22 +88,18 @@ class Algae(Effect):
         lane = event.noise(self.lane_mm, octaves=3, gain=0.6, tall=18.0, salt=245)
         patch = event.noise(self.patch_mm, octaves=5, gain=0.62, salt=246)
         fine = event.noise(self.patch_mm * 0.12, octaves=4, gain=0.7, salt=247)
-        up = event.pile.texels.normal[:, 1]
-        wet = home.damp * (np.float32(0.80) + np.float32(0.34) * lane * ramp(np.abs(up), 0.8, 0.4))
-        wet = wet + np.float32(0.30) * home.hollow + np.float32(0.25) * home.joint + np.float32(0.10) * home.shade
+        up = event.texels.normal[:, 1]
+        wet = home.damp * (0.80 + 0.34 * lane * ramp(np.abs(up), 0.8, 0.4))
+        wet = wet + 0.30 * home.hollow + 0.25 * home.joint + 0.10 * home.shade
         if self.foot_mm > 0:
-            high = READINGS["height"].value(event.scope.place, 0.0) * np.float32(1.0 / self.foot_mm)
-            wet = wet + np.float32(0.42) * np.clip(np.float32(1.0) - high + np.float32(0.25) * patch, 0.0, 1.0)
+            high = READINGS["height"].value(event.scope.place, 0.0) * (1.0 / self.foot_mm)
+            wet = wet + 0.42 * np.clip(1.0 - high + 0.25 * patch, 0.0, 1.0)
         # Under an overhang no rain comes.
-        wet = wet * ramp(up, -0.75, -0.2) * (np.float32(0.35) + np.float32(0.65) * home.hold)
-        value = (
-            wet * (np.float32(0.3) + np.float32(0.7) * event.mask)
-            + np.float32(0.085) * patch
-            + np.float32(0.055) * fine
-        )
+        wet = wet * ramp(up, -0.75, -0.2) * (0.35 + 0.65 * home.hold)
+        value = wet * (0.3 + 0.7 * event.mask) + 0.085 * patch + 0.055 * fine
         amount = self.amount * event.strength
         # The dampest places of this very object come first, whatever it is.
-        level = level_for(value, event.pile.texels.area * (event.mask > np.float32(0.05)), 0.62 * amount**1.2)
-        share = ramp(value, level - 0.04, level + 0.26) * np.minimum(event.mask * np.float32(8.0), np.float32(1.0))
-        old = ramp(value, level + 0.16, level + 0.45) * np.float32(self.dark)
-        return (share * np.float32(min(0.92, 0.3 + amount) * min(1.0, 4.0 * amount))).astype(np.float32), old
+        level = level_for(value, event.texels.area * (event.mask > 0.05), 0.62 * amount**1.2)
+        share = ramp(value, level - 0.04, level + 0.26) * np.minimum(event.mask * 8.0, 1.0)
+        old = ramp(value, level + 0.16, level + 0.45) * self.dark
+        return (share * (min(0.92, 0.3 + amount) * min(1.0, 4.0 * amount))).astype(np.float32), old

@@ -17,8 +17,8 @@ from limus.masks.edge import broken_up
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
 from limus.materials.channels import one
-from limus.materials.substance import VEIL, thinned
-from limus.strata.pile import Coat, Pile
+from limus.materials.substance import thinned
+from limus.strata.pile import Pile
 from limus.surface.marching import distance_along
 
 Each = Literal["none", "part", "island", "piece", "cell"]
@@ -108,37 +108,30 @@ class Carving(Effect):
         pile = event.pile
         nothing = np.zeros(len(event.mask), np.float32)
         if event.strength <= 0 or not anywhere(event.mask > 0.5):
-            return Outcome(pile, nothing, "" if event.strength <= 0 else "Its place is nowhere more than half white")
-        parts: list[object] = [event.mask_key, self.lips, self.lip_mm]
-        place = event.kept(["place", *parts], lambda: self._place(event))
-        away = event.kept(["away", *parts, self.bevel_mm], lambda: self._away(event, place))
+            return event.nothing("" if event.strength <= 0 else "Its place is nowhere more than half white")
+        place, away = event.step(self._place), event.step(self._away)
         if self.profile == "step" or self.bevel_mm <= 0:
             share = event.antialiased((place > 0.5).astype(np.float32))
         else:
-            share = profile_of(away * np.float32(1.0 / self.bevel_mm), self.profile, self.curve)
-        lift = share * np.float32(self.height_mm * event.strength)
-        inside = event.antialiased((place > 0.5).astype(np.float32)) * np.float32(event.strength)
+            share = profile_of(away * (1.0 / self.bevel_mm), self.profile, self.curve)
+        lift = share * (self.height_mm * event.strength)
+        inside = event.antialiased((place > 0.5).astype(np.float32)) * event.strength
         if self.levels > 0:
-            lift = lift + inside * np.float32(self.levels) * event.to_level(self.levels_mm)
+            lift = lift + inside * self.levels * event.to_level(self.levels_mm)
         note = ""
         if self.each != "none" and (self.tilt_deg > 0 or self.offset_mm > 0):
-            own = event.before(
-                "pieces", [self.each, self.cell_mm, self.tilt_deg, self.offset_mm], lambda: self._pieces(event)
-            )
+            own = event.step(self._pieces)
             if own is None:
                 note = "Its base has no bricks, slates or boards: take parts, islands or cells"
             else:
                 lift = lift + own * inside
         out = pile
         if self.bares > 0:
-            out = self._bared(out, inside * np.float32(self.bares))
+            out = self._bared(out, inside * self.bares)
         out = raised(out, lift)
         if self.polish > 0:
-            film = -np.log1p(-np.minimum(inside * np.float32(self.polish), np.float32(0.9995)))
-            out = out.with_coat(
-                Coat(event.layer, f"{event.name}: polish", VEIL, film, {"roughness": one(_POLISHED)}, event.uses)
-            )
-        acted = np.maximum(share * np.float32(event.strength), inside if self.each != "none" else nothing)
+            out = out.with_coat(event.veil(inside * self.polish, {"roughness": one(_POLISHED)}, "polish"))
+        acted = np.maximum(share * event.strength, inside if self.each != "none" else nothing)
         return Outcome(out, acted.astype(np.float32), note)
 
     def _place(self, event: Event) -> np.ndarray:
@@ -146,26 +139,24 @@ class Carving(Effect):
         if self.lips <= 0:
             return event.mask
         by = self.lips * self.lip_mm
-        return broken_up(
-            event.pile.texels, event.mask, by, self.lip_mm, "outward", event.seed(241) & 0xFFFFFF, "crumbled"
-        )
+        return broken_up(event.texels, event.mask, by, self.lip_mm, "outward", event.seed(241) & 0xFFFFFF, "crumbled")
 
-    def _away(self, event: Event, place: np.ndarray) -> np.ndarray:
+    def _away(self, event: Event) -> np.ndarray:
         """(n,) float32 mm inwards from the edge of its place, no further than the bevel."""
-        texels = event.pile.texels
+        texels, place = event.texels, event.step(self._place)
         most = self.bevel_mm + 2.0 * texels.texel_mm
-        away = distance_along(texels, place <= np.float32(0.5), most)
+        away = distance_along(texels, place <= 0.5, most)
         # The edge lies between the last texel outside and the first one inside.
-        return np.maximum(away - np.float32(0.5 * texels.texel_mm), np.float32(0.0)) * (place > np.float32(0.5))
+        return np.maximum(away - 0.5 * texels.texel_mm, 0.0) * (place > 0.5)
 
     def _pieces(self, event: Event) -> np.ndarray | None:
         """(n,) float32 mm: a plane for each piece, through its middle; None where there are no pieces."""
-        texels, random = event.pile.texels, np.random.Generator(np.random.PCG64(event.seed(242) & 0xFFFFFFFF))
+        texels, random = event.texels, np.random.Generator(np.random.PCG64(event.seed(242) & 0xFFFFFFFF))
         owner: np.ndarray
         if self.each == "piece":
-            if event.pile.marks.piece is None:
+            if event.marks.piece is None:
                 return None
-            owner = event.pile.marks.piece
+            owner = event.marks.piece
         elif self.each == "cell":
             owner = event.cells(self.cell_mm, salt=243).number
         else:

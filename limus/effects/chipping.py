@@ -14,7 +14,7 @@ from limus.common.kernel import kernel
 from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.common.parallel import for_slices
 from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, ShownOn, raised
-from limus.effects.films import THERE, painted, paints_of, without
+from limus.effects.films import THERE, allowed_by, breakable, of_paint, painted, paints_of, without
 from limus.masks.coverage import SoftLevels
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.edges import Edges
@@ -92,24 +92,13 @@ class Chipping(Effect):
         6.0, "Chip size", "mm", 0.2, 200.0, (1.0, 40.0), "Typical width of a chip", log=True, grows=0.6
     )
     by: Literal["coverage", "grade"] = choice(
-        "coverage",
-        "Amount by",
-        "Set the amount as a share of the painted area, or as a class of flaking",
-        hints={"place": "amount"},
-        coverage="coverage",
-        grade="flaking grade",
-    )
+        "coverage", "Amount by", "Set the amount as a share of the painted area, or as a class of flaking",
+        hints={"place": "amount"}, coverage="coverage", grade="flaking grade",
+    )  # fmt: skip
     coverage: float = number(
-        0.06,
-        "Coverage",
-        "%",
-        0.0,
-        1.0,
-        (0.0, 0.4),
-        "Share of the painted area that has lost its topcoat",
-        place="amount",
-        when={"by": "coverage"},
-    )
+        0.06, "Coverage", "%", 0.0, 1.0, (0.0, 0.4), "Share of the painted area that has lost its topcoat",
+        place="amount", when={"by": "coverage"},
+    )  # fmt: skip
     grade: Literal["0", "1", "2", "3", "4", "5"] = choice(
         "4", "Flaking grade", "Quantity class of ISO 4628-5", hints={"place": "amount", "when": {"by": "grade"}},
         **{k: f"{k} ({v:g} %)" for k, v in FLAKING_GRADES.items()}
@@ -160,26 +149,18 @@ class Chipping(Effect):
         """Break the coats; nothing happens where nothing was painted."""
         pile = event.pile
         paints = paints_of(pile)
-        nothing = np.zeros(len(event.mask), np.float32)
         if not paints:
-            return Outcome(pile, nothing, "There is no paint to chip: put a paint layer before it")
-        there = event.before("painted", [], lambda: painted(pile, paints))
+            return event.nothing("There is no paint to chip: put a paint layer before it")
+        there = event.step(painted)
         if not anywhere(event.mask * there > 0.004):
-            return Outcome(pile, nothing, "The mask is black wherever there is paint")
+            return event.nothing("The mask is black wherever there is paint")
         wanted = self.wanted() * event.strength
         if wanted <= 0:
-            return Outcome(pile, nothing, "The coverage is 0")
+            return event.nothing("The coverage is 0")
         # Neither the potentials nor how they are spread depend on the amount, so dragging the coverage only moves
         # levels.
-        shape: list[object] = [event.mask_key, self.size_mm, self.vary, self.ragged, self.cluster, self.outline]
-        potential = event.before("potential", shape, lambda: self._potential(event))
-        # Black hides: where the recipe is black nothing breaks, whatever the noise says.
-        allowed = event.kept(
-            ["allowed", event.mask_key], lambda: np.minimum(event.mask * np.float32(40.0), np.float32(1.0))
-        )
-        weight = event.before("weight", [event.mask_key], lambda: pile.texels.area * there * allowed)
-        area, reachable = (pile.texels.share(field) for field in (there, there * allowed))
-        share = min(wanted * area / max(reachable, 1e-30), 1.0)
+        potential, allowed, weight = event.step(self._potential), event.step(allowed_by), event.step(breakable)
+        share, note = of_paint(event, wanted, allowed)
 
         #: (coats over it, of how many) -> (n,) how much of a texel lies open down to below that coat, and the share of
         #: the chips that is.
@@ -193,7 +174,7 @@ class Chipping(Effect):
             shares of the chips, so they hold for any distribution."""
             out: np.ndarray = np.empty(len(potential), np.float32)
             if above == 0:
-                levels: SoftLevels = event.before("levels", shape, lambda: SoftLevels(potential, weight, WIDTH))
+                levels: SoftLevels = event.step(self._levels)
                 for_slices(_break, (potential, allowed, out), np.float32(levels.level(share)))
                 return np.minimum(event.antialiased(out), allowed)
             deep = 1.0 - (1.0 - self.depth) * above / (count - 1) if self.depth > 0 else 0.0
@@ -202,13 +183,13 @@ class Chipping(Effect):
                 through[(above, count)] = (np.zeros_like(out), 0.0)
                 return None
             if above not in below:
-                below[above] = event.before(f"potential {above}", shape, lambda: self._deeper(event, potential, above))
+                below[above] = event.step(self._deeper, above)
             field = below[above]
             for_slices(
                 _break, (field, allowed, out), np.float32(SoftLevels(field, weight * over, WIDTH).level(deep / before))
             )
             # Nothing goes where what lies over it still holds.
-            out = event.antialiased(out) * (over > np.float32(1e-3))
+            out = event.antialiased(out) * (over > 1e-3)
             through[(above, count)] = (over * out, deep)
             return out
 
@@ -226,13 +207,7 @@ class Chipping(Effect):
         )
         if self.rim_um > 0:
             out = raised(out, lift)
-        note = ""
-        if wanted * area > reachable * 1.001:
-            note = (
-                f"The place is smaller than the coverage asked for: all of it is chipped, {reachable / area:.1%} "
-                f"instead of {wanted:.1%} of the paint"
-            )
-        elif self.size_mm > 1000.0 * pile.texels.mesh.diagonal:
+        if not note and self.size_mm > 1000.0 * pile.texels.mesh.diagonal:
             note = "A chip is larger than the object: make the chip size smaller"
         return Outcome(out, lost, note)
 
@@ -278,45 +253,45 @@ class Chipping(Effect):
         """(n,) float32: nearly even within each piece; high breaks first."""
         clusters = event.noise(self.size_mm * 9.0, octaves=2, salt=21)
         fine = event.noise(self.size_mm * 0.5, octaves=3, gain=0.6, salt=23)
-        out = np.minimum(clusters, np.float32(0.5)) * np.float32(0.16 * self.cluster) + fine * np.float32(
-            0.012 + 0.07 * self.ragged
-        )
+        out = np.minimum(clusters, 0.5) * (0.16 * self.cluster) + fine * (0.012 + 0.07 * self.ragged)
         if self.outline != "crumbled":
             # No pieces: the outline follows a line of this character, and lies where the place says.
-            near = blur(event.pile.texels, event.mask, self.size_mm * 0.35)
+            near = blur(event.texels, event.mask, self.size_mm * 0.35)
             pull = self._pull(event, self.size_mm * 1.25, 20)
-            return out + np.minimum(near * np.float32(2.0), np.float32(1.0)) * np.float32(1.3) + pull * np.float32(0.3)
+            return out + np.minimum(near * 2.0, 1.0) * 1.3 + pull * 0.3
         pieces = event.fractures(self.size_mm * 1.25, salt=20)
         weights = (1.0, 0.0, 0.0) if len(pieces.number) == 1 else (0.62, 0.38, 0.0)
         for k, (bits, value) in enumerate(zip(pieces.number, pieces.value, strict=True)):
             if weights[k] > 0:
                 # An edge takes up only a strip of the pieces along it, and they break off whole.
-                mean = np.minimum(
-                    mean_over(bits, event.mask, event.pile.texels.area) * np.float32(2.0), np.float32(1.0)
-                )
-                out += mean * np.float32(weights[k] * 1.3)
+                mean = np.minimum(mean_over(bits, event.mask, event.texels.area) * 2.0, 1.0)
+                out += mean * (weights[k] * 1.3)
             spread = (0.22 - 0.10 * self.vary, 0.05 + 0.18 * self.vary, 0.02 + 0.32 * self.ragged)[k]
-            out += (value - np.float32(0.5)) * np.float32(spread)
+            out += (value - 0.5) * spread
         return out
 
     def _pull(self, event: Event, size_mm: float, salt: int) -> np.ndarray:
         """(n,) float32 about -1.2..1.2: the pattern that bounds chips that are no pieces."""
-        texels, seed = event.pile.texels, event.seed(salt) & 0xFFFFFF
+        texels, seed = event.texels, event.seed(salt) & 0xFFFFFF
         key = key_of("outline of chips", texels.key, size_mm, self.outline, seed)
         pull: np.ndarray = event.scope.keep.get(
             key, lambda: pull_of(texels.position, size_mm, self.outline, seed, texel_mm=texels.texel_mm)
         )
         return pull
 
-    def _deeper(self, event: Event, potential: np.ndarray, above: int) -> np.ndarray:
+    def _levels(self, event: Event) -> SoftLevels:
+        return SoftLevels(event.step(self._potential), event.step(breakable), WIDTH)
+
+    def _deeper(self, event: Event, above: int) -> np.ndarray:
         """(n,) float32: the potential of a coat below, which breaks along pieces of its own, and nowhere that the
         coat above it does not.
         """
+        potential: np.ndarray = event.step(self._potential)
         out = potential.copy()
         if self.outline != "crumbled":
-            out += self._pull(event, self.size_mm * 0.85, 40 + above) * np.float32(0.2)
-            return np.minimum(out, potential + np.float32(0.05))
+            out += self._pull(event, self.size_mm * 0.85, 40 + above) * 0.2
+            return np.minimum(out, potential + 0.05)
         pieces: Fractures = event.fractures(self.size_mm * 0.85, salt=40 + above)
         for k, value in enumerate(pieces.value):
-            out += (value - np.float32(0.5)) * np.float32((0.26, 0.16, 0.06 + 0.08 * self.ragged)[k])
-        return np.minimum(out, potential + np.float32(0.05))
+            out += (value - 0.5) * (0.26, 0.16, 0.06 + 0.08 * self.ragged)[k]
+        return np.minimum(out, potential + 0.05)

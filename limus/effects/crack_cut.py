@@ -60,18 +60,16 @@ def cut_open(
         wave = max(2.6 * layer.crumble_mm, 2.0 * texel)
         broken = event.noise(wave, octaves=4, gain=0.65, salt=236)
         unseen = event.left_out(wave, octaves=4, gain=0.65)
-        reach = np.float32(2.0 * layer.crumble_mm) * clipped(
-            broken * np.float32(0.45) - np.float32(0.125), 0.45 * unseen
-        )
-        reach = reach * np.minimum(half / np.float32(0.3 * layer.width_mm), np.float32(1.0))
+        reach = 2.0 * layer.crumble_mm * clipped(broken * 0.45 - 0.125, 0.45 * unseen)
+        reach = reach * np.minimum(half / (0.3 * layer.width_mm), 1.0)
         # Share of the width of a texel (or of a soft border) from what broke off one lip to what broke off the
         # other.
         wide = np.float32(max(texel, 0.3 * layer.crumble_mm))
-        ends = np.minimum(gap + wide / 2, reach) - np.maximum(gap - wide / 2, -reach - np.float32(2.0) * half)
+        ends = np.minimum(gap + wide / 2, reach) - np.maximum(gap - wide / 2, -reach - 2.0 * half)
         # Where a lip is within reach of single pieces only, some of them reach it.
         single = np.float32(0.33 * layer.crumble_mm * unseen) / wide * ((gap > wide / 2) & (reach > 0))
         chips = clipped(ends / wide, single) * (reach > 0)
-    gone = np.maximum(opened, chips * np.float32(0.9))
+    gone = np.maximum(opened, chips * 0.9)
     coats = []
     crazing = layer.way == "crazing"
     cut = False
@@ -89,42 +87,34 @@ def cut_open(
         if pile.has(family):
             digs += pile.substance_of(family)
     deep = np.float32(min(layer.depth_mm, SKIN_MM) if crazing else layer.depth_mm)
-    inside = np.clip(
-        np.float32(1.0) - np.maximum(gap + half, 0.0) / np.maximum(half, np.float32(0.5 * texel)), 0.0, 1.0
-    )
+    inside = np.clip(1.0 - np.maximum(gap + half, 0.0) / np.maximum(half, 0.5 * texel), 0.0, 1.0)
     if layer.profile == "worn":
         # From a V to a trough, by how worn it is.
-        profile = inside ** np.float32(1.0 - 0.55 * layer.worn)
+        profile = inside ** (1.0 - 0.55 * layer.worn)
     else:
-        profile = profile_of(inside * np.float32(1.0 / layer.bevel), layer.profile, layer.curve)
+        profile = profile_of(inside * (1.0 / layer.bevel), layer.profile, layer.curve)
     # What is narrower than a texel is as deep as it is wide in it.
-    profile = profile * np.minimum(half * np.float32(2.0 / texel), np.float32(1.0))
-    size = np.minimum(half / np.float32(0.5 * layer.width_mm), np.float32(1.5)) ** np.float32(0.8)
-    lips = (
-        np.exp(-np.maximum(gap, 0.0) / np.float32(0.6 * layer.width_mm + 0.6 * texel))
-        * (half > 0)
-        * np.float32(0.10 * layer.worn)
-    )
-    relief = -(profile + lips * size) * size * deep * np.minimum(digs, np.float32(1.0))
-    relief = relief - chips * np.float32(0.30 * layer.crumble_mm) * np.minimum(digs, np.float32(1.0)) * np.float32(0.6)
+    profile = profile * np.minimum(half * (2.0 / texel), 1.0)
+    size = np.minimum(half / (0.5 * layer.width_mm), 1.5) ** 0.8
+    lips = np.exp(-np.maximum(gap, 0.0) / (0.6 * layer.width_mm + 0.6 * texel)) * (half > 0) * (0.10 * layer.worn)
+    relief = -(profile + lips * size) * size * deep * np.minimum(digs, 1.0)
+    relief = relief - chips * (0.30 * layer.crumble_mm) * np.minimum(digs, 1.0) * 0.6
     if layer.offset_mm > 0 and layer.way != "crazing":
-        relief = relief + _offset(layer, found, gap, half) * np.minimum(digs, np.float32(1.0))
-    return replace(out, skin=(out.skin + relief).astype(np.float32)), (chips * np.float32(0.5)).astype(np.float32)
+        relief = relief + _offset(layer, found, gap, half) * np.minimum(digs, 1.0)
+    return replace(out, skin=(out.skin + relief).astype(np.float32)), (chips * 0.5).astype(np.float32)
 
 
 def _offset(layer: CrackLayer, found: Cracks, gap: np.ndarray, half: np.ndarray) -> np.ndarray:
     """(n,) float32 mm: one side of a crack stands up, falling off away from it."""
     # Which side: the sign of the way across against a direction of the crack's own.
-    turn = (found.number >> np.uint32(9)).astype(np.float32) * np.float32(2 * np.pi / (1 << 23))
+    turn = (found.number >> np.uint32(9)).astype(np.float32) * (2 * np.pi / (1 << 23))
     lean = (
-        found.across[:, 0] * np.cos(turn)
-        + found.across[:, 1] * np.sin(turn)
-        + found.across[:, 2] * np.sin(turn * np.float32(1.7))
+        found.across[:, 0] * np.cos(turn) + found.across[:, 1] * np.sin(turn) + found.across[:, 2] * np.sin(turn * 1.7)
     )
-    much = ((found.number & np.uint32(255)).astype(np.float32) / np.float32(255.0)) ** 2
-    fades = np.exp(-np.maximum(gap, 0.0) / np.float32(0.12 * layer.size_mm))
-    there = np.minimum(half / np.float32(0.2 * layer.width_mm), np.float32(1.0))
-    return np.asarray(np.float32(0.5 * layer.offset_mm) * np.sign(lean) * much * fades * there, np.float32)
+    much = ((found.number & np.uint32(255)).astype(np.float32) / 255.0) ** 2
+    fades = np.exp(-np.maximum(gap, 0.0) / (0.12 * layer.size_mm))
+    there = np.minimum(half / (0.2 * layer.width_mm), 1.0)
+    return np.asarray(0.5 * layer.offset_mm * np.sign(lean) * much * fades * there, np.float32)
 
 
 def with_dirt(
@@ -136,17 +126,11 @@ def with_dirt(
     reach = max(layer.stain_mm, 1e-3)
     # What is narrower than a texel still counts by its share of it.
     fine = min(1.0, 1.3 * reach / texel)
-    away = np.maximum(gap - np.float32(0.35 * texel), 0.0) / np.float32(reach)
-    stain = (
-        np.float32(0.55) * np.exp(-np.float32(2.2) * away) + np.float32(0.45) * np.exp(-np.float32(0.7) * away * away)
-    ) * np.float32(fine)
-    stain = stain * np.minimum(half / np.float32(0.30 * layer.width_mm), np.float32(1.0)) * (away < np.float32(6.0))
-    stain = stain * np.clip(np.float32(0.62) + np.float32(0.34) * patch, 0.08, 0.95)
-    share = np.clip(np.maximum(opened * np.float32(0.95), stain) * np.float32(layer.dirt**0.7), 0.0, 0.97).astype(
-        np.float32
-    )
-    tone = np.float32(1.0) + np.float32(0.2) * patch
+    away = np.maximum(gap - 0.35 * texel, 0.0) / reach
+    stain = (0.55 * np.exp(-np.float32(2.2) * away) + 0.45 * np.exp(-np.float32(0.7) * away * away)) * fine
+    stain = stain * np.minimum(half / (0.30 * layer.width_mm), 1.0) * (away < 6.0)
+    stain = stain * np.clip(0.62 + 0.34 * patch, 0.08, 0.95)
+    share = np.clip(np.maximum(opened * 0.95, stain) * layer.dirt**0.7, 0.0, 0.97).astype(np.float32)
+    tone = 1.0 + 0.2 * patch
     sheet = {"base_color": toned(layer.dirt_color, tone, 0.5, 1.6), "roughness": one(0.95)}
-    return pile.with_coat(
-        event.coat(f"{event.name}: dirt", DIRT, film_um(share, DIRT.hide_um) * np.float32(0.6), sheet, "dirt")
-    )
+    return pile.with_coat(event.coat(f"{event.name}: dirt", DIRT, film_um(share, DIRT.hide_um) * 0.6, sheet, "dirt"))

@@ -11,7 +11,7 @@ from limus.common.deciding import decided
 from limus.common.hashing import key_of
 from limus.effects.effect import Event
 from limus.patterns.crack_network import FINER, Cracks, crack_network
-from limus.patterns.fissures import Fissures, WeakPoints, fissure_field, grown_from, weak_points
+from limus.patterns.fissures import WeakPoints, fissure_field, grown_from, weak_points
 from limus.patterns.sites import Sites
 from limus.surface.nearby import texel_at
 from limus.surface.shells import shells
@@ -27,19 +27,21 @@ NARROWER = 0.55
 UNIT = 1e-3
 #: Single cracks at most.
 MOST_SINGLE = 160
+#: Places (m, 3), normals (m, 3), ways (m, 3) and pieces (m,) that single cracks begin at.
+Starts = tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]
 
 
-def cracks_of(layer: CrackLayer, event: Event) -> Cracks:
-    """Where cracks are and how wide against the widest, half widths as shares of the widest half."""
-    texels = event.pile.texels
-    if layer.way in ("stress", "splits"):
-        return _single(layer, event)
+def network(layer: CrackLayer, event: Event) -> Cracks:
+    """Nets of shrinkage and crazing: where cracks are and how wide against the widest, half widths as shares of the
+    widest half.
+    """
+    texels = event.texels
     piece, of_triangle = _pieces(layer, event)
     seed = event.seed(233) & 0xFFFFFF
     levels = int(layer.generations) if layer.way == "shrinkage" else 2
     finer = FINER if layer.way == "shrinkage" else 0.5
     sites, apart, halves, missing = [], [], [], []
-    tile = event.pile.marks.piece if layer.within == "brick" else None
+    tile = event.marks.piece if layer.within == "brick" else None
     if tile is not None:
         names = decided("tiles", lambda: np.unique(np.round(tile, 5)))
         piece = piece * np.int64(len(names)) + np.searchsorted(names, np.round(tile, 5))
@@ -70,54 +72,68 @@ def _pieces_at(texels: Texels, piece: np.ndarray, sites: Sites) -> np.ndarray:
 
 def _pieces(layer: CrackLayer, event: Event) -> tuple[np.ndarray, np.ndarray]:
     """(n,) int64 the piece each texel belongs to, and (T,) the one each triangle does."""
-    texels = event.pile.texels
+    texels = event.texels
     if layer.within == "whole":
         return np.zeros(len(texels), np.int64), np.zeros(len(texels.mesh.triangles), np.int64)
     _, shell = event.scope.keep.get(key_of("shells", texels.mesh.key), lambda: shells(texels.adjacency))
     return shell[texels.triangle].astype(np.int64), shell.astype(np.int64)
 
 
-def _single(layer: CrackLayer, event: Event) -> Cracks:
-    texels = event.pile.texels
+def splits(layer: CrackLayer, event: Event) -> Cracks:
+    """Splits along the grain."""
+    texels = event.texels
     piece, of_triangle = _pieces(layer, event)
+    seed, random = _chance(event)
+    sites = event.sites(0.6 * layer.size_mm * 0.75, salt=236)
+    sites = sites.only(
+        np.sort(random.permutation(len(sites))[: int(min(MOST_SINGLE, max(1, layer.opened * len(sites))))])
+    )
+    grown = grown_from(
+        sites.position, sites.normal, _grain(layer, texels, of_triangle)[of_triangle[sites.triangle]],
+        of_triangle[sites.triangle],
+        0.5 * layer.size_mm / 1000.0, UNIT, vary=layer.vary, turn_deg=2.0, branches=0.0, both=True, seed=seed,
+    )  # fmt: skip
+    return fissure_field(texels.position, texels.normal, piece, grown, wander=0.012 + 0.03 * layer.wander, rough=0.6)
+
+
+def from_place(layer: CrackLayer, event: Event) -> Cracks:
+    """Single cracks that begin where the place is whitest."""
+    texels = event.texels
+    piece, of_triangle = _pieces(layer, event)
+    seed, random = _chance(event)
+
+    def peaks() -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        rows = _peaks(texels, event.mask, 0.35 * layer.size_mm)
+        at, out = (field[rows].astype(np.float64) for field in (texels.position, texels.normal))
+        return at, out, of_triangle[texels.triangle[rows]]
+
+    at, out, own = decided("peaks", peaks)
+    return _grown(layer, texels, piece, (at, out, random.normal(0.0, 1.0, (len(at), 3)), own), seed)
+
+
+def from_weak_points(layer: CrackLayer, event: Event) -> Cracks:
+    """Single cracks from corners of openings and thin places."""
+    texels = event.texels
+    piece, of_triangle = _pieces(layer, event)
+    seed, random = _chance(event)
+    return _grown(layer, texels, piece, _weak_starts(layer, event, of_triangle, random), seed)
+
+
+def _chance(event: Event) -> tuple[int, np.random.Generator]:
     seed = event.seed(234) & 0xFFFFFF
-    random = np.random.Generator(np.random.PCG64([seed, 7]))
-    apart = 0.6 * layer.size_mm
-    if layer.way == "splits":
-        sites = event.sites(apart * 0.75, salt=236)
-        sites = sites.only(
-            np.sort(random.permutation(len(sites))[: int(min(MOST_SINGLE, max(1, layer.opened * len(sites))))])
-        )
-        splits = grown_from(
-            sites.position, sites.normal, _grain(layer, texels, of_triangle)[of_triangle[sites.triangle]],
-            of_triangle[sites.triangle],
-            0.5 * layer.size_mm / 1000.0, UNIT, vary=layer.vary, turn_deg=2.0, branches=0.0, both=True, seed=seed,
-        )  # fmt: skip
-        return fissure_field(
-            texels.position, texels.normal, piece, splits, wander=0.012 + 0.03 * layer.wander, rough=0.6
-        )
-    at, out, way, own = _starts(layer, event, of_triangle, apart, random)
-    fissures: Fissures = grown_from(
-        at, out, way, own, layer.size_mm / 1000.0, UNIT, vary=layer.vary, turn_deg=12.0 + 40.0 * layer.wander,
-        branches=0.55, seed=seed
+    return seed, np.random.Generator(np.random.PCG64([seed, 7]))
+
+
+def _grown(layer: CrackLayer, texels: Texels, piece: np.ndarray, starts: Starts, seed: int) -> Cracks:
+    fissures = grown_from(
+        *starts, layer.size_mm / 1000.0, UNIT, vary=layer.vary, turn_deg=12.0 + 40.0 * layer.wander, branches=0.55,
+        seed=seed,
     )  # fmt: skip
     return fissure_field(texels.position, texels.normal, piece, fissures, wander=0.03 + 0.16 * layer.wander, rough=0.47)
 
 
-def _starts(
-    layer: CrackLayer, event: Event, of_triangle: np.ndarray, apart: float, random: np.random.Generator
-) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
-    """Places (m, 3), normals (m, 3), ways (m, 3) and pieces (m,) that single cracks begin at."""
-    texels = event.pile.texels
-    if layer.starts == "place":
-
-        def peaks() -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-            rows = _peaks(texels, event.mask, 0.35 * layer.size_mm)
-            at, out = (field[rows].astype(np.float64) for field in (texels.position, texels.normal))
-            return at, out, of_triangle[texels.triangle[rows]]
-
-        at, out, own = decided("peaks", peaks)
-        return at, out, random.normal(0.0, 1.0, (len(at), 3)), own
+def _weak_starts(layer: CrackLayer, event: Event, of_triangle: np.ndarray, random: np.random.Generator) -> Starts:
+    texels, apart = event.texels, 0.6 * layer.size_mm
     weak: WeakPoints = event.scope.keep.get(key_of("weak points", texels.mesh.key), lambda: weak_points(texels.mesh))
     if not len(weak.at):
         sites = event.sites(apart * 1.6, salt=235)
@@ -160,7 +176,7 @@ def _grain(layer: CrackLayer, texels: Texels, of_triangle: np.ndarray) -> np.nda
 
 def _peaks(texels: Texels, mask: np.ndarray, apart_mm: float) -> np.ndarray:
     """(m,) int64: texels where a mask is white, the whitest first, none nearer than ``apart_mm`` to another."""
-    white = np.flatnonzero(mask > np.float32(0.5))
+    white = np.flatnonzero(mask > 0.5)
     if len(white) > 200_000:
         white = white[:: len(white) // 200_000 + 1]
     white = white[np.argsort(-mask[white], kind="stable")]

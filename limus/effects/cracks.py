@@ -12,13 +12,12 @@ from limus.common.deciding import anywhere
 from limus.common.fields import choice, colour, number
 from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.effects.crack_cut import CRACKS, cut_open, opened_share, with_dirt
-from limus.effects.crack_places import UNIT, cracks_of
+from limus.effects.crack_places import UNIT, from_place, from_weak_points, network, splits
 from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, ShownOn
 from limus.effects.profile import Corner, rising
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
 from limus.patterns.crack_network import FAR, Cracks
-from limus.strata.pile import Pile
 
 #: When cracks of each generation begin to open, in shares of the whole growth.
 OPENS = (0.0, 0.3, 0.55)
@@ -61,28 +60,15 @@ class CrackLayer(Effect):
         splits="splits along the grain",
     )
     size_mm: float = number(
-        150.0,
-        "Size",
-        "mm",
-        0.5,
-        100000.0,
-        (20.0, 1500.0),
-        "Between old cracks of a network; length of single ones",
-        log=True,
-        grows=0.75,
-    )
+        150.0, "Size", "mm", 0.5, 100000.0, (20.0, 1500.0), "Between old cracks of a network; length of single ones",
+        log=True, grows=0.75,
+    )  # fmt: skip
     width_mm: float = number(0.32, "Width", "mm", 0.005, 100.0, (0.05, 5.0), "Of the widest", log=True, grows=0.4)
     depth_mm: float = number(4.0, "Depth", "mm", 0.0, 1000.0, (0.1, 40.0), "Of the widest", log=False, grows=0.4)
     generations: float = number(
-        2.0,
-        "Generations",
-        "",
-        1.0,
-        3.0,
-        about="Young cracks within what the old ones left",
-        step=1.0,
+        2.0, "Generations", "", 1.0, 3.0, about="Young cracks within what the old ones left", step=1.0,
         when={"way": "shrinkage"},
-    )
+    )  # fmt: skip
     vary: float = number(0.5, "Widths differ", "%", 0.0, 1.0, about="From crack to crack")
     opened: float = number(0.72, "Opened", "%", 0.0, 1.0, about="Share of the network that has opened")
     wander: float = number(0.4, "Wandering", "%", 0.0, 1.0, about="How far they leave the straight way")
@@ -141,62 +127,45 @@ class CrackLayer(Effect):
 
     def apply(self, event: Event) -> Outcome:
         """Open them."""
-        pile, texels = event.pile, event.pile.texels
+        pile, texels = event.pile, event.texels
         nothing = np.zeros(len(event.mask), np.float32)
-        brittle = event.before("brittle", [], lambda: self._brittle(pile))
+        brittle = event.step(self._brittle)
         if not anywhere(brittle > 0.01):
-            return Outcome(pile, nothing, "Nothing here cracks: metal and water do not. Paint it, or take another base")
+            return event.nothing("Nothing here cracks: metal and water do not. Paint it, or take another base")
         if event.strength <= 0 or not anywhere(event.mask > 0.004):
-            return Outcome(pile, nothing)
+            return event.nothing()
         if self.way in ("shrinkage", "crazing") and self.size_mm < 2.0 * event.texel_mm:
-            return Outcome(
-                pile,
-                nothing,
+            return event.nothing(
                 f"The net is finer than two texels here ({2 * event.texel_mm:.2g} mm): raise its size or the "
                 "resolution",
             )
-        drawn: list[object] = [
-            self.way,
-            self.size_mm,
-            self.generations,
-            self.vary,
-            self.opened,
-            self.wander,
-            self.within,
-            self.grain_along,
-            self.starts,
-        ]
-        if self._marked:
-            drawn.append(event.mask_key)
-        if self.within == "brick":
-            drawn.append(pile.marks.key)
-        key = event.key("cracks", [*drawn])
-        found: Cracks = event.scope.keep.get(key, lambda: cracks_of(self, event))
-        if not anywhere(found.distance < FAR * np.float32(0.5)):
-            return Outcome(pile, nothing, "The cracks are larger than any piece: make their size smaller")
+        found: Cracks = event.step(
+            self._network
+            if self.way in ("shrinkage", "crazing")
+            else self._from_place
+            if self._marked
+            else self._single
+        )
+        if not anywhere(found.distance < FAR * 0.5):
+            return event.nothing("The cracks are larger than any piece: make their size smaller")
         grown = np.ones(len(nothing), np.float32) if self._marked else event.mask
         # Growth widens what is there and opens generation after generation; a soft border of the place narrows them.
         begins = np.array(OPENS, np.float32)[found.generation]
-        share = grown * np.float32(event.strength)
+        share = grown * event.strength
         wide = np.clip(
-            (share - begins * np.float32(0.6))
-            / np.maximum(np.float32(1.0) - begins * np.float32(0.6), np.float32(0.2)),
+            (share - begins * 0.6) / np.maximum(1.0 - begins * 0.6, 0.2),
             0.0,
             1.0,
         )
         along = event.noise(max(self.size_mm * 0.16, 2.0 * event.texel_mm), octaves=3, gain=0.6, salt=232)
-        wide = (
-            np.sqrt(wide)
-            * np.clip(np.float32(1.0) + np.float32(0.38 * self.vary) * along, 0.0, 2.0)
-            * (wide > np.float32(0.02))
-        )
+        wide = np.sqrt(wide) * np.clip(1.0 + 0.38 * self.vary * along, 0.0, 2.0) * (wide > 0.02)
         full = np.float32(0.5 * self.width_mm)
-        half = np.minimum(found.half * np.float32(1.0 / UNIT) * wide, np.float32(1.8)) * full
+        half = np.minimum(found.half * (1.0 / UNIT) * wide, 1.8) * full
         gap = found.distance + found.half - half
-        half = np.where(brittle > np.float32(0.3), half, np.float32(0.0)).astype(np.float32)
+        half = np.where(brittle > 0.3, half, np.float32(0.0)).astype(np.float32)
         opened = opened_share(gap, half, event.texel_mm)
         if not anywhere(opened > 1e-4):
-            return Outcome(pile, nothing, "No crack is open in this place: widen the place or raise the strength")
+            return event.nothing("No crack is open in this place: widen the place or raise the strength")
         out, lost = cut_open(self, event, found, gap, half, opened)
         cleft = np.where(half > 0, gap, np.float32(1e6)).astype(np.float32)
         if pile.cleft is not None:
@@ -214,11 +183,21 @@ class CrackLayer(Effect):
         """Whether the place says where cracks begin and not how far they go."""
         return self.way == "stress" and self.starts == "place"
 
+    def _network(self, event: Event) -> Cracks:
+        return network(self, event)
+
+    def _single(self, event: Event) -> Cracks:
+        return splits(self, event) if self.way == "splits" else from_weak_points(self, event)
+
+    def _from_place(self, event: Event) -> Cracks:
+        return from_place(self, event)
+
     @staticmethod
-    def _brittle(pile: Pile) -> np.ndarray:
+    def _brittle(event: Event) -> np.ndarray:
         """(n,) float32 0..1: how much of what shows, or of what lies right below it, cracks."""
+        pile = event.pile
         out = np.zeros(len(pile.skin), np.float32)
         for family in CRACKS:
             if pile.has(family):
                 out += pile.exposed(family)
-        return np.minimum(out, np.float32(1.0))
+        return np.minimum(out, 1.0)

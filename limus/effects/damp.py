@@ -98,9 +98,9 @@ def water_coat(
 
     ``film`` (n,) 0..1 how much of a texel it covers; ``more_mm`` (n,) how deep it is besides.
     """
-    thickness = film_um(np.minimum(film, np.float32(FULL)), WATER.hide_um)
+    thickness = film_um(np.minimum(film, FULL), WATER.hide_um)
     if more_mm is not None:
-        thickness = thickness + more_mm * np.float32(1000.0)
+        thickness = thickness + more_mm * 1000.0
     sheet = {
         "coat_weight": one(1.0),
         "coat_roughness": one(0.03),

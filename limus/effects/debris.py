@@ -59,36 +59,32 @@ class Debris(Effect):
 
     def apply(self, event: Event) -> Outcome:
         """Scatter the pieces."""
-        place = event.mask * np.float32(event.strength)
+        place = event.mask * event.strength
         big, small = event.cells(self.piece_mm, salt=121), event.cells(self.piece_mm * 0.4, salt=122)
         drift = event.noise(self.piece_mm * 9.0, octaves=4, salt=123)
-        heap = np.clip(
-            place * np.float32(0.4 + self.amount) + np.float32(0.22) * drift * place - np.float32(0.12), 0.0, 1.0
-        )
+        heap = np.clip(place * (0.4 + self.amount) + 0.22 * drift * place - 0.12, 0.0, 1.0)
         # A piece lies there when the heap is higher than its own number; fine grit fills between.
-        stone = np.clip((heap * np.float32(1.1) - big.value) * np.float32(6.0), 0.0, 1.0) * np.clip(
-            np.float32(1.25) - big.distance / np.float32(0.5 * self.piece_mm), 0.0, 1.0
+        stone = np.clip((heap * 1.1 - big.value) * 6.0, 0.0, 1.0) * np.clip(
+            1.25 - big.distance / (0.5 * self.piece_mm), 0.0, 1.0
         )
-        grit = np.clip((heap * np.float32(1.5) - small.value) * np.float32(5.0), 0.0, 1.0)
-        share = np.clip(np.maximum(stone * np.float32(1.4), grit), 0.0, 0.98)
+        grit = np.clip((heap * 1.5 - small.value) * 5.0, 0.0, 1.0)
+        share = np.clip(np.maximum(stone * 1.4, grit), 0.0, 0.98)
         if not anywhere(share > 0.004):
             return Outcome(event.pile, share, "Nothing lies level in this place: widen it")
-        tone = np.where(stone > np.float32(0.3), big.value, small.value)
-        mix = np.clip(
-            (np.mod(tone * np.float32(7.31), np.float32(1.0)) - np.float32(0.45)) * np.float32(3.0), 0.0, 1.0
-        )[:, None]
+        tone = np.where(stone > 0.3, big.value, small.value)
+        mix = np.clip((np.mod(tone * 7.31, np.float32(1.0)) - 0.45) * 3.0, 0.0, 1.0)[:, None]
         color = np.array(self.color, np.float32) * (1 - mix) + np.array(self.second, np.float32) * mix
         color = np.clip(
-            color * (np.float32(0.65) + np.float32(0.7) * np.mod(tone * np.float32(13.7), np.float32(1.0)))[:, None],
+            color * (0.65 + 0.7 * np.mod(tone * 13.7, np.float32(1.0)))[:, None],
             0.0,
             1.0,
         ).astype(np.float32)
         height = (
-            heap * np.float32(self.depth_mm * 0.5)
-            + stone * np.float32(min(self.piece_mm * 0.4, self.depth_mm))
-            + grit * np.float32(min(self.piece_mm * 0.12, self.depth_mm))
+            heap * (self.depth_mm * 0.5)
+            + stone * min(self.piece_mm * 0.4, self.depth_mm)
+            + grit * min(self.piece_mm * 0.12, self.depth_mm)
         )
         height = event.antialiased((height * (share > 0.02)).astype(np.float32))
-        thickness = np.maximum(film_um(share, GRIT.hide_um), height * np.float32(1000.0) * (share > 0.5))
+        thickness = np.maximum(film_um(share, GRIT.hide_um), height * 1000.0 * (share > 0.5))
         coat = event.coat(event.name, GRIT, thickness, {"base_color": color, "roughness": one(0.95)})
         return Outcome(event.pile.with_coat(coat), share.astype(np.float32))

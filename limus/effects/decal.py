@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
+from dataclasses import dataclass, field, replace
 from typing import Annotated, ClassVar, Literal
 
 import numpy as np
@@ -32,6 +32,26 @@ Place3 = tuple[Metres, Metres, Metres]
 Read = tuple[np.ndarray, dict[str, np.ndarray], np.ndarray | None]
 #: Of (m,) rows and (m,) places across and down, 0..1.
 Reader = Callable[[np.ndarray, np.ndarray, np.ndarray], Read]
+
+
+@dataclass(frozen=True)
+class _Thrown:
+    """What of it lands on the surface.
+
+    Attributes
+    ----------
+    alpha : (n,) float32 0..1, None where there is nothing to throw. sheet : its channels, (n, ...). relief : (n,)
+        float32 mm, or None. note : of its picture. said : a finding. tall_mm : its height, 0 without a picture.
+    deep_mm : by how much the surface lies before the middle of its box.
+    """
+
+    alpha: np.ndarray | None = None
+    sheet: dict[str, np.ndarray] = field(default_factory=dict)
+    relief: np.ndarray | None = None
+    note: str = ""
+    said: str = ""
+    tall_mm: float = 0.0
+    deep_mm: float = 0.0
 
 
 class Decal(Effect):
@@ -108,16 +128,9 @@ class Decal(Effect):
     width_mm: float = number(160.0, "Width", "mm", 0.1, 100000.0, (10.0, 1000.0), log=True, grows=1.0)
     turn_deg: float = number(0.0, "Turned", "°", -360.0, 360.0, (-180.0, 180.0), "Clockwise as seen; 0 is upright")
     depth_mm: float = number(
-        80.0,
-        "Depth of the box",
-        "mm",
-        0.0,
-        100000.0,
-        (1.0, 500.0),
-        "How far before and behind its middle it reaches",
-        log=False,
-        grows=1.0,
-    )
+        80.0, "Depth of the box", "mm", 0.0, 100000.0, (1.0, 500.0), "How far before and behind its middle it reaches",
+        log=False, grows=1.0,
+    )  # fmt: skip
     facing_deg: float = number(
         65.0, "Up to an angle of", "°", 1.0, 89.0, about="Surfaces that turn away further are left out"
     )
@@ -144,12 +157,9 @@ class Decal(Effect):
     roughness: float = number(0.45, "Roughness", "", 0.0, 1.0, (0.05, 0.95), "Low is glossy")
     thickness_um: float = number(35.0, "Thickness", "µm", 0.0, 2000.0, (5.0, 200.0))
     relief: Literal["keeps", "levels"] = choice(
-        "keeps",
-        "Relief below",
-        "A thin film follows the relief, a plate or thick foil lies level over it",
-        keeps="shows through",
-        levels="is levelled",
-    )
+        "keeps", "Relief below", "A thin film follows the relief, a plate or thick foil lies level over it",
+        keeps="shows through", levels="is levelled",
+    )  # fmt: skip
 
     @field_validator("facing")
     @classmethod
@@ -172,29 +182,22 @@ class Decal(Effect):
 
     def apply(self, event: Event) -> Outcome:
         """Throw it on."""
-        nothing = np.zeros(len(event.mask), np.float32)
-        image, note = self._image(event)
-        if image is None:
-            return Outcome(event.pile, nothing, note)
-        tall_mm = self.width_mm * image.shape[0] / image.shape[1]
-        if self.depth_mm <= 0:
-            return Outcome(event.pile, nothing, "Its box has no depth: give it some", self._frame(event, tall_mm, 0.0))
-        shape: list[object] = [self.model_dump(exclude={"color", "tint", "roughness", "thickness_um", "relief"})]
-        alpha, sheet, relief, said, deep = event.scope.keep.get(
-            event.key("thrown", shape), lambda: self._thrown(event, image, tall_mm)
-        )
-        frame = self._frame(event, tall_mm, deep)
-        share = alpha * event.mask * np.float32(event.strength)
+        thrown: _Thrown = event.step(self._thrown)
+        frame = self._frame(event, thrown.tall_mm, thrown.deep_mm) if thrown.tall_mm > 0 else None
+        if thrown.alpha is None:
+            return event.nothing(thrown.said, frame)
+        share = thrown.alpha * event.mask * event.strength
         if not anywhere(share > 0.004):
-            return Outcome(event.pile, nothing, said or "Its mask is black where it lies", frame)
+            return event.nothing(thrown.said or "Its mask is black where it lies", frame)
         tint = np.array(self.color, np.float32)
-        color = sheet["base_color"]
-        shown = color if self.what != "text" else np.broadcast_to(tint, color.shape)
-        if self.what != "text" and self.tint > 0:
-            shown = shown * (1 - np.float32(self.tint)) + tint * np.float32(self.tint)
+        # Letters, and maps that bring no colour, have its own.
+        own = self.what == "text" or "base_color" not in thrown.sheet
+        shown = np.broadcast_to(tint, (len(share), 3)) if own else thrown.sheet["base_color"]
+        if not own and self.tint > 0:
+            shown = shown * (1 - self.tint) + tint * self.tint
         if self.stencil:
             patch = event.noise(self.width_mm * 0.08, octaves=4, salt=191)
-            shown = np.clip(shown * (np.float32(1.0) + np.float32(0.06) * patch)[:, None], 0.0, 1.0)
+            shown = np.clip(shown * (1.0 + 0.06 * patch)[:, None], 0.0, 1.0)
         thickness = np.maximum(
             film_um(share, DECAL.hide_um), np.where(share > 0.98, np.float32(self.thickness_um), np.float32(0.0))
         )
@@ -204,17 +207,17 @@ class Decal(Effect):
             thickness,
             {
                 "roughness": one(self.roughness),
-                **sheet,
+                **thrown.sheet,
                 "base_color": np.ascontiguousarray(shown, np.float32),
             },
         )
         pile = event.pile.with_coat(coat)
-        if relief is not None:
-            pile = raised(pile, share * relief)
+        if thrown.relief is not None:
+            pile = raised(pile, share * thrown.relief)
         if self.relief == "levels":
             # Brought to the level of its surroundings, by the share that lies there.
             pile = raised(pile, share * event.to_level(self.width_mm * 0.05))
-        return Outcome(pile, share, " ".join(x for x in (note, said) if x), frame)
+        return Outcome(pile, share, " ".join(x for x in (thrown.note, thrown.said) if x), frame)
 
     def _image(self, event: Event) -> tuple[np.ndarray | None, str]:
         """(h, w, 4) float32: linear colour times alpha, and alpha; or why there is none. A note besides."""
@@ -246,10 +249,10 @@ class Decal(Effect):
 
     def placed(self, event: Event) -> tuple[np.ndarray, np.ndarray]:
         """(3,) m middle and (3,) direction out of the surface, in the axes that are worked in."""
-        mesh = event.pile.texels.mesh
+        mesh = event.texels.mesh
         if self.at is not None:
             return np.array(self.at) @ mesh.turn.T * (mesh.scale / self.scale), np.array(self.facing) @ mesh.turn.T
-        return front_of(event.pile.texels)
+        return front_of(event.texels)
 
     def _frame(self, event: Event, tall_mm: float, deep_mm: float) -> Frame:
         """The rectangle where it meets the surface, ``deep_mm`` before the middle of its box."""
@@ -260,7 +263,7 @@ class Decal(Effect):
 
     def _read(self, event: Event, image: np.ndarray) -> Reader:
         """What gives (m,) alpha, its channels, and (m,) relief, mm, or None, at rows and (m,) places 0..1, v down."""
-        texels = event.pile.texels
+        texels = event.texels
         if self.what == "maps":
             return self._from_maps(event, image.shape[0] / image.shape[1])
         planes = [
@@ -271,13 +274,13 @@ class Decal(Effect):
 
         def read(rows: np.ndarray, u: np.ndarray, v: np.ndarray) -> Read:
             found = read_at(picture, u, v)
-            tone = found[:, :3] / np.maximum(found[:, 3:4], np.float32(1e-4))
-            return np.minimum(found[:, 3], np.float32(1.0)), {"base_color": np.clip(tone, 0.0, 1.0)}, None
+            tone = found[:, :3] / np.maximum(found[:, 3:4], 1e-4)
+            return np.minimum(found[:, 3], 1.0), {"base_color": np.clip(tone, 0.0, 1.0)}, None
 
         return read
 
     def _from_maps(self, event: Event, tall: float) -> Reader:
-        texels, files = event.pile.texels, event.scope.files
+        texels, files = event.texels, event.scope.files
         assert self.maps is not None and files is not None
         maps, picture = self.maps, self.maps.use("base_color")
         if picture is not None and maps.use("opacity") is None and picture.component == "all":
@@ -289,7 +292,7 @@ class Decal(Effect):
         placing = Placing(way="uv", size_cm=self.width_mm / 10.0, broken=False)
 
         def read_maps(rows: np.ndarray, u: np.ndarray, v: np.ndarray) -> Read:
-            places = np.stack([u * np.float32(self.width_mm), v * np.float32(self.width_mm * tall)], axis=1)
+            places = np.stack([u * self.width_mm, v * (self.width_mm * tall)], axis=1)
             skin = maps.lay(
                 Ground(
                     texels.position[rows],
@@ -304,23 +307,23 @@ class Decal(Effect):
             for name, roles in (("base_color", ("base_color",)), ("roughness", ("roughness", "gloss"))):
                 if not any(maps.use(role) for role in roles):
                     del sheet[name]
-            sheet.setdefault("base_color", np.broadcast_to(np.array(self.color, np.float32), (len(rows), 3)))
             opacity = sheet.pop("opacity", np.ones(len(rows), np.float32))
             return np.broadcast_to(opacity, (len(rows),)).astype(np.float32), sheet, skin.relief
 
         return read_maps
 
-    def _thrown(
-        self, event: Event, image: np.ndarray, tall_mm: float
-    ) -> tuple[np.ndarray, dict[str, np.ndarray], np.ndarray | None, str, float]:
-        """(n,) alpha, its channels, (n,) relief, mm, or None, a finding, and by how many mm the surface lies before the
-        middle of the box.
-        """
-        texels = event.pile.texels
+    def _thrown(self, event: Event) -> _Thrown:
+        image, note = self._image(event)
+        if image is None:
+            return _Thrown(said=note)
+        tall_mm = self.width_mm * image.shape[0] / image.shape[1]
+        if self.depth_mm <= 0:
+            return _Thrown(said="Its box has no depth: give it some", tall_mm=tall_mm)
+        texels = event.texels
         middle, facing = self.placed(event)
         read = self._read(event, image)
         alpha = np.zeros(len(texels), np.float32)
-        sheet: dict[str, np.ndarray] = {"base_color": np.zeros((len(texels), 3), np.float32)}
+        sheet: dict[str, np.ndarray] = {}
         relief: np.ndarray | None = None
         box = throw_box(middle, facing, self.turn_deg, self.depth_mm / 1000.0)
         step = self.width_mm + self.gap_mm
@@ -335,17 +338,15 @@ class Decal(Effect):
             if not len(found.rows):
                 continue
             deep.append((texels.position[found.rows] - here.middle) @ here.back * 1000.0)
-            u = found.x / np.float32(self.width_mm) + np.float32(0.5)
-            v = np.float32(0.5) - found.y / np.float32(tall_mm)
+            u = found.x / self.width_mm + 0.5
+            v = 0.5 - found.y / tall_mm
             if self.mirror:
-                u = np.float32(1.0) - u
+                u = 1.0 - u
             a, channels, lift = read(found.rows, u, v)
             if self.soft > 0:
-                border = np.minimum(
-                    np.float32(self.width_mm / 2) - np.abs(found.x), np.float32(tall_mm / 2) - np.abs(found.y)
-                )
-                a = a * np.clip(border / np.float32(self.soft), 0.0, 1.0)
-            area = texels.area[found.rows] * np.float32(1e6)
+                border = np.minimum(self.width_mm / 2 - np.abs(found.x), tall_mm / 2 - np.abs(found.y))
+                a = a * np.clip(border / self.soft, 0.0, 1.0)
+            area = texels.area[found.rows] * 1e6
             got += float((a * area * (1.0 if self.around else found.facing)).sum(dtype=np.float64))
             stretched += float((a * area).sum(dtype=np.float64))
             over = a > alpha[found.rows]
@@ -362,29 +363,27 @@ class Decal(Effect):
             alpha = self._through_a_sheet(event, alpha)
         if stretched <= 0:
             missed = "Its box misses the surface: drag it onto the object, or make the box deeper"
-            return alpha, sheet, relief, missed, 0.0
+            return _Thrown(alpha, sheet, relief, note, missed, tall_mm)
         said = ""
         if got < 0.9 * wanted and self.soft <= 0:
             said = f"{1 - got / wanted:.0%} of it does not land: the surface ends, turns away or leaves the box there"
         elif not self.around and stretched > 1.3 * got:
             said = "It is stretched where the surface turns away: let it lie along the surface, or turn it"
-        return alpha, sheet, relief, said, float(np.median(np.concatenate(deep)))
+        return _Thrown(alpha, sheet, relief, note, said, tall_mm, float(np.median(np.concatenate(deep))))
 
     def _through_a_sheet(self, event: Event, alpha: np.ndarray) -> np.ndarray:
         """(n,) alpha as a spray can leaves it behind a cut-out sheet."""
-        texels = event.pile.texels
+        texels = event.texels
         reach = max(self.width_mm * 0.006, 0.8 * texels.texel_mm)
         soft = blur(texels, alpha, reach)
         ragged = event.noise(self.width_mm * 0.025, octaves=4, gain=0.65, salt=192)
-        gap = np.clip(event.noise(self.width_mm * 0.35, octaves=2, salt=193) * np.float32(0.6), 0.0, 1.0)
-        body = np.clip(
-            (soft - np.float32(0.5) + np.float32(0.16) * ragged) * np.float32(3.0) + np.float32(0.5), 0.0, 1.0
-        )
-        mist = blur(texels, alpha, reach * 5.0) * gap * np.float32(0.35)
+        gap = np.clip(event.noise(self.width_mm * 0.35, octaves=2, salt=193) * 0.6, 0.0, 1.0)
+        body = np.clip((soft - 0.5 + 0.16 * ragged) * 3.0 + 0.5, 0.0, 1.0)
+        mist = blur(texels, alpha, reach * 5.0) * gap * 0.35
         drops = event.noise(1.0, octaves=2, salt=194)
-        mist = np.clip(mist + drops * np.float32(0.10) - np.float32(0.06), 0.0, 0.4) * (mist > 0.01)
+        mist = np.clip(mist + drops * 0.10 - 0.06, 0.0, 0.4) * (mist > 0.01)
         worn = np.clip(
-            np.float32(1.02) - np.float32(0.06) * np.abs(event.noise(self.width_mm * 0.1, octaves=4, salt=195)),
+            1.02 - 0.06 * np.abs(event.noise(self.width_mm * 0.1, octaves=4, salt=195)),
             0.0,
             1.0,
         )

@@ -64,37 +64,32 @@ class Dirt(Effect):
 
     def apply(self, event: Event) -> Outcome:
         """Lay the coat."""
-        joint = event.pile.marks.joint if self.joints > 0 else None
-        film = ["dirt", event.mask_key, event.strength, self.thickness_um, self.clumps, self.clump_mm, self.runs_mm]
-        if joint is not None:
-            film += [self.joints, event.pile.marks.key]
-        thickness = event.kept(film, lambda: self._thickness(event, joint))
-        color = event.kept(["dirt color", self.color, self.clump_mm], lambda: self._color(event))
-        shown = event.kept([*film, "shown"], lambda: covered(thickness, DIRT))
-        sheet = {"base_color": color, "roughness": one(self.roughness)}
-        return Outcome(event.pile.with_coat(event.coat(event.name, DIRT, thickness, sheet)), shown)
+        sheet = {"base_color": event.step(self._color), "roughness": one(self.roughness)}
+        coat = event.coat(event.name, DIRT, event.step(self._thickness), sheet)
+        return Outcome(event.pile.with_coat(coat), event.step(self._shown))
 
-    def _thickness(self, event: Event, joint: np.ndarray | None) -> np.ndarray:
+    def _shown(self, event: Event) -> np.ndarray:
+        return covered(event.step(self._thickness), DIRT)
+
+    def _thickness(self, event: Event) -> np.ndarray:
         lump = event.noise(self.clump_mm, octaves=5, gain=0.6, salt=41)
         grit = event.noise(self.clump_mm * 0.12, octaves=2, gain=0.7, salt=43)
         place = event.mask
-        if joint is not None:
-            place = np.maximum(
-                place, np.minimum(joint * (np.float32(0.25) + place), np.float32(1.0)) * np.float32(self.joints)
-            )
+        joint = event.marks.joint
+        if joint is not None and self.joints > 0:
+            place = np.maximum(place, np.minimum(joint * (0.25 + place), 1.0) * self.joints)
         if self.runs_mm > 0:
             lane = event.noise(self.clump_mm * 0.5, octaves=3, tall=12.0, salt=44)
-            down = event.run_down(place, self.runs_mm) * np.clip(np.float32(0.3) + np.float32(0.5) * lane, 0.0, 1.0)
-            place = np.maximum(place, down * np.float32(0.55))
+            down = event.run_down(place, self.runs_mm) * np.clip(0.3 + 0.5 * lane, 0.0, 1.0)
+            place = np.maximum(place, down * 0.55)
         uneven = np.clip(
-            np.exp(np.float32(self.clumps) * (np.float32(0.75) * lump + np.float32(0.35) * grit))
-            - np.float32(0.15 * self.clumps),
+            np.exp(self.clumps * (0.75 * lump + 0.35 * grit)) - 0.15 * self.clumps,
             0.03,
             4.0,
         )
-        return (place * np.float32(event.strength * self.thickness_um) * uneven).astype(np.float32)
+        return (place * (event.strength * self.thickness_um) * uneven).astype(np.float32)
 
     def _color(self, event: Event) -> np.ndarray:
         tone = event.noise(self.clump_mm * 4, octaves=3, salt=42)
         grit = event.noise(self.clump_mm * 0.12, octaves=2, gain=0.7, salt=43)
-        return toned(self.color, np.float32(1.0) + np.float32(0.16) * tone + np.float32(0.10) * grit, 0.4, 1.8)
+        return toned(self.color, 1.0 + 0.16 * tone + 0.10 * grit, 0.4, 1.8)

@@ -57,16 +57,9 @@ class Dust(Effect):
     trails: float = number(0.25, "Finger trails", "%", 0.0, 1.0, about="Places where a hand went through it")
     fuzz: float = number(0.12, "Fuzz", "%", 0.0, 1.0, about="Brightens at grazing angles, as loose dust does")
     edge_mm: float = number(
-        8.0,
-        "Edge size",
-        "mm",
-        0.05,
-        1000.0,
-        (1.0, 60.0),
-        "Rounding of the edges and corners that count for both",
-        log=True,
-        grows=0.5,
-    )
+        8.0, "Edge size", "mm", 0.05, 1000.0, (1.0, 60.0), "Rounding of the edges and corners that count for both",
+        log=True, grows=0.5,
+    )  # fmt: skip
     mottle_mm: float = number(
         30.0, "Mottle size", "mm", 0.5, 100000.0, (5.0, 200.0), "Slow change of its tone", log=True, grows=0.75
     )
@@ -85,56 +78,41 @@ class Dust(Effect):
 
     def apply(self, event: Event) -> Outcome:
         """Lay the coat."""
-        film = [
-            "dust",
-            event.mask_key,
-            event.strength,
-            self.thickness_um,
-            self.cling,
-            self.grain,
-            self.grain_mm,
-            self.rubbed,
-            self.corners,
-            self.trails,
-            self.edge_mm,
-        ]
-        thickness = event.kept(film, lambda: self._thickness(event))
-        color = event.kept(["dust color", self.color, self.mottle_mm, self.grain_mm], lambda: self._color(event))
-        shown = event.kept([*film, "shown"], lambda: covered(thickness, DUST))
-        sheet = {"base_color": color, "roughness": one(0.97)}
+        sheet = {"base_color": event.step(self._color), "roughness": one(0.97)}
         if self.fuzz > 0:
             sheet |= {
                 "fuzz_weight": one(self.fuzz),
                 "fuzz_color": one(tuple(min(1.0, c * 1.8) for c in self.color)),
                 "fuzz_roughness": one(0.6),
             }
-        return Outcome(event.pile.with_coat(event.coat(event.name, DUST, thickness, sheet)), shown)
+        coat = event.coat(event.name, DUST, event.step(self._thickness), sheet)
+        return Outcome(event.pile.with_coat(coat), event.step(self._shown))
+
+    def _shown(self, event: Event) -> np.ndarray:
+        return covered(event.step(self._thickness), DUST)
 
     def _thickness(self, event: Event) -> np.ndarray:
-        texels = event.pile.texels
-        up = np.maximum(texels.normal[:, 1], np.float32(0.0))
-        settle = np.float32(self.cling) + np.float32(1.0 - self.cling) * up
+        texels = event.texels
+        up = np.maximum(texels.normal[:, 1], 0.0)
+        settle = self.cling + (1.0 - self.cling) * up
         curve = event.scope.place.measured.curvature(self.edge_mm)
-        keep = np.clip(np.float32(1.0) - np.float32(self.rubbed * 3.0) * np.maximum(curve, 0), 0.0, 1.0) + np.float32(
-            self.corners * 2.0
-        ) * np.maximum(-curve, 0)
+        keep = np.clip(1.0 - self.rubbed * 3.0 * np.maximum(curve, 0), 0.0, 1.0) + self.corners * 2.0 * np.maximum(
+            -curve, 0
+        )
         amount = event.mask * settle
         # It slides and drifts a little way: no jump of tone at a hard edge.
-        amount = (amount * np.float32(0.6) + np.float32(0.4) * blur(texels, amount, self.edge_mm * 0.5)) * keep
+        amount = (amount * 0.6 + 0.4 * blur(texels, amount, self.edge_mm * 0.5)) * keep
         if self.grain > 0:
             fine = event.noise(self.grain_mm, octaves=3, gain=0.75, salt=52)
             clump = event.noise(self.grain_mm * 7.0, octaves=4, gain=0.6, salt=53)
             amount = amount * np.clip(
-                np.exp(
-                    np.float32(self.grain) * (np.float32(0.6) * fine + np.float32(0.45) * clump)
-                    - np.float32(0.28 * self.grain**2)
-                ),
+                np.exp(self.grain * (0.6 * fine + 0.45 * clump) - 0.28 * self.grain**2),
                 0.0,
                 4.0,
             )
         if self.trails > 0:
             size = 90.0 * min(max(texels.mesh.diagonal, 0.2), 2.0) ** 0.5
-            where = np.clip(event.noise(size * 3.0, octaves=2, salt=54) * np.float32(1.6) - np.float32(1.0), 0.0, 1.0)
+            where = np.clip(event.noise(size * 3.0, octaves=2, salt=54) * 1.6 - 1.0, 0.0, 1.0)
             wiped = scratches(
                 texels.position,
                 texels.normal,
@@ -144,13 +122,10 @@ class Dust(Effect):
                 seed=event.seed(55) & 0xFFFF,
                 texel_mm=texels.texel_mm,
             )
-            amount = amount * (
-                np.float32(1.0)
-                - np.float32(0.9 * self.trails**0.5) * where * np.minimum(wiped * np.float32(1.6), np.float32(1.0))
-            )
-        return (amount * np.float32(event.strength * self.thickness_um)).astype(np.float32)
+            amount = amount * (1.0 - 0.9 * self.trails**0.5 * where * np.minimum(wiped * 1.6, 1.0))
+        return (amount * (event.strength * self.thickness_um)).astype(np.float32)
 
     def _color(self, event: Event) -> np.ndarray:
         tone = event.noise(self.mottle_mm, octaves=3, salt=51)
         fine = event.noise(self.grain_mm, octaves=3, gain=0.75, salt=52)
-        return toned(self.color, np.float32(1.0) + np.float32(0.09) * tone + np.float32(0.10) * fine, 0.5, 1.6)
+        return toned(self.color, 1.0 + 0.09 * tone + 0.10 * fine, 0.5, 1.6)

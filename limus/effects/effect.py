@@ -5,7 +5,8 @@ from __future__ import annotations
 import zlib
 from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass, field, replace
-from typing import Any, ClassVar, Literal
+from types import FunctionType
+from typing import Any, ClassVar, Literal, cast
 
 import numpy as np
 
@@ -14,10 +15,11 @@ from limus.common.fields import Document
 from limus.common.hashing import key_of
 from limus.common.named_files import named_files
 from limus.common.object_size import ONE_METRE, ObjectSize
+from limus.effects.step import KNOWN_BY, looks_at
 from limus.masks.recipe import Recipe
 from limus.masks.source import Scope
 from limus.materials.channels import Sheet
-from limus.materials.substance import Substance
+from limus.materials.substance import VEIL, Substance
 from limus.patterns.cells import Cells, cells
 from limus.patterns.fractures import Fractures, fractures
 from limus.patterns.left_out import left_out
@@ -25,11 +27,12 @@ from limus.patterns.noise import fractal
 from limus.patterns.sites import Sites, scattered_on
 from limus.readings.catalogue import READINGS
 from limus.strata.composite import Use
-from limus.strata.pile import Coat, Pile
+from limus.strata.pile import Coat, Marks, Pile
 from limus.surface.blur import antialiased, blur
 from limus.surface.contact import Contacts, across_contacts, contacts
 from limus.surface.frame import Frame
 from limus.surface.running import Descent, descent_of, run_down
+from limus.surface.texels import Texels
 
 Kind = Literal["deposit", "change", "loss"]
 Group = Literal["Paint and its losses", "Metal", "Weather", "Growth", "Deposits", "Marks and stains", "Finish"]
@@ -38,6 +41,8 @@ Law = Literal["at once", "even", "root", "late", "years"]
 ShownOn = tuple[str, tuple[str, ...]]
 
 
+#: The most that a veil changes.
+_WHOLE = 0.9995
 #: Texels over which relief is evened out at most.
 _WIDEST = 40.0
 
@@ -64,9 +69,39 @@ class Event:
     uses: Mapping[str, Use] = field(default_factory=dict)
 
     @property
+    def texels(self) -> Texels:
+        """Of the surface; the same before and after every layer."""
+        return self.pile.texels
+
+    @property
+    def marks(self) -> Marks:
+        """Joints and pieces of the base."""
+        return self.pile.marks
+
+    @property
     def texel_mm(self) -> float:
         """Typical side of a texel."""
-        return self.pile.texels.texel_mm
+        return self.texels.texel_mm
+
+    def step(self, function: Callable[..., Any], *args: Any) -> Any:
+        """What ``function`` gives, kept between evaluations.
+
+        Parameters
+        ----------
+        function : a method of the effect that takes the event (``self._share``), or a function that does. Whatever it
+            looks at of the effect and of this event is in the key, see ``effects.step``. args : numbers and words that
+            follow the event.
+        """
+        effect = getattr(function, "__self__", None)
+        plain = getattr(function, "__func__", function)
+        looked = looks_at(cast(FunctionType, plain), None if effect is None else type(effect), Event)
+        fields = {name: getattr(effect, name) for name in looked.fields}
+        known = {name: KNOWN_BY[name](self) for name in looked.event}
+        key = key_of(
+            "step", plain.__module__, plain.__qualname__, self.scope.place.key_for(self.reads), self.scope.seed,
+            self.layer, fields, known, args,
+        )  # fmt: skip
+        return self.scope.keep.get(key, lambda: function(self, *args))
 
     def seed(self, salt: int) -> int:
         """A seed of this layer's own; ``salt`` tells apart what one effect draws."""
@@ -80,7 +115,7 @@ class Event:
         ``tall``: how many times as high as wide its shapes are, for what hangs or runs down.
         """
         seed = self.seed(salt)
-        texels = self.pile.texels
+        texels = self.texels
         key = key_of("noise", texels.key, size_mm, octaves, gain, tall, seed)
 
         def make() -> np.ndarray:
@@ -95,7 +130,7 @@ class Event:
 
     def fractures(self, size_mm: float, *, bend: float = 0.05, salt: int = 0) -> Fractures:
         """Pieces that something brittle breaks into; kept between evaluations."""
-        seed, texels = self.seed(salt), self.pile.texels
+        seed, texels = self.seed(salt), self.texels
         key = key_of("fractures", texels.key, size_mm, bend, seed)
         return self.scope.keep.get(  # type: ignore[no-any-return]
             key, lambda: fractures(texels.position, size_mm, bend=bend, seed=seed, texel_mm=texels.texel_mm)
@@ -103,7 +138,7 @@ class Event:
 
     def cells(self, size_mm: float, *, salt: int = 0, jitter: float = 1.0, edges: bool = False) -> Cells:
         """Cells of this width; kept between evaluations."""
-        seed, texels = self.seed(salt), self.pile.texels
+        seed, texels = self.seed(salt), self.texels
         key = key_of("cells", texels.key, size_mm, jitter, edges, seed)
         return self.scope.keep.get(  # type: ignore[no-any-return]
             key, lambda: cells(texels.position, size_mm, jitter=jitter, seed=seed, edges=edges)
@@ -113,13 +148,13 @@ class Event:
         """Points scattered over the surface, no two nearer than ``apart_mm``; kept between evaluations. ``group``
         (T,) as in ``scattered_on``.
         """
-        mesh, seed = self.pile.texels.mesh, self.seed(salt) & 0xFFFFFF
+        mesh, seed = self.texels.mesh, self.seed(salt) & 0xFFFFFF
         key = key_of("sites", mesh.key, apart_mm, seed, group is not None)
         return self.scope.keep.get(key, lambda: scattered_on(mesh, apart_mm, seed=seed, group=group))  # type: ignore[no-any-return]
 
     def run_down(self, source: np.ndarray, length_mm: float, *, upwards: bool = False) -> np.ndarray:
         """(n,) float32: a field carried down the surface (or up it), see ``surface.running``."""
-        texels = self.pile.texels
+        texels = self.texels
 
         def descent() -> Descent:
             return self.scope.keep.get(key_of("descent", texels.key), lambda: descent_of(texels))  # type: ignore[no-any-return]
@@ -130,7 +165,7 @@ class Event:
         """(n,) float32: what a field is on other parts within about ``reach_mm`` (no less than two and a half
         texels).
         """
-        texels = self.pile.texels
+        texels = self.texels
 
         def carried() -> np.ndarray:
             reach = max(reach_mm, 2.5 * texels.spacing_mm)
@@ -143,14 +178,11 @@ class Event:
         """(n,) float32 mm that would bring the relief before this layer to the level of its surroundings, within about
         ``over_mm`` (between two texels and ``_WIDEST``); kept while settings of the layer are dragged.
         """
-        texels = self.pile.texels
-        reach = float(np.clip(over_mm, 2.0 * texels.spacing_mm, _WIDEST * texels.whole_mm))
+        return self.step(_to_level, over_mm)  # type: ignore[no-any-return]
 
-        def make() -> np.ndarray:
-            relief = self.pile.relief()
-            return np.asarray(blur(texels, relief, reach) - relief, np.float32)
-
-        return self.before("to level", [over_mm], make)  # type: ignore[no-any-return]
+    def porosity(self) -> np.ndarray:
+        """(n,) float32 0..1: share of pores of what shows before this layer."""
+        return self.step(_porosity)  # type: ignore[no-any-return]
 
     def visible(self) -> dict[str, np.ndarray]:
         """The sheet of what shows before this layer, see ``Pile.visible``; shared with whoever else asks."""
@@ -158,33 +190,39 @@ class Event:
 
     def antialiased(self, field: np.ndarray, steps: int = 1) -> np.ndarray:
         """(n,) float32: a field with hard borders, softened by about a texel so that they do not show as stairs."""
-        return antialiased(self.pile.texels, field, steps)
+        return antialiased(self.texels, field, steps)
 
-    def kept(self, parts: list[object], make: Callable[[], np.ndarray]) -> np.ndarray:
-        """Any field that depends only on the object, the layer, what the effect ``reads``, and ``parts``, kept
-        between evaluations.
+    def nothing(self, note: str = "", frame: Frame | None = None) -> Outcome:
+        """It does nothing here; ``note`` says why, and what to do."""
+        return Outcome(self.pile, np.zeros(len(self.mask), np.float32), note, frame)
 
-        Give ``mask_key`` and ``strength`` among the parts where the field depends on them. What an effect makes without
-        looking at the pile is then not made again when an earlier layer changes.
+    def deposit(self, substance: Substance, share: np.ndarray, sheet: Sheet) -> Outcome:
+        """A coat that covers the share (n,) 0..1 of what is below, and nothing else."""
+        coat = self.coat(self.name, substance, film_um(share, substance.hide_um), sheet)
+        return Outcome(self.pile.with_coat(coat), share)
+
+    def veil(self, share: np.ndarray, sheet: Sheet, name: str = "", uses: Mapping[str, Use] | None = None) -> Coat:
+        """A coat that is nothing itself and changes the gloss or the tone of the share (n,) 0..1 of what is below.
+        ``uses``: where its voices are not used as the layer says.
         """
-        return self.scope.keep.get(self.key("effect", parts), make)
-
-    def key(self, name: str, parts: list[object]) -> str:
-        """Hash of the object, the layer, what the effect ``reads`` and ``parts``, for what is kept and is not one
-        field.
-        """
-        return key_of(name, self.scope.place.key_for(self.reads), self.scope.seed, self.layer, parts)
-
-    def before(self, name: str, parts: list[object], make: Callable[[], Any]) -> Any:
-        """Anything that depends on the pile before this layer and on ``parts``, kept while settings of the layer are
-        dragged.
-        """
-        return self.scope.keep.get(key_of("before", name, self.pile.key, self.layer, parts), make)
+        film = -np.log1p(-np.minimum(share, _WHOLE))
+        named = f"{self.name}: {name}" if name else self.name
+        return Coat(self.layer, named, VEIL, film, sheet, self.uses if uses is None else uses)
 
     def coat(self, name: str, substance: Substance, thickness: np.ndarray, sheet: Sheet, piece: str = "") -> Coat:
         """A coat of this layer, with its say in every voice; ``piece`` where the effect leaves more than one."""
         thickness = np.ascontiguousarray(thickness, np.float32)
         return Coat(self.layer, name, substance, thickness, sheet, self.uses, piece)
+
+
+def _to_level(event: Event, over_mm: float) -> np.ndarray:
+    texels, relief = event.texels, event.pile.relief()
+    reach = float(np.clip(over_mm, 2.0 * texels.spacing_mm, _WIDEST * texels.whole_mm))
+    return np.asarray(blur(texels, relief, reach) - relief, np.float32)
+
+
+def _porosity(event: Event) -> np.ndarray:
+    return event.pile.porosity()
 
 
 @dataclass(frozen=True)
@@ -305,12 +343,12 @@ class Effect(Document):
 
 def film_um(share: np.ndarray, hide_um: float) -> np.ndarray:
     """(n,) float32 micrometres: the film that covers the share (n,) 0..1 of what is below."""
-    return (-np.log1p(-np.minimum(share, np.float32(0.9999))) * np.float32(hide_um)).astype(np.float32)
+    return (-np.log1p(-np.minimum(share, 0.9999)) * hide_um).astype(np.float32)
 
 
 def ramp(field: np.ndarray, low: float, high: float) -> np.ndarray:
     """(n,) float32: straight from 0 at ``low`` to 1 at ``high``, which may lie below."""
-    return np.clip((field - np.float32(low)) * np.float32(1.0 / (high - low)), 0.0, 1.0).astype(np.float32)
+    return np.clip((field - low) * (1.0 / (high - low)), 0.0, 1.0).astype(np.float32)
 
 
 def raised(pile: Pile, by_mm: np.ndarray) -> Pile:

@@ -101,15 +101,9 @@ class Fading(Effect):
     chalk: float = number(0.45, "Chalking", "%", 0.0, 1.0, about="Loose white pigment, matt; rain takes it down")
     yellow: float = number(0.25, "Yellowing", "%", 0.0, 1.0, about="Of what is light, more where little sun comes")
     halves: float = number(
-        14.0,
-        "Half after",
-        "years",
-        0.5,
-        200.0,
-        (2.0, 60.0),
-        "Years in full sun until half of it has happened",
+        14.0, "Half after", "years", 0.5, 200.0, (2.0, 60.0), "Years in full sun until half of it has happened",
         log=True,
-    )
+    )  # fmt: skip
     patch_mm: float = number(
         90.0, "Patches", "mm", 1.0, 100000.0, (10.0, 600.0), "How uneven it goes", log=True, grows=0.8
     )
@@ -123,29 +117,27 @@ class Fading(Effect):
 
     def apply(self, event: Event) -> Outcome:
         """Let the sun at it."""
-        pile, nothing = event.pile, np.zeros(len(event.mask), np.float32)
-        takes = event.before("fades", [], lambda: self._takes(event))
+        pile = event.pile
+        takes = event.step(self._takes)
         if not anywhere(takes > 0.01):
-            return Outcome(pile, nothing, "Nothing here fades: stone and metal keep their colour. Put paint before it")
+            return event.nothing("Nothing here fades: stone and metal keep their colour. Put paint before it")
         if self.years <= 0:
-            return Outcome(pile, nothing, "No time has passed: raise the years")
-        dose = event.kept(["sun dose", self.patch_mm], lambda: self._sun(event))
+            return event.nothing("No time has passed: raise the years")
+        dose = event.step(self._sun)
         # Half of what is left goes in each such time (first-order decay of pigments; common practice, no source).
-        done = np.float32(1.0) - np.exp2(-dose[:, 0] * np.float32(self.years / self.halves))
-        shaded = np.float32(1.0) - np.exp2(
-            -np.maximum(np.float32(0.9) - dose[:, 0], 0.0) * np.float32(self.years / (1.6 * self.halves))
-        )
-        share = takes * event.mask * np.float32(event.strength)
+        done = 1.0 - np.exp2(-dose[:, 0] * (self.years / self.halves))
+        shaded = 1.0 - np.exp2(-np.maximum(0.9 - dose[:, 0], 0.0) * (self.years / (1.6 * self.halves)))
+        share = takes * event.mask * event.strength
         lanes = event.noise(self.patch_mm * 0.14, octaves=3, gain=0.6, tall=16.0, salt=284)
-        washed = np.clip(np.float32(1.0) - dose[:, 1] * (np.float32(0.5) + np.float32(0.55) * lanes), 0.15, 1.0)
-        fade = (share * done * np.float32(self.fade)).astype(np.float32)
-        chalk = (share * done * washed * np.float32(self.chalk)).astype(np.float32)
-        yellow = (share * shaded * np.float32(self.yellow)).astype(np.float32)
-        there = np.where(share > np.float32(1e-3), np.float32(12.0), np.float32(0.0))
+        washed = np.clip(1.0 - dose[:, 1] * (0.5 + 0.55 * lanes), 0.15, 1.0)
+        fade = (share * done * self.fade).astype(np.float32)
+        chalk = (share * done * washed * self.chalk).astype(np.float32)
+        yellow = (share * shaded * self.yellow).astype(np.float32)
+        there = np.where(share > 1e-3, np.float32(12.0), np.float32(0.0))
         veil = Coat(event.layer, event.name, VEIL, there, {}, event.uses, alters=Aged(fade, chalk, yellow))
         return Outcome(
             pile.with_coat(veil),
-            np.clip(fade + np.float32(0.6) * chalk + np.float32(0.5) * yellow, 0.0, 1.0).astype(np.float32),
+            np.clip(fade + 0.6 * chalk + 0.5 * yellow, 0.0, 1.0).astype(np.float32),
         )
 
     @staticmethod
@@ -155,14 +147,12 @@ class Fading(Effect):
         for family in FADES:
             if event.pile.has(family):
                 out += event.pile.exposed(family)
-        return np.minimum(out, np.float32(1.0))
+        return np.minimum(out, 1.0)
 
     def _sun(self, event: Event) -> np.ndarray:
         """(n, 2) float32: sun and rain, uneven by patches."""
         place = event.scope.place
         patch = event.noise(self.patch_mm, octaves=5, gain=0.55, salt=282)
         wide = event.noise(self.patch_mm * 5.0, octaves=3, salt=283)
-        sun = np.minimum(sun_by_sky(place), np.float32(1.6)) * np.clip(
-            np.float32(1.0) + np.float32(0.22) * patch + np.float32(0.22) * wide, 0.2, 2.0
-        )
-        return np.stack([sun, np.minimum(rain_by_sky(place), np.float32(1.0))], axis=1).astype(np.float32)
+        sun = np.minimum(sun_by_sky(place), 1.6) * np.clip(1.0 + 0.22 * patch + 0.22 * wide, 0.2, 2.0)
+        return np.stack([sun, np.minimum(rain_by_sky(place), 1.0)], axis=1).astype(np.float32)

@@ -58,18 +58,14 @@ class Frost(Effect):
 
     def apply(self, event: Event) -> Outcome:
         """Let it grow."""
-        amount = self.amount * event.strength
-        share = event.kept(
-            ["frost", event.mask_key, amount, self.edges, self.edge_mm, self.crystal_mm, self.patch_mm],
-            lambda: self._share(event, amount),
-        )
+        share = event.step(self._share)
         fine = event.noise(self.crystal_mm, octaves=3, gain=0.7, salt=221)
-        thickness = film_um(share * np.float32(0.9), FROST.hide_um) * np.float32(max(self.thickness_um, 1.0) / 276.0)
-        thickness = thickness * np.clip(np.float32(1.0) + np.float32(0.55) * fine, 0.05, 3.0)
-        shown = (share * np.float32(min(1.0, self.thickness_um / 40.0))).astype(np.float32)
+        thickness = film_um(share * 0.9, FROST.hide_um) * (max(self.thickness_um, 1.0) / 276.0)
+        thickness = thickness * np.clip(1.0 + 0.55 * fine, 0.05, 3.0)
+        shown = (share * min(1.0, self.thickness_um / 40.0)).astype(np.float32)
         sheet = {
-            "base_color": toned((0.80, 0.83, 0.86), np.float32(1.0) + np.float32(0.06) * fine, 0.8, 1.1),
-            "roughness": np.clip(np.float32(0.72) + np.float32(0.12) * fine, 0.35, 1.0),
+            "base_color": toned((0.80, 0.83, 0.86), 1.0 + 0.06 * fine, 0.8, 1.1),
+            "roughness": np.clip(0.72 + 0.12 * fine, 0.35, 1.0),
             "specular_ior": one(1.31),
             "subsurface_weight": one(0.25),
             "subsurface_color": one((0.86, 0.89, 0.92)),
@@ -77,30 +73,28 @@ class Frost(Effect):
             "fuzz_color": one((0.95, 0.97, 1.0)),
         }
         if self.glints > 0:
-            sheet["glint_density"] = (np.float32(self.glints * 0.7) * share).astype(np.float32)
+            sheet["glint_density"] = (self.glints * 0.7 * share).astype(np.float32)
         return Outcome(event.pile.with_coat(event.coat(event.name, FROST, thickness, sheet)), shown)
 
-    def _share(self, event: Event, amount: float) -> np.ndarray:
-        place, texels = event.scope.place, event.pile.texels
+    def _share(self, event: Event) -> np.ndarray:
+        place, texels, amount = event.scope.place, event.texels, self.amount * event.strength
         up = texels.normal[:, 1]
         curve = place.measured.curvature(self.edge_mm)
-        cold = openness(place) * (np.float32(0.30) + np.float32(0.45) * np.maximum(up, np.float32(-0.4)))
-        cold = cold + np.float32(1.15 * self.edges) * np.maximum(curve, 0) - np.float32(0.8) * np.maximum(-curve, 0)
+        cold = openness(place) * (0.30 + 0.45 * np.maximum(up, -0.4))
+        cold = cold + 1.15 * self.edges * np.maximum(curve, 0) - 0.8 * np.maximum(-curve, 0)
         patch = event.noise(self.patch_mm, octaves=5, gain=0.6, salt=222)
         crystal = event.noise(self.crystal_mm * 3.0, octaves=4, gain=0.7, salt=223)
-        cold = cold + np.float32(0.09) * patch + np.float32(0.08) * crystal
+        cold = cold + 0.09 * patch + 0.08 * crystal
         level = 0.95 - 1.15 * amount
-        here = (np.float32(0.4) + np.float32(0.6) * event.mask) * np.float32(1.0 / 0.55)
+        here = (0.4 + 0.6 * event.mask) * (1.0 / 0.55)
         fine = event.left_out(self.crystal_mm * 3.0, gain=0.7)
         unseen = here * np.float32(np.hypot(0.09 * event.left_out(self.patch_mm, octaves=5, gain=0.6), 0.08 * fine))
-        cold = cold * here - np.float32(level / 0.55)
-        out = clipped(cold, unseen) * np.clip(np.float32(0.75) + np.float32(0.35) * crystal, 0.0, 1.3)
+        cold = cold * here - level / 0.55
+        out = clipped(cold, unseen) * np.clip(0.75 + 0.35 * crystal, 0.0, 1.3)
         if fine > 0:
             # Crystals too fine to be told apart are thickest where there are most of them.
-            out = out + np.float32(0.35 * fine * 0.08 * fine) * here * inside(cold, unseen)
+            out = out + 0.35 * fine * 0.08 * fine * here * inside(cold, unseen)
         return np.asarray(
-            np.clip(out, 0.0, 1.0)
-            * np.minimum(event.mask * np.float32(10.0), np.float32(1.0))
-            * np.float32(min(1.0, 3.0 * amount)),
+            np.clip(out, 0.0, 1.0) * np.minimum(event.mask * 10.0, 1.0) * min(1.0, 3.0 * amount),
             np.float32,
         )

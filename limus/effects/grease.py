@@ -55,14 +55,9 @@ class Grease(Effect):
     )
     roughness: float = number(0.16, "Roughness", "", 0.0, 1.0, (0.02, 0.6), "Low is fresh")
     sheen: float = number(
-        0.0,
-        "Rainbow film",
-        "%",
-        0.0,
-        1.0,
-        about="Colours of a film that lies on water or wet stone",
+        0.0, "Rainbow film", "%", 0.0, 1.0, about="Colours of a film that lies on water or wet stone",
         when={"what": "oil"},
-    )
+    )  # fmt: skip
 
     @classmethod
     def default_where(cls, size: ObjectSize = ONE_METRE) -> Recipe:
@@ -84,27 +79,24 @@ class Grease(Effect):
 
     def apply(self, event: Event) -> Outcome:
         """Lay the film or the paste."""
-        parts: list[object] = [event.mask_key, event.strength, self.what, self.amount, self.patch_mm, self.runs_mm]
-        share = event.kept(["grease", *parts], lambda: self._share(event))
+        share = event.step(self._share)
         patch = event.noise(self.patch_mm * 0.6, octaves=4, salt=163)
         sheet = {
-            "base_color": toned(self.color, np.float32(1.0) + np.float32(0.2) * patch, 0.3, 2.0),
-            "roughness": np.clip(
-                np.float32(self.roughness) + np.float32(0.05) * np.abs(patch) + np.float32(0.25) * (1 - share), 0.0, 1.0
-            ),
+            "base_color": toned(self.color, 1.0 + 0.2 * patch, 0.3, 2.0),
+            "roughness": np.clip(self.roughness + 0.05 * np.abs(patch) + 0.25 * (1 - share), 0.0, 1.0),
         }
         substance = OIL if self.what == "oil" else GREASE
         if self.what == "oil" and self.sheen > 0:
             sheet |= {
                 "thin_film_weight": one(self.sheen),
-                "thin_film_thickness": np.clip(np.float32(420.0) + np.float32(120.0) * patch, 100, 900),
+                "thin_film_thickness": np.clip(420.0 + 120.0 * patch, 100, 900),
                 "thin_film_ior": one(1.45),
             }
         out = event.pile.with_coat(
             event.coat(
                 event.name,
                 substance,
-                film_um(share * np.float32(0.9 if self.what == "oil" else 1.0), substance.hide_um),
+                film_um(share * (0.9 if self.what == "oil" else 1.0), substance.hide_um),
                 sheet,
             )
         )
@@ -112,34 +104,26 @@ class Grease(Effect):
             smear = event.noise(self.patch_mm * 0.25, octaves=3, tall=0.35, salt=164)
             out = raised(
                 out,
-                (
-                    share
-                    * np.float32(self.thickness_mm)
-                    * np.clip(np.float32(0.6) + np.float32(0.25) * smear, 0.1, 1.3)
-                ).astype(np.float32),
+                (share * self.thickness_mm * np.clip(0.6 + 0.25 * smear, 0.1, 1.3)).astype(np.float32),
             )
         return Outcome(out, share)
 
     def _share(self, event: Event) -> np.ndarray:
         patch = event.noise(self.patch_mm, octaves=5, gain=0.55, salt=161)
-        film = event.mask * np.float32(0.55 + 0.7 * self.amount) + (
-            np.float32(0.18) * patch - np.float32(0.26)
-        ) * np.minimum(event.mask * np.float32(6.0), np.float32(1.0))
+        film = event.mask * (0.55 + 0.7 * self.amount) + (0.18 * patch - 0.26) * np.minimum(event.mask * 6.0, 1.0)
         unseen = event.left_out(self.patch_mm, octaves=5, gain=0.55)
-        body = clipped(
-            film * np.float32(3.0), np.float32(3.0 * 0.18 * unseen) * np.minimum(event.mask * np.float32(6.0), 1.0)
-        )
+        body = clipped(film * 3.0, 3.0 * 0.18 * unseen * np.minimum(event.mask * 6.0, 1.0))
         if self.what == "oil" and self.runs_mm > 0:
             lane = event.noise(self.patch_mm * 0.35, octaves=3, tall=20.0, salt=162)
             # A run takes what there is over its width, however finely that is drawn.
-            down = event.run_down(blur(event.pile.texels, body, 0.25 * self.patch_mm), self.runs_mm)
+            down = event.run_down(blur(event.texels, body, 0.25 * self.patch_mm), self.runs_mm)
             body = np.maximum(
                 body,
-                np.float32(0.9)
+                0.9
                 * clipped(
-                    (down * np.float32(1.5) + np.float32(0.3) * lane - np.float32(0.55)) / np.float32(0.9),
+                    (down * 1.5 + 0.3 * lane - 0.55) / 0.9,
                     0.3 / 0.9 * event.left_out(self.patch_mm * 0.35, octaves=3),
                 )
-                * np.minimum(down * 3, np.float32(1.0)),
+                * np.minimum(down * 3, 1.0),
             )
-        return (body * np.float32(min(1.0, 0.35 + self.amount) * event.strength)).astype(np.float32)
+        return (body * (min(1.0, 0.35 + self.amount) * event.strength)).astype(np.float32)

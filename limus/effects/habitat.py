@@ -39,33 +39,13 @@ def habitat(event: Event, corner_mm: float, crack_mm: float) -> Habitat:
     ``corner_mm`` : rounding of the corners that count. ``crack_mm`` : how far from a crack's lips it is damp where it
     is damp at all.
     """
-    pile, place = event.pile, event.scope.place
-
-    def weather() -> np.ndarray:
-        sun, rain = np.minimum(sun_by_sky(place), np.float32(1.4)), np.minimum(rain_by_sky(place), np.float32(1.0))
-        ran = event.run_down(rain, 30.0 * corner_mm)
-        shade = np.float32(1.0) - np.minimum(sun / np.float32(1.1), np.float32(1.0))
-        curve = place.measured.curvature(corner_mm)
-        hollow = np.clip(np.float32(-2.2) * curve, 0.0, 1.0)
-        open_ = openness(place)
-        # What the sun and the wind get at dries; what is right under cover never gets wet.
-        damp = (
-            np.float32(0.40) * ran
-            + np.float32(0.42) * shade
-            + np.float32(0.30) * hollow
-            - np.float32(0.7) * np.maximum(curve, 0)
-        )
-        damp = damp * ramp(open_, 0.02, 0.22)
-        return np.stack([damp, shade, open_, hollow], axis=1).astype(np.float32)
-
-    made = event.kept(["habitat", corner_mm], weather)
-    pores = event.before("pores", [], pile.porosity)
+    pile, made, pores = event.pile, event.step(_weather, corner_mm), event.porosity()
     rough = event.visible().get("roughness", np.float32(0.5))
-    hold = np.clip(np.float32(0.30) + pores * np.float32(4.0) + (rough - np.float32(0.45)) * np.float32(0.8), 0.05, 1.0)
+    hold = np.clip(0.30 + pores * 4.0 + (rough - 0.45) * 0.8, 0.05, 1.0)
     joint = pile.marks.joint if pile.marks.joint is not None else np.zeros(len(made), np.float32)
     if pile.cleft is not None:
         joint = np.maximum(joint, _along(event, pile.cleft, made[:, 0], min(crack_mm, CREEPS_MM)))
-    damp = np.clip(made[:, 0] + np.float32(0.35) * joint, 0.0, 1.2)
+    damp = np.clip(made[:, 0] + 0.35 * joint, 0.0, 1.2)
     hold = np.broadcast_to(hold, damp.shape).astype(np.float32)
     return Habitat(
         damp.astype(np.float32),
@@ -77,14 +57,27 @@ def habitat(event: Event, corner_mm: float, crack_mm: float) -> Habitat:
     )
 
 
+def _weather(event: Event, corner_mm: float) -> np.ndarray:
+    """(n, 4) float32: damp without joints, shade, open sky, hollows."""
+    place = event.scope.place
+    sun, rain = np.minimum(sun_by_sky(place), 1.4), np.minimum(rain_by_sky(place), 1.0)
+    ran = event.run_down(rain, 30.0 * corner_mm)
+    shade = 1.0 - np.minimum(sun / 1.1, 1.0)
+    curve = place.measured.curvature(corner_mm)
+    hollow = np.clip((-2.2) * curve, 0.0, 1.0)
+    open_ = openness(place)
+    # What the sun and the wind get at dries; what is right under cover never gets wet.
+    damp = 0.40 * ran + 0.42 * shade + 0.30 * hollow - 0.7 * np.maximum(curve, 0)
+    damp = damp * ramp(open_, 0.02, 0.22)
+    return np.stack([damp, shade, open_, hollow], axis=1).astype(np.float32)
+
+
 def _along(event: Event, cleft: np.ndarray, damp: np.ndarray, crack_mm: float) -> np.ndarray:
     """(n,) float32 0..1: by cracks, as wide as it is damp there, in patches: a net of one width all over is what
     nobody has ever seen.
     """
     patches = event.noise(8.0 * crack_mm, octaves=4, gain=0.6, salt=261)
-    reach = np.float32(crack_mm) * np.clip(
-        np.float32(1.1) * damp + np.float32(0.45) * patches - np.float32(0.1), 0.0, 1.5
-    )
+    reach = crack_mm * np.clip(1.1 * damp + 0.45 * patches - 0.1, 0.0, 1.5)
     # What is narrower than a texel counts by its share of it.
-    wide = np.maximum(reach, np.float32(event.texel_mm))
-    return np.asarray(np.clip(np.float32(1.0) - cleft / wide, 0.0, 1.0) * reach / wide, np.float32)
+    wide = np.maximum(reach, event.texel_mm)
+    return np.asarray(np.clip(1.0 - cleft / wide, 0.0, 1.0) * reach / wide, np.float32)

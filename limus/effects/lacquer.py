@@ -55,42 +55,39 @@ class Lacquer(Effect):
 
     def apply(self, event: Event) -> Outcome:
         """Lay the clear coat."""
-        parts: list[object] = [event.mask_key, event.strength, self.worn, self.edge_mm]
-        film = event.kept(["lacquer", *parts], lambda: self._film(event))
+        film = event.step(self._film)
         wide = event.noise(self.scratch_mm * 3.0, octaves=3, salt=142)
-        rough = np.float32(self.roughness) + np.float32(0.03) * np.abs(wide)
+        rough = self.roughness + 0.03 * np.abs(wide)
         if self.scratches > 0:
-            lines = event.kept(["hairlines", self.scratches, self.scratch_mm], lambda: self._lines(event))
-            rough = rough + np.float32(0.45) * lines
+            rough = rough + 0.45 * event.step(self._lines)
         amber = np.array([1.0, 0.78, 0.42], np.float32)
-        deep = np.clip(film * np.float32(self.yellowing * (0.6 + self.thickness_um / 100.0)), 0.0, 1.0)[:, None]
-        tint = np.float32(1.0) + (amber - np.float32(1.0)) * deep
+        deep = np.clip(film * (self.yellowing * (0.6 + self.thickness_um / 100.0)), 0.0, 1.0)[:, None]
+        tint = 1.0 + (amber - 1.0) * deep
         sheet = {
             "coat_weight": one(1.0),
             "coat_roughness": np.clip(rough, 0.0, 1.0),
             "coat_ior": one(self.ior),
             "coat_color": tint,
         }
-        coat = event.coat(event.name, LACQUER, film * np.float32(self.thickness_um), sheet)
-        shown = np.float32(1.0) - np.exp(-film * np.float32(self.thickness_um / LACQUER.hide_um))
+        coat = event.coat(event.name, LACQUER, film * self.thickness_um, sheet)
+        shown = 1.0 - np.exp(-film * (self.thickness_um / LACQUER.hide_um))
         return Outcome(event.pile.with_coat(coat), shown)
 
     def _film(self, event: Event) -> np.ndarray:
         curve = np.asarray(event.scope.place.measured.curvature(self.edge_mm), np.float32)
-        film = np.clip(np.float32(1.0) - np.float32(0.5) * curve, 0.5, 1.4)
+        film = np.clip(1.0 - 0.5 * curve, 0.5, 1.4)
         if self.worn > 0:
             patch = event.noise(self.edge_mm * 6.0, octaves=4, salt=143)
             wear = np.clip(
-                (np.maximum(curve, 0) * np.float32(2.0) + np.float32(0.20) * patch - np.float32(0.75 - 0.5 * self.worn))
-                * np.float32(5.0),
+                (np.maximum(curve, 0) * 2.0 + 0.20 * patch - (0.75 - 0.5 * self.worn)) * 5.0,
                 0.0,
                 1.0,
             )
-            film = film * (np.float32(1.0) - wear)
-        return (film * event.mask * np.float32(event.strength)).astype(np.float32)
+            film = film * (1.0 - wear)
+        return (film * event.mask * event.strength).astype(np.float32)
 
     def _lines(self, event: Event) -> np.ndarray:
-        texels = event.pile.texels
+        texels = event.texels
         return scratches(
             texels.position,
             texels.normal,

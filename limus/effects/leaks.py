@@ -8,7 +8,7 @@ import numpy as np
 
 from limus.common.fields import colour, number
 from limus.common.object_size import ONE_METRE, ObjectSize
-from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, ShownOn, film_um
+from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, ShownOn
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.edges import Edges
 from limus.masks.sources.hollows import Hollows
@@ -78,48 +78,35 @@ class Leaks(Effect):
 
     def apply(self, event: Event) -> Outcome:
         """Run down from the place, and dry."""
-        parts: list[object] = [
-            event.mask_key,
-            event.strength,
-            self.amount,
-            self.length_mm,
-            self.width_mm,
-            self.broken,
-            self.rim,
-        ]
-        share = event.kept(["leaks", *parts], lambda: self._share(event))
-        tone = np.float32(1.0) + np.float32(0.16) * event.noise(self.width_mm * 2, octaves=4, tall=6.0, salt=104)
+        share = event.step(self._share)
+        tone = 1.0 + 0.16 * event.noise(self.width_mm * 2, octaves=4, tall=6.0, salt=104)
         sheet = {"base_color": toned(self.color, tone, 0.4, 1.6), "roughness": one(self.roughness)}
-        return Outcome(event.pile.with_coat(event.coat(event.name, STAIN, film_um(share, STAIN.hide_um), sheet)), share)
+        return event.deposit(STAIN, share, sheet)
 
     def _share(self, event: Event) -> np.ndarray:
         head = event.noise(self.width_mm * 5.0, octaves=3, salt=101)
-        source = event.mask * np.clip(np.float32(1.1) + np.float32(self.broken) * (head - np.float32(0.7)), 0.0, 1.4)
+        source = event.mask * np.clip(1.1 + self.broken * (head - 0.7), 0.0, 1.4)
         # From a fixing to what it sits on, though they are not one surface.
         beside = event.across_contacts(source, self.width_mm * 0.6)
-        source = np.maximum(source, beside * np.float32(0.8))
+        source = np.maximum(source, beside * 0.8)
         # A streak takes what there is over its width, however finely that is drawn.
-        source = blur(event.pile.texels, np.ascontiguousarray(source, np.float32), 0.25 * self.width_mm)
+        source = blur(event.texels, np.ascontiguousarray(source, np.float32), 0.25 * self.width_mm)
         near = event.run_down(source, self.length_mm * 0.35)
         far = event.run_down((source * (head > 0.4)).astype(np.float32), self.length_mm * 1.3)
-        carried = np.maximum(near, far * np.float32(0.8))
+        carried = np.maximum(near, far * 0.8)
         lane = event.noise(self.width_mm, octaves=3, gain=0.55, tall=26.0, salt=102)
         gaps = event.noise(self.width_mm * 1.5, octaves=4, gain=0.6, tall=3.5, salt=103)
-        film = carried + np.float32(0.36) * lane - np.float32(0.30) + np.float32(self.broken * 0.10) * gaps
+        film = carried + 0.36 * lane - 0.30 + self.broken * 0.10 * gaps
         unseen = float(
             np.hypot(
                 0.36 * event.left_out(self.width_mm, octaves=3, gain=0.55),
                 0.10 * self.broken * event.left_out(self.width_mm * 1.5, octaves=4, gain=0.6),
             )
         )
-        body = clipped(film * np.float32(1.9), 1.9 * unseen)
+        body = clipped(film * 1.9, 1.9 * unseen)
         # Where a film ends it leaves more behind than in its middle: up to 1 there and down again.
-        off = (film - np.float32(0.10)) * np.float32(9.0)
-        edge = (
-            clipped(np.float32(1.0) + off, 9.0 * unseen)
-            + clipped(np.float32(1.0) - off, 9.0 * unseen)
-            - np.float32(1.0)
-        )
-        edge = np.maximum(edge, np.float32(0.0)) * np.float32(self.rim)
-        out = (body * np.float32(0.8) + edge * np.float32(0.5)) * np.minimum(carried * np.float32(1.8), np.float32(1.0))
-        return (np.clip(out, 0.0, 0.95) * np.float32(self.amount * event.strength)).astype(np.float32)
+        off = (film - 0.10) * 9.0
+        edge = clipped(1.0 + off, 9.0 * unseen) + clipped(1.0 - off, 9.0 * unseen) - 1.0
+        edge = np.maximum(edge, 0.0) * self.rim
+        out = (body * 0.8 + edge * 0.5) * np.minimum(carried * 1.8, 1.0)
+        return (np.clip(out, 0.0, 0.95) * (self.amount * event.strength)).astype(np.float32)

@@ -76,14 +76,13 @@ class Lichen(Effect):
 
     def apply(self, event: Event) -> Outcome:
         """Settle them and let them grow."""
-        texels = event.pile.texels
-        nothing = np.zeros(len(event.mask), np.float32)
+        texels = event.texels
         if self.years * self.amount * event.strength <= 0:
-            return Outcome(event.pile, nothing, "No time has passed: raise the years" if self.years <= 0 else "")
+            return event.nothing("No time has passed: raise the years" if self.years <= 0 else "")
         wish = self._wish(event)
         sites, radius, group = self._settled(event, wish)
         if not len(sites):
-            return Outcome(event.pile, nothing, "None has settled here: raise the amount or widen the place")
+            return event.nothing("None has settled here: raise the amount or widen the place")
         if 2000.0 * float(radius.max()) < 1.2 * texels.texel_mm:
             # Too fine to tell one from another: what is left is their share of the surface.
             note = (
@@ -94,40 +93,26 @@ class Lichen(Effect):
             note = ""
         over = covering(texels.position, texels.normal, sites.position, sites.normal, radius, 1.45)
         rows = np.maximum(over.which, 0)
-        r = radius[rows] * np.float32(1000.0)
+        r = radius[rows] * 1000.0
         lobed = np.array([GROUPS[k][2] for k in GROUPS], np.float32)[group][rows]
         typical = float(np.median(radius)) * 1000.0
         coarse = event.noise(max(typical * 0.9, texels.texel_mm), octaves=4, gain=0.6, salt=273)
         fine = event.noise(max(typical * 0.22, texels.texel_mm), octaves=3, gain=0.7, salt=274)
-        share = over.share + lobed * np.float32(2.2 * self.lobes) * (
-            np.float32(0.75) * coarse + np.float32(0.35) * fine
-        )
-        soft = np.maximum(np.float32(0.6 * texels.texel_mm) / np.maximum(r, np.float32(1e-6)), np.float32(0.05))
-        there = np.clip((np.float32(1.0) - share) / soft + np.float32(0.5), 0.0, 1.0) * (over.which >= 0)
+        share = over.share + lobed * (2.2 * self.lobes) * (0.75 * coarse + 0.35 * fine)
+        soft = np.maximum(0.6 * texels.texel_mm / np.maximum(r, 1e-6), 0.05)
+        there = np.clip((1.0 - share) / soft + 0.5, 0.0, 1.0) * (over.which >= 0)
         there = there * _true_to_area(r, np.float32(0.6 * texels.texel_mm))
         # Old middles fall out.
         chance = bits(sites.number, 4)[rows]
-        grown = np.minimum(r / np.float32(max(self.rate_mm * self.years * 0.6, 1e-3)), np.float32(1.0))
-        out_of = (
-            ramp(share + np.float32(0.12) * fine, 0.55, 0.25)
-            * np.float32(self.bare)
-            * ramp(grown, 0.35, 0.8)
-            * (chance > np.float32(0.35))
-        )
-        cover = np.clip(there * (np.float32(1.0) - np.float32(0.95) * out_of), 0.0, 0.96) * np.clip(
-            np.float32(0.86) + np.float32(0.16) * fine, 0.2, 1.0
-        )
-        cover = (cover * np.float32(min(1.0, event.strength * 1.2))).astype(np.float32)
+        grown = np.minimum(r / max(self.rate_mm * self.years * 0.6, 1e-3), 1.0)
+        out_of = ramp(share + 0.12 * fine, 0.55, 0.25) * self.bare * ramp(grown, 0.35, 0.8) * (chance > 0.35)
+        cover = np.clip(there * (1.0 - 0.95 * out_of), 0.0, 0.96) * np.clip(0.86 + 0.16 * fine, 0.2, 1.0)
+        cover = (cover * min(1.0, event.strength * 1.2)).astype(np.float32)
         color = self._color(sites, group, rows, share, coarse, fine)
-        rim = np.exp(-np.square((share - np.float32(0.88)) * np.float32(6.0)))
-        crust = (
-            (np.float32(0.45) + np.float32(0.4) * rim + np.float32(0.25) * fine)
-            * np.float32(self.thickness_um)
-            * there
-            * (np.float32(1.0) - out_of)
-        )
+        rim = np.exp(-np.square((share - 0.88) * 6.0))
+        crust = (0.45 + 0.4 * rim + 0.25 * fine) * self.thickness_um * there * (1.0 - out_of)
         thickness = film_um(cover, LICHEN.hide_um)
-        lift = np.maximum(crust - thickness, 0.0) * np.float32(0.001)
+        lift = np.maximum(crust - thickness, 0.0) * 0.001
         sheet = {
             "base_color": color,
             "roughness": one(0.95),
@@ -141,24 +126,20 @@ class Lichen(Effect):
     def _wish(self, event: Event) -> np.ndarray:
         """(n,) float32 0..1: how good a place is."""
         home = habitat(event, 8.0, 4.0)
-        up = event.pile.texels.normal[:, 1]
-        wish = (
-            (np.float32(0.35) + np.float32(0.65) * home.light)
-            * (np.float32(0.45) + np.float32(0.55) * ramp(up, -0.3, 0.6))
-            * home.hold
-        )
+        up = event.texels.normal[:, 1]
+        wish = (0.35 + 0.65 * home.light) * (0.45 + 0.55 * ramp(up, -0.3, 0.6)) * home.hold
         # Nothing below an overhang, little where water runs all the time.
         return np.asarray(np.clip(wish * ramp(up, -0.5, 0.0), 0.0, 1.0) * event.mask, np.float32)
 
     def _settled(self, event: Event, wish: np.ndarray) -> tuple[Sites, np.ndarray, np.ndarray]:
         """The rosettes, (m,) float32 their radii in m, and (m,) which group each is of."""
-        texels = event.pile.texels
+        texels = event.texels
         # So many that at full amount they nearly touch when the oldest have grown to their size.
         typical = max(self.rate_mm * self.years * 0.55, 0.6)
         apart = max(typical * 1.0, 1000.0 * (texels.total_area / 120_000.0) ** 0.5)
         sites = event.sites(apart, salt=272)
         here = value_at(texels, wish, sites.position, sites.normal) if len(sites) else np.zeros(0, np.float32)
-        sites = sites.only(bits(sites.number, 0) < here * np.float32(1.7 * self.amount * min(1.0, event.strength)))
+        sites = sites.only(bits(sites.number, 0) < here * (1.7 * self.amount * min(1.0, event.strength)))
         names = list(GROUPS)
         if self.kinds == "mixed":
             edges = np.cumsum([GROUPS[k][1] for k in names])
@@ -167,30 +148,22 @@ class Lichen(Effect):
             group = np.full(len(sites), names.index(self.kinds))
         rate = np.array([GROUPS[k][0] for k in names], np.float32)[group]
         # They went on settling: most are young.
-        age = np.float32(self.years) * np.maximum(
-            np.float32(1.0) - np.power(bits(sites.number, 2), np.float32(0.55)), np.float32(0.02)
-        )
-        own = np.float32(0.6) + np.float32(0.4) * bits(sites.number, 3)
-        return sites, (np.float32(self.rate_mm * 0.001) * rate * age * own).astype(np.float32), group
+        age = self.years * np.maximum(1.0 - np.power(bits(sites.number, 2), 0.55), 0.02)
+        own = 0.6 + 0.4 * bits(sites.number, 3)
+        return sites, (self.rate_mm * 0.001 * rate * age * own).astype(np.float32), group
 
     def _color(
         self, sites: Sites, group: np.ndarray, rows: np.ndarray, share: np.ndarray, coarse: np.ndarray, fine: np.ndarray
     ) -> np.ndarray:
         """(n, 3): by group, each rosette a little different, paler at the growing rim, darker inside."""
         own = np.array([self.grey_color, self.pale_color, self.yellow_color, self.dark_color], np.float32)[group]
-        own = own * (np.float32(0.82) + np.float32(0.36) * bits(sites.number, 5))[:, None]
-        turn = (bits(sites.number, 6) - np.float32(0.5)) * np.float32(0.24)
-        own[:, 0] *= np.float32(1.0) + turn
-        own[:, 2] *= np.float32(1.0) - turn
-        rim = np.exp(-np.square((share - np.float32(0.9)) * np.float32(5.5)))
-        ring = np.float32(0.05) * np.sin(share * np.float32(24.0) + coarse)
-        tone = (
-            np.float32(0.92)
-            + np.float32(0.24) * rim
-            + ring
-            + np.float32(0.13) * fine
-            - np.float32(0.16) * ramp(share, 0.6, 0.1)
-        )
+        own = own * (0.82 + 0.36 * bits(sites.number, 5))[:, None]
+        turn = (bits(sites.number, 6) - 0.5) * 0.24
+        own[:, 0] *= 1.0 + turn
+        own[:, 2] *= 1.0 - turn
+        rim = np.exp(-np.square((share - 0.9) * 5.5))
+        ring = 0.05 * np.sin(share * 24.0 + coarse)
+        tone = 0.92 + 0.24 * rim + ring + 0.13 * fine - 0.16 * ramp(share, 0.6, 0.1)
         return np.clip(own[rows] * np.clip(tone, 0.45, 1.6)[:, None], 0.0, 1.0).astype(np.float32)
 
 
@@ -200,8 +173,8 @@ def _true_to_area(radius: np.ndarray, soft: np.float32) -> np.ndarray:
     The soft one falls from 1 to 0 over ``soft`` mm about ``radius`` and ends at 1.45 radii: what is narrower than a
     texel would cover too much.
     """
-    inner, outer = np.maximum(radius - soft / 2, np.float32(0.0)), radius + soft / 2
-    last = np.minimum(outer, np.float32(1.45) * radius)
+    inner, outer = np.maximum(radius - soft / 2, 0.0), radius + soft / 2
+    last = np.minimum(outer, 1.45 * radius)
     slope = (outer * np.square(last) / 2 - last**3 / 3) - (outer * np.square(inner) / 2 - inner**3 / 3)
-    covered = np.square(inner) + np.float32(2.0) / soft * slope
-    return np.minimum(np.square(radius) / np.maximum(covered, np.float32(1e-12)), np.float32(1.0))
+    covered = np.square(inner) + 2.0 / soft * slope
+    return np.minimum(np.square(radius) / np.maximum(covered, 1e-12), 1.0)

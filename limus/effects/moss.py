@@ -68,15 +68,11 @@ class Moss(Effect):
 
     def apply(self, event: Event) -> Outcome:
         """Let it grow."""
-        texels = event.pile.texels
+        texels = event.texels
         wish = self._wish(event)
         amount = self.amount * event.strength
         # The best places of this very object come first, whatever it is.
-        level = (
-            level_for(wish, texels.area * (event.mask > np.float32(0.03)), min(0.5 * amount**1.6, 0.98))
-            if amount > 0
-            else 2.0
-        )
+        level = level_for(wish, texels.area * (event.mask > 0.03), min(0.5 * amount**1.6, 0.98)) if amount > 0 else 2.0
         height = np.zeros(len(wish), np.float32)
         which, tint = np.zeros(len(wish), np.float32), np.zeros(len(wish), np.float32)
         for k, size in enumerate((1.0, 0.55, 0.3)):
@@ -88,31 +84,26 @@ class Moss(Effect):
             sites = event.sites(mm * 0.55, salt=252 + k)
             here = value_at(texels, wish, sites.position, sites.normal)
             # The best places first; what is left to chance keeps outlines from following the shade.
-            luck = here + np.float32(0.30) * (bits(sites.number, 0) - np.float32(0.5)) * (here > np.float32(0.03))
+            luck = here + 0.30 * (bits(sites.number, 0) - 0.5) * (here > 0.03)
             if not len(luck) or amount <= 0:
                 continue
-            keep = sites.only((luck > level) & (here > np.float32(0.03)))
+            keep = sites.only((luck > level) & (here > 0.03))
             if not len(keep):
                 continue
             here = value_at(texels, wish, keep.position, keep.normal)
             radius = (
-                np.float32(mm * 0.0005)
-                * (np.float32(0.66) + np.float32(0.34) * bits(keep.number, 1))
-                * np.clip(np.float32(0.62) + (here - np.float32(level)) * np.float32(1.2), 0.45, 1.25)
+                mm * 0.0005 * (0.66 + 0.34 * bits(keep.number, 1)) * np.clip(0.62 + (here - level) * 1.2, 0.45, 1.25)
             )
             over = covering(texels.position, texels.normal, keep.position, keep.normal, radius, 1.25)
             there = over.which >= 0
             # Outlines are ragged, each cushion a dome a little flatter than half a ball.
             ragged = event.noise(mm * 0.5, octaves=3, gain=0.6, salt=256 + k)
-            share = over.share + np.float32(0.19) * ragged
-            dome = np.sqrt(np.maximum(np.float32(1.0) - np.square(np.minimum(share, np.float32(1.0))), 0.0))
+            share = over.share + 0.19 * ragged
+            dome = np.sqrt(np.maximum(1.0 - np.square(np.minimum(share, 1.0)), 0.0))
             rows = np.maximum(over.which, 0)
             tall = np.where(
                 there & (share < 1.0),
-                (np.float32(0.25) + np.float32(0.75) * dome)
-                * ramp(share, 1.0, 0.86)
-                * radius[rows]
-                * np.float32(2000.0 * max(self.height, 0.02)),
+                (0.25 + 0.75 * dome) * ramp(share, 1.0, 0.86) * radius[rows] * (2000.0 * max(self.height, 0.02)),
                 np.float32(0.0),
             )
             higher = tall > height
@@ -126,21 +117,13 @@ class Moss(Effect):
         fronds = event.noise(self.fronds_mm * 1.6, octaves=3, gain=0.75, salt=260)
         tufts = event.noise(self.fronds_mm * 5.0, octaves=3, gain=0.6, salt=261)
         there = ramp(height, 0.0, 0.5)
-        bumps = (np.float32(0.34 * self.fronds_mm) * fronds + np.float32(0.5 * self.fronds_mm) * tufts) * np.float32(
-            min(1.0, 3.0 * self.height)
-        )
-        thickness = (
-            np.maximum(height + bumps * there, 0.0) * np.float32(1000.0) + there * np.float32(2.5 * MOSS.hide_um)
-        ).astype(np.float32)
-        lit = np.clip(
-            np.float32(0.45) * tint + np.float32(0.22) * fronds + np.float32(0.16) * tufts + np.float32(0.12), 0.0, 1.0
-        )
-        tone = np.float32(0.80) + np.float32(0.4) * which
+        bumps = (0.34 * self.fronds_mm * fronds + 0.5 * self.fronds_mm * tufts) * min(1.0, 3.0 * self.height)
+        thickness = (np.maximum(height + bumps * there, 0.0) * 1000.0 + there * (2.5 * MOSS.hide_um)).astype(np.float32)
+        lit = np.clip(0.45 * tint + 0.22 * fronds + 0.16 * tufts + 0.12, 0.0, 1.0)
+        tone = 0.80 + 0.4 * which
         color = toned(self.color, tone, 0.4, 1.8)
-        color += (toned(self.tips, tone, 0.4, 1.8) - color) * (lit * np.float32(0.8))[:, None]
-        brown = np.clip(
-            (which * np.float32(7.13) % np.float32(1.0) - np.float32(1.0 - 0.8 * self.dry)) * np.float32(4.0), 0.0, 0.85
-        ) * np.float32(self.dry > 0)
+        color += (toned(self.tips, tone, 0.4, 1.8) - color) * (lit * 0.8)[:, None]
+        brown = np.clip((which * 7.13 % 1.0 - (1.0 - 0.8 * self.dry)) * 4.0, 0.0, 0.85) * np.float32(self.dry > 0)
         color += (np.array([0.13, 0.098, 0.045], np.float32) * tone[:, None] - color) * brown[:, None]
         sheet = {
             "base_color": np.clip(color, 0.0, 1.0),
@@ -154,18 +137,12 @@ class Moss(Effect):
     def _wish(self, event: Event) -> np.ndarray:
         """(n,) float32 from 0: how good a place is for it."""
         home = habitat(event, self.edge_mm, 0.22 * self.size_mm)
-        up = event.pile.texels.normal[:, 1]
+        up = event.texels.normal[:, 1]
         ledge = ramp(up, 0.1, 0.85)
         # Cracks are narrower than joints and hold less.
-        kept = np.maximum(home.joint * np.float32(0.8), home.hollow)
-        open_ = (
-            home.damp
-            * (np.float32(0.10) + np.float32(0.90) * ledge)
-            * (np.float32(0.45) + np.float32(0.55) * home.shade)
-        )
-        wish = open_ * np.float32(1.0 - 0.45 * self.joints) + kept * np.float32(0.62 * self.joints + 0.1) * (
-            np.float32(0.55) + np.float32(0.45) * home.damp
-        )
-        wish = wish * (np.float32(0.35) + np.float32(0.65) * home.hold) * ramp(up, -0.55, 0.05) * np.float32(1.25)
+        kept = np.maximum(home.joint * 0.8, home.hollow)
+        open_ = home.damp * (0.10 + 0.90 * ledge) * (0.45 + 0.55 * home.shade)
+        wish = open_ * (1.0 - 0.45 * self.joints) + kept * (0.62 * self.joints + 0.1) * (0.55 + 0.45 * home.damp)
+        wish = wish * (0.35 + 0.65 * home.hold) * ramp(up, -0.55, 0.05) * 1.25
         patch = event.noise(self.size_mm * 4.0, octaves=4, gain=0.6, salt=262)
-        return np.asarray(np.clip(wish + np.float32(0.12) * patch * (wish > 0.02), 0.0, 1.5) * event.mask, np.float32)
+        return np.asarray(np.clip(wish + 0.12 * patch * (wish > 0.02), 0.0, 1.5) * event.mask, np.float32)

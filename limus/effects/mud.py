@@ -38,16 +38,9 @@ class Mud(Effect):
     when: ClassVar[str] = "After a flood, or on whatever stands by the river; before growth and dust"
 
     level_mm: float = number(
-        190.0,
-        "Level",
-        "mm",
-        -100000.0,
-        100000.0,
-        (0.0, 1000.0),
-        "Of the flood above the ground of the setting",
-        place="amount",
-        grows=1.0,
-    )
+        190.0, "Level", "mm", -100000.0, 100000.0, (0.0, 1000.0), "Of the flood above the ground of the setting",
+        place="amount", grows=1.0,
+    )  # fmt: skip
     amount: float = number(0.6, "Amount", "%", 0.0, 1.0, about="How dense the silt is below the line", place="amount")
     thickness_mm: float = number(
         1.6, "Thickness", "mm", 0.0, 200.0, (0.0, 15.0), "At the foot and on ledges", grows=0.4
@@ -61,16 +54,9 @@ class Mud(Effect):
     )
     dry: float = number(0.8, "Dry", "%", 0.0, 1.0, about="From wet and dark to dry, pale and cracked")
     plates_mm: float = number(
-        32.0,
-        "Plates",
-        "mm",
-        1.0,
-        2000.0,
-        (8.0, 200.0),
-        "Width of the plates that thick mud cracks into",
-        log=True,
+        32.0, "Plates", "mm", 1.0, 2000.0, (8.0, 200.0), "Width of the plates that thick mud cracks into", log=True,
         grows=0.35,
-    )
+    )  # fmt: skip
     color: tuple[float, float, float] = colour((0.155, 0.115, 0.076), "Colour when dry")
 
     @classmethod
@@ -90,100 +76,77 @@ class Mud(Effect):
         pile, nothing = event.pile, np.zeros(len(event.mask), np.float32)
         high = READINGS["height"].value(event.scope.place, 0.0)
         if not anywhere(high < self.level_mm + self.splash_mm):
-            return Outcome(
-                pile, nothing, "All of the object stands above the flood: raise the level, or set the ground"
-            )
+            return event.nothing("All of the object stands above the flood: raise the level, or set the ground")
         share, thick = self._lies(event, high)
         if not anywhere(share > 0.004):
-            return Outcome(pile, nothing)
+            return event.nothing()
         opened, gap = nothing, None
         if self.dry > 0.25 and self.thickness_mm > 0.4 and self.plates_mm > 2.0 * event.texel_mm:
-            found = event.kept(["plates", self.plates_mm], lambda: self._plates(event))
+            found = event.step(self._plates)
             # Plates part where there is enough to shrink, and the more the thicker it lies.
-            width = np.clip(thick * np.float32(0.9 * (self.dry - 0.25)), 0.0, 0.10 * self.plates_mm)
-            gap = found - width * np.float32(0.5)
-            opened = np.clip(np.float32(0.5) - gap / np.float32(max(event.texel_mm, 0.3)), 0.0, 1.0) * ramp(
-                thick, 0.3, 1.0
-            )
-        thickness = film_um(np.minimum(share, np.float32(0.96)), MUD.hide_um) + thick * np.float32(1000.0) * share
+            width = np.clip(thick * (0.9 * (self.dry - 0.25)), 0.0, 0.10 * self.plates_mm)
+            gap = found - width * 0.5
+            opened = np.clip(0.5 - gap / max(event.texel_mm, 0.3), 0.0, 1.0) * ramp(thick, 0.3, 1.0)
+        thickness = film_um(np.minimum(share, 0.96), MUD.hide_um) + thick * 1000.0 * share
         curl = nothing
         if gap is not None:
             # Rims of plates lift as they dry.
             curl = (
-                np.exp(-np.maximum(gap, 0.0) / np.float32(0.12 * self.plates_mm))
+                np.exp(-np.maximum(gap, 0.0) / (0.12 * self.plates_mm))
                 * ramp(thick, 0.3, 1.2)
-                * np.float32(0.30 * self.dry)
+                * (0.30 * self.dry)
                 * thick
             )
-        thickness = np.maximum(
-            (thickness + curl * np.float32(1000.0)) * (np.float32(1.0) - np.float32(0.94) * opened), 0.0
-        ).astype(np.float32)
+        thickness = np.maximum((thickness + curl * 1000.0) * (1.0 - 0.94 * opened), 0.0).astype(np.float32)
         tone = (
-            np.float32(1.0)
-            + np.float32(0.12) * event.noise(22.0, octaves=5, gain=0.6, salt=312)
-            + np.float32(0.08) * event.noise(150.0, octaves=3, salt=313)
+            1.0
+            + 0.12 * event.noise(22.0, octaves=5, gain=0.6, salt=312)
+            + 0.08 * event.noise(150.0, octaves=3, salt=313)
         )
-        tone = tone * np.float32(0.42 + 0.58 * self.dry) * (np.float32(1.0) - np.float32(0.5) * opened)
-        rough = np.clip(np.float32(0.35 + 0.6 * self.dry) + np.float32(0.05) * tone, 0.1, 1.0)
+        tone = tone * (0.42 + 0.58 * self.dry) * (1.0 - 0.5 * opened)
+        rough = np.clip(0.35 + 0.6 * self.dry + 0.05 * tone, 0.1, 1.0)
         sheet = {"base_color": toned(self.color, tone, 0.2, 1.5), "roughness": rough}
         out = pile.with_coat(event.coat(event.name, MUD, thickness, sheet))
         if gap is not None:
-            cleft = np.where(thick > np.float32(0.3), gap, np.float32(1e6)).astype(np.float32)
+            cleft = np.where(thick > 0.3, gap, np.float32(1e6)).astype(np.float32)
             out = replace(out, cleft=cleft if pile.cleft is None else np.minimum(cleft, pile.cleft))
         return Outcome(out, np.minimum(covered(thickness, MUD), share).astype(np.float32))
 
     def _lies(self, event: Event, high: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
         """(n,) float32 0..1 how dense, and (n,) float32 mm how thick."""
-        texels = event.pile.texels
+        texels = event.texels
         level, span = self.level_mm, max(self.level_mm - decided("lowest", lambda: float(high.min())), 1.0)
-        wave = event.noise(max(14.0 * self.ragged_mm, 4.0), octaves=4, gain=0.5, salt=314) * np.float32(
-            0.5 * self.ragged_mm
-        )
-        below = np.float32(level) - (high + wave)
+        wave = event.noise(max(14.0 * self.ragged_mm, 4.0), octaves=4, gain=0.5, salt=314) * (0.5 * self.ragged_mm)
+        below = level - (high + wave)
         soft = max(0.4, 0.6 * texels.texel_mm)
         under = ramp(below, -soft, soft)
-        deep = np.clip(below / np.float32(span), 0.0, 1.0)
-        up = np.maximum(texels.normal[:, 1], np.float32(0.0))
+        deep = np.clip(below / span, 0.0, 1.0)
+        up = np.maximum(texels.normal[:, 1], 0.0)
         clouds = event.noise(34.0, octaves=5, gain=0.62, salt=315)
         fine = event.noise(4.0, octaves=4, gain=0.7, salt=316)
         lanes = event.noise(9.0, octaves=3, gain=0.6, tall=10.0, salt=317)
-        mask = np.minimum(event.mask * np.float32(1.25), np.float32(1.0))
+        mask = np.minimum(event.mask * 1.25, 1.0)
         # Silt sinks: dense below, a veil towards the line; on ledges all of it stays.
-        body = (
-            np.float32(0.30)
-            + np.float32(0.48) * deep
-            + np.float32(0.38) * up
-            + np.float32(0.13) * clouds
-            + np.float32(0.09) * fine
-            + np.float32(0.07) * lanes
-        )
-        share = np.clip(body, 0.0, 1.0) * under * (np.float32(0.25) + np.float32(0.75) * mask)
+        body = 0.30 + 0.48 * deep + 0.38 * up + 0.13 * clouds + 0.09 * fine + 0.07 * lanes
+        share = np.clip(body, 0.0, 1.0) * under * (0.25 + 0.75 * mask)
         if self.line > 0:
             for k, (at, much) in enumerate(((0.0, 1.0), (0.13, 0.5), (0.31, 0.35))):
-                away = np.abs(below - np.float32(at * span) - np.float32(0.02 * span if k else 0.0))
-                rim = np.clip(
-                    np.float32(1.0) - away / np.float32(max(0.010 * span, 1.6 * texels.texel_mm, 1.5)), 0.0, 1.0
-                )
-                rim = rim * np.clip(np.float32(0.75) + np.float32(0.45) * clouds, 0.0, 1.0)
-                share = np.maximum(share, rim * np.float32(0.75 * much * self.line) * mask)
+                away = np.abs(below - at * span - (0.02 * span if k else 0.0))
+                rim = np.clip(1.0 - away / max(0.010 * span, 1.6 * texels.texel_mm, 1.5), 0.0, 1.0)
+                rim = rim * np.clip(0.75 + 0.45 * clouds, 0.0, 1.0)
+                share = np.maximum(share, rim * (0.75 * much * self.line) * mask)
         if self.splash_mm > 0:
-            drops = event.noise(5.0, octaves=3, gain=0.75, salt=318) + np.float32(0.5) * event.noise(
-                18.0, octaves=2, salt=319
-            )
-            over = np.clip(np.float32(1.0) + below / np.float32(self.splash_mm), 0.0, 1.0) * (below < 0)
-            share = np.maximum(share, ramp(drops + np.float32(1.6) * over, 2.05, 2.35) * np.float32(0.75) * mask)
-        share = np.clip(share * np.float32(min(1.0, 1.5 * self.amount)), 0.0, 0.97) * np.float32(event.strength)
-        thick = (
-            np.float32(self.thickness_mm * event.strength)
-            * under
-            * (np.float32(0.16) * np.square(deep) + np.float32(1.0) * up * np.sqrt(deep))
-        )
-        thick = thick * np.clip(np.float32(0.8) + np.float32(0.35) * clouds + np.float32(0.10) * fine, 0.0, 1.8) * mask
+            drops = event.noise(5.0, octaves=3, gain=0.75, salt=318) + 0.5 * event.noise(18.0, octaves=2, salt=319)
+            over = np.clip(1.0 + below / self.splash_mm, 0.0, 1.0) * (below < 0)
+            share = np.maximum(share, ramp(drops + 1.6 * over, 2.05, 2.35) * 0.75 * mask)
+        share = np.clip(share * min(1.0, 1.5 * self.amount), 0.0, 0.97) * event.strength
+        thick = self.thickness_mm * event.strength * under * (0.16 * np.square(deep) + 1.0 * up * np.sqrt(deep))
+        thick = thick * np.clip(0.8 + 0.35 * clouds + 0.10 * fine, 0.0, 1.8) * mask
         return share.astype(np.float32), thick.astype(np.float32)
 
     def _plates(self, event: Event) -> np.ndarray:
         """(n,) float32 mm to the nearest crack between plates."""
-        texels = event.pile.texels
+        texels = event.texels
         generations, apart = [], []
         for k, mm in enumerate((self.plates_mm * 0.8, self.plates_mm * 0.34)):
             if k and mm < 2.0 * texels.texel_mm:

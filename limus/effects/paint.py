@@ -70,48 +70,24 @@ class Paint(Effect):
         14.0, "Texture", "µm", 0.0, 500.0, (0.0, 60.0), "Height of orange peel, roller stipple or brush marks"
     )
     texture_mm: float = number(
-        5.0,
-        "Texture size",
-        "mm",
-        0.2,
-        200.0,
-        (1.0, 30.0),
-        "Distance between ripples, or width of brush marks",
-        log=True,
-        grows=0,
-    )
+        5.0, "Texture size", "mm", 0.2, 200.0, (1.0, 30.0), "Distance between ripples, or width of brush marks",
+        log=True, grows=0,
+    )  # fmt: skip
     sags: float = number(
-        0.15,
-        "Sags and drips",
-        "%",
-        0.0,
-        1.0,
+        0.15, "Sags and drips", "%", 0.0, 1.0,
         about="Paint that ran before it dried: curtains on steep faces, beads on lower edges",
-    )
+    )  # fmt: skip
     overspray: float = number(
-        0.0,
-        "Overspray",
-        "mm",
-        0.0,
-        1000.0,
-        (0.0, 100.0),
-        "How far a mist of paint reaches beyond the edge of its place",
-        grows=0.5,
-    )
+        0.0, "Overspray", "mm", 0.0, 1000.0, (0.0, 100.0),
+        "How far a mist of paint reaches beyond the edge of its place", grows=0.5,
+    )  # fmt: skip
     unevenness: float = number(
         0.10, "Unevenness", "%", 0.0, 1.0, (0.0, 0.5), "Slow change of tone and gloss over the surface"
     )
     unevenness_mm: float = number(
-        160.0,
-        "Unevenness size",
-        "mm",
-        1.0,
-        100000.0,
-        (20.0, 600.0),
-        "Distance over which tone and gloss change",
-        log=True,
-        grows=1.0,
-    )
+        160.0, "Unevenness size", "mm", 1.0, 100000.0, (20.0, 600.0), "Distance over which tone and gloss change",
+        log=True, grows=1.0,
+    )  # fmt: skip
     edge_mm: float = number(
         4.0, "Edge size", "mm", 0.05, 1000.0, (0.5, 30.0),
         "Edges up to this rounding carry a thinner film, creases a thicker one",
@@ -122,8 +98,7 @@ class Paint(Effect):
     def apply(self, event: Event) -> Outcome:
         """Add the coats; thickness follows curvature."""
         pile = event.pile
-        parts: list[object] = [event.mask_key, event.strength, self.edge_mm, self.overspray]
-        film = event.kept(["film", *parts], lambda: self._film(event))
+        film = event.step(self._film)
         for piece, there, substance, color, thick, rough in (
             ("primer", self.primer, PRIMER, self.primer_color, self.primer_thickness_um, 0.75),
             ("undercoat", self.undercoat, UNDERCOAT, self.undercoat_color, self.undercoat_thickness_um, 0.6),
@@ -131,34 +106,31 @@ class Paint(Effect):
             if not there or thick <= 0:
                 continue
             patchy = event.noise(25.0, octaves=4, salt=3 if piece == "primer" else 4)
-            ground = {"base_color": toned(color, np.float32(1.0) + np.float32(0.10) * patchy), "roughness": one(rough)}
-            pile = pile.with_coat(
-                event.coat(f"{event.name}: {piece}", substance, film * np.float32(thick), ground, piece)
-            )
+            ground = {"base_color": toned(color, 1.0 + 0.10 * patchy), "roughness": one(rough)}
+            pile = pile.with_coat(event.coat(f"{event.name}: {piece}", substance, film * thick, ground, piece))
         tone, gloss, peeling = _WAYS[self.way]
-        uneven = np.float32(self.unevenness) * event.noise(self.unevenness_mm, octaves=4, salt=1)
+        uneven = self.unevenness * event.noise(self.unevenness_mm, octaves=4, salt=1)
         marks = self._marks(event, peeling)
-        streak = marks * np.float32(0.035) if self.way == "brush" else np.float32(0.0)
+        streak = marks * 0.035 if self.way == "brush" else 0.0
         top = {
-            "base_color": toned(self.color, np.float32(1.0) + np.float32(tone) * uneven + streak),
-            "roughness": np.clip(np.float32(self.roughness) + np.float32(gloss) * uneven + streak, 0.0, 1.0),
+            "base_color": toned(self.color, 1.0 + tone * uneven + streak),
+            "roughness": np.clip(self.roughness + gloss * uneven + streak, 0.0, 1.0),
         }
         if self.varnish > 0:
             top["coat_weight"] = one(self.varnish)
-            top["coat_roughness"] = np.clip(np.float32(0.08) + np.float32(0.3) * np.abs(uneven), 0.0, 1.0)
+            top["coat_roughness"] = np.clip(0.08 + 0.3 * np.abs(uneven), 0.0, 1.0)
         several = self.primer or self.undercoat
         name = f"{event.name}: topcoat" if several else event.name
-        thickness = film * np.float32(self.thickness_um)
+        thickness = film * self.thickness_um
         if self.sags > 0:
-            run = event.kept(["sags", *parts, self.sags, self.texture_mm], lambda: self._sags(event) * film)
-            thickness = thickness * (np.float32(1.0) + np.float32(1.4 * self.sags) * run)
+            thickness = thickness * (1.0 + 1.4 * self.sags * event.step(self._sags))
         pile = pile.with_coat(event.coat(name, PAINT, thickness, top, "topcoat"))
         if self.texture_um > 0:
-            pile = raised(pile, marks * np.minimum(film, np.float32(1.4)) * np.float32(self.texture_um * 0.001 * 0.5))
-        shown = event.mask * np.float32(event.strength)
+            pile = raised(pile, marks * np.minimum(film, 1.4) * (self.texture_um * 0.001 * 0.5))
+        shown = event.mask * event.strength
         return Outcome(
             pile,
-            np.maximum(shown, np.minimum(film, np.float32(1.0)) * np.float32(0.6)) if self.overspray > 0 else shown,
+            np.maximum(shown, np.minimum(film, 1.0) * 0.6) if self.overspray > 0 else shown,
         )
 
     def _film(self, event: Event) -> np.ndarray:
@@ -167,52 +139,42 @@ class Paint(Effect):
         place = event.mask
         if self.overspray > 0:
             # A mist of droplets that thins out; what is under it shows between them.
-            texels = event.pile.texels
-
-            mist = blur(texels, event.mask, self.overspray * 0.6)
+            mist = blur(event.texels, event.mask, self.overspray * 0.6)
             drops = event.noise(1.2, octaves=2, salt=8)
-            droplets = np.clip(
-                mist * np.float32(1.3) + drops * np.float32(0.22) - np.float32(0.42), 0.0, 1.0
-            ) * np.float32(0.35)
+            droplets = np.clip(mist * 1.3 + drops * 0.22 - 0.42, 0.0, 1.0) * 0.35
             place = np.maximum(place, droplets * mist)
-        return np.clip(np.float32(1.0) - np.float32(0.7) * curve, 0.4, 1.4) * place * np.float32(event.strength)
+        return np.clip(1.0 - 0.7 * curve, 0.4, 1.4) * place * event.strength
 
     def _marks(self, event: Event, peeling: float) -> np.ndarray:
         """(n,) relief of the film, deviation about 1: ripples of spray or roller, or furrows of a brush."""
         if self.way != "brush":
             peel = event.noise(self.texture_mm, octaves=2, salt=2)
             if self.way == "roller":
-                return peel * np.float32(0.6) + event.noise(self.texture_mm * 0.45, octaves=2, salt=6) * np.float32(
-                    0.8 * peeling / 1.4
-                )
+                return peel * 0.6 + event.noise(self.texture_mm * 0.45, octaves=2, salt=6) * (0.8 * peeling / 1.4)
             return peel
-        texels, seed = event.pile.texels, event.seed(5)
+        return event.step(self._brushed)
+
+    def _brushed(self, event: Event) -> np.ndarray:
+        texels, seed = event.texels, event.seed(5)
         # Strokes run along the longer way of the object and waver; lap marks lie where one stroke met the next.
         bounds = texels.mesh.bounds
         long = int(np.argmax(bounds[1] - bounds[0]))
         squeeze = np.ones(3, np.float32)
         squeeze[long] = 0.045
-
-        def make() -> np.ndarray:
-            waver = fractal(texels.position, self.texture_mm * 30, octaves=2, seed=seed + 1, texel_mm=texels.texel_mm)
-            points = texels.position * squeeze + (waver * np.float32(self.texture_mm * 0.0012))[:, None]
-            return fractal(points, self.texture_mm, octaves=3, gain=0.65, seed=seed, texel_mm=texels.texel_mm)
-
-        return event.kept(["brush", self.texture_mm], make)
+        waver = fractal(texels.position, self.texture_mm * 30, octaves=2, seed=seed + 1, texel_mm=texels.texel_mm)
+        points = texels.position * squeeze + (waver * (self.texture_mm * 0.0012))[:, None]
+        return fractal(points, self.texture_mm, octaves=3, gain=0.65, seed=seed, texel_mm=texels.texel_mm)
 
     def _sags(self, event: Event) -> np.ndarray:
         """(n,) 0..1: curtains that begin here and there on steep faces and end in a bead."""
-        steep = np.float32(1.0) - np.abs(event.pile.texels.normal[:, 1])
+        steep = 1.0 - np.abs(event.texels.normal[:, 1])
         start = event.noise(self.texture_mm * 16.0, octaves=2, salt=7)
         lane = event.noise(self.texture_mm * 3.0, octaves=2, tall=14.0, salt=9)
-        begin = np.clip(start * np.float32(1.2) - np.float32(1.0), 0.0, 1.0) * np.clip(lane - np.float32(0.5), 0.0, 1.0)
-        run = event.run_down(begin * np.float32(1.5), self.texture_mm * 9.0)
+        begin = np.clip(start * 1.2 - 1.0, 0.0, 1.0) * np.clip(lane - 0.5, 0.0, 1.0)
+        run = event.run_down(begin * 1.5, self.texture_mm * 9.0)
         # Along lower edges it stood in beads, here and there a drop.
-        bead = blur(event.pile.texels, lower_edges(event.pile.texels), max(self.texture_mm * 0.4, 1.2 * event.texel_mm))
-        drop = np.clip(
-            event.noise(self.texture_mm * 2.2, octaves=2, salt=10) * np.float32(0.8) + np.float32(0.2), 0.0, 1.5
-        )
-        run = np.maximum(run, np.minimum(bead * np.float32(4.0), np.float32(1.0)) * drop)
-        return np.minimum(event.antialiased(run, 2), np.float32(1.0)) * np.minimum(
-            steep * np.float32(2.0), np.float32(1.0)
-        )
+        bead = blur(event.texels, lower_edges(event.texels), max(self.texture_mm * 0.4, 1.2 * event.texel_mm))
+        drop = np.clip(event.noise(self.texture_mm * 2.2, octaves=2, salt=10) * 0.8 + 0.2, 0.0, 1.5)
+        run = np.maximum(run, np.minimum(bead * 4.0, 1.0) * drop)
+        even = np.minimum(event.antialiased(run, 2), 1.0)
+        return even * np.minimum(steep * 2.0, 1.0) * event.step(self._film)

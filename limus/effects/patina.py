@@ -88,18 +88,18 @@ class Patina(Effect):
         nothing = np.zeros(len(event.mask), np.float32)
         found = [family for family in self.acts_on if pile.has(family)]
         if not found:
-            return Outcome(pile, nothing, "No copper alloy, zinc, aluminium or silver is there")
+            return event.nothing("No copper alloy, zinc, aluminium or silver is there")
         if self.years <= 0:
-            return Outcome(pile, nothing, "No time has passed: raise the years")
-        amount = event.mask * np.float32(event.strength)
+            return event.nothing("No time has passed: raise the years")
+        amount = event.mask * event.strength
         measured = event.scope.place.measured
         sky = np.asarray(measured.sky, np.float32)
-        tops = np.clip(event.pile.texels.normal[:, 1] * np.float32(0.5) + np.float32(0.5), 0.0, 1.0)
-        wet = sky * (np.float32(0.45) + np.float32(0.55) * tops)
+        tops = np.clip(event.texels.normal[:, 1] * 0.5 + 0.5, 0.0, 1.0)
+        wet = sky * (0.45 + 0.55 * tops)
         wide = event.noise(self.patch_mm * 6.0, octaves=3, salt=81)
         patch = event.noise(self.patch_mm, octaves=5, gain=0.55, salt=82)
         grain = event.noise(max(self.patch_mm * 0.08, 0.5), octaves=2, salt=83)
-        hollow = np.clip(-measured.curvature(self.patch_mm * 0.5) * np.float32(3.0), 0.0, 1.0)
+        hollow = np.clip(-measured.curvature(self.patch_mm * 0.5) * 3.0, 0.0, 1.0)
         lane = event.noise(self.patch_mm * 0.35, octaves=3, tall=18.0, salt=84)
         film, crust, lift = nothing.copy(), nothing.copy(), nothing.copy()
         tone = np.zeros((len(nothing), 3), np.float32)
@@ -108,26 +108,15 @@ class Patina(Effect):
         for family in found:
             bare = pile.exposed(family)
             deep = lost_um(family, self.years, setting)
-            local = (
-                np.float32(deep)
-                * amount
-                * np.clip(np.float32(1.0) + np.float32(0.35) * wide + np.float32(0.3) * patch, 0.1, 2.2)
-            )
-            age = np.float32(1.0) - np.exp(-local / np.float32(2.2))
+            local = deep * amount * np.clip(1.0 + 0.35 * wide + 0.3 * patch, 0.1, 2.2)
+            age = 1.0 - np.exp(-local / 2.2)
             # The crust begins in hollows and where rain stays, spreads in patches, and runs down.
-            site = (
-                np.float32(self.washed) * (wet - np.float32(0.35)) * np.float32(0.9)
-                + hollow * np.float32(0.7)
-                + patch * np.float32(0.22)
-                + wide * np.float32(0.20)
-            )
-            late = np.float32(self.green * 1.6 - 0.95) + np.float32(0.55 * (1.0 - np.exp(-deep / 6.0)))
-            grown = np.clip((site + late) * np.float32(1.6), 0.0, 1.0) * amount
+            site = self.washed * (wet - 0.35) * 0.9 + hollow * 0.7 + patch * 0.22 + wide * 0.20
+            late = self.green * 1.6 - 0.95 + np.float32(0.55 * (1.0 - np.exp(-deep / 6.0)))
+            grown = np.clip((site + late) * 1.6, 0.0, 1.0) * amount
             if self.streaks_mm > 0:
-                run = event.run_down(grown, self.streaks_mm) * np.clip(
-                    np.float32(0.25) + np.float32(0.6) * lane, 0.0, 1.0
-                )
-                grown = np.maximum(grown, run * np.float32(0.75) * amount)
+                run = event.run_down(grown, self.streaks_mm) * np.clip(0.25 + 0.6 * lane, 0.0, 1.0)
+                grown = np.maximum(grown, run * 0.75 * amount)
             first, last, shell = (
                 (BROWN, DARK, GREEN)
                 if family == "copper alloy"
@@ -135,34 +124,27 @@ class Patina(Effect):
                 if family == "other metal"
                 else (CHALK, CHALK, WHITE_RUST if family == "zinc" else CHALK)
             )
-            old = np.clip(age * np.float32(1.1) + np.float32(0.16) * patch - np.float32(0.1), 0.0, 1.0)[:, None]
+            old = np.clip(age * 1.1 + 0.16 * patch - 0.1, 0.0, 1.0)[:, None]
             here = bare[:, None]
             tone += here * (
                 np.array(first, np.float32) + (np.array(last, np.float32) - np.array(first, np.float32)) * old
             )
             lighter = np.array(PALE if family == "copper alloy" else shell, np.float32)
-            mix = np.clip(np.float32(0.35) + np.float32(0.25) * patch + np.float32(0.2) * grain, 0.0, 1.0)[:, None]
+            mix = np.clip(0.35 + 0.25 * patch + 0.2 * grain, 0.0, 1.0)[:, None]
             body += here * (np.array(shell, np.float32) + (lighter - np.array(shell, np.float32)) * mix)
             share = np.float32(0.9 if family in ("copper alloy", "other metal") else 0.45)
-            film += bare * np.clip(age * share * (np.float32(0.85) + np.float32(0.2) * patch), 0.0, 0.93)
-            crust += bare * grown * np.float32(0.0 if family == "other metal" else 0.9)
-            lift += (
-                bare
-                * grown
-                * np.float32(min(deep * 0.6, 60.0) * 0.001)
-                * (np.float32(0.5) + np.float32(0.5) * patch + np.float32(0.3) * grain)
-            )
-        spread = np.float32(1.0) + np.float32(0.12) * patch
+            film += bare * np.clip(age * share * (0.85 + 0.2 * patch), 0.0, 0.93)
+            crust += bare * grown * (0.0 if family == "other metal" else 0.9)
+            lift += bare * grown * (min(deep * 0.6, 60.0) * 0.001) * (0.5 + 0.5 * patch + 0.3 * grain)
+        spread = 1.0 + 0.12 * patch
         sheet = {
             "base_color": np.clip(_over(tone, pile, found) * spread[:, None], 0.0, 1.0),
-            "roughness": np.clip(np.float32(0.42) + np.float32(0.10) * patch, 0.1, 1.0),
+            "roughness": np.clip(0.42 + 0.10 * patch, 0.1, 1.0),
             "metalness": one(0.55),
         }
         out = pile.with_coat(event.coat(f"{event.name}: tarnish", FILM, film_um(film, FILM.hide_um), sheet, "film"))
         sheet = {
-            "base_color": np.clip(
-                _over(body, pile, found) * (np.float32(1.0) + np.float32(0.10) * grain)[:, None], 0.0, 1.0
-            ),
+            "base_color": np.clip(_over(body, pile, found) * (1.0 + 0.10 * grain)[:, None], 0.0, 1.0),
             "roughness": one(0.9),
         }
         out = out.with_coat(event.coat(f"{event.name}: crust", OXIDE, film_um(crust, OXIDE.hide_um), sheet, "crust"))
@@ -173,5 +155,5 @@ def _over(color: np.ndarray, pile: Pile, found: list[str]) -> np.ndarray:
     """Colours that were summed up by exposure, brought back to what they are where less than all of the texel is
     bare.
     """
-    total = np.minimum(sum(pile.exposed(family) for family in found), np.float32(1.0))
-    return np.asarray(color / np.maximum(total, np.float32(0.02))[:, None], np.float32)
+    total = np.minimum(sum(pile.exposed(family) for family in found), 1.0)
+    return np.asarray(color / np.maximum(total, 0.02)[:, None], np.float32)

@@ -10,7 +10,7 @@ from limus.common.deciding import anywhere
 from limus.common.fields import number
 from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, ShownOn, raised
-from limus.effects.films import THERE, painted, paints_of, without
+from limus.effects.films import THERE, allowed_by, breakable, of_paint, painted, paints_of, without
 from limus.masks.coverage import SoftLevels
 from limus.masks.recipe import Recipe, term
 from limus.masks.shape import smoothstep
@@ -57,13 +57,9 @@ class Peeling(Effect):
     )
     curl_mm: float = number(0.7, "Curl", "mm", 0.0, 50.0, (0.0, 4.0), "How far the torn line stands up", grows=0.5)
     through: float = number(
-        0.35,
-        "Takes the primer along",
-        "%",
-        0.0,
-        1.0,
+        0.35, "Takes the primer along", "%", 0.0, 1.0,
         about="Share of the peeled area where the coats below went as well",
-    )
+    )  # fmt: skip
 
     @classmethod
     def default_where(cls, size: ObjectSize = ONE_METRE) -> Recipe:
@@ -80,37 +76,29 @@ class Peeling(Effect):
     def apply(self, event: Event) -> Outcome:
         """Take the sheets off the topmost paint of the pile."""
         pile = event.pile
-        nothing = np.zeros(len(event.mask), np.float32)
         paints = paints_of(pile)
         if not paints:
-            return Outcome(pile, nothing, "There is no paint to peel: put a paint layer before it")
-        there = event.before("painted", [], lambda: painted(pile, paints))
+            return event.nothing("There is no paint to peel: put a paint layer before it")
+        there = event.step(painted)
         wanted = self.coverage * event.strength
         if wanted <= 0:
-            return Outcome(pile, nothing, "The coverage is 0")
-        allowed = np.minimum(event.mask * np.float32(40.0), np.float32(1.0))
+            return event.nothing("The coverage is 0")
+        allowed = event.step(allowed_by)
         if not anywhere(allowed * there > 0.004):
-            return Outcome(pile, nothing, "The mask is black wherever there is paint")
-        potential, edge = event.before("peel", [event.mask_key, self.sheet_mm], lambda: self._potential(event))
-        weight = pile.texels.area * there * allowed
-        area, reachable = pile.texels.share(there), pile.texels.share(there * allowed)
-        levels: SoftLevels = event.before(
-            "peel levels", [event.mask_key, self.sheet_mm], lambda: SoftLevels(potential, weight, WIDTH)
-        )
-        level = levels.level(min(wanted * area / max(reachable, 1e-30), 1.0))
+            return event.nothing("The mask is black wherever there is paint")
+        potential, edge = event.step(self._potential)
+        share, note = of_paint(event, wanted, allowed)
+        levels: SoftLevels = event.step(self._levels)
+        level = levels.level(share)
         gone = event.antialiased(smoothstep(potential, level - WIDTH, level + WIDTH) * allowed)
         # Cracks run on around what came off and die away.
-        around = np.clip((potential - np.float32(level - 0.22)) * np.float32(5.0), 0.0, 1.0) * allowed
+        around = np.clip((potential - (level - 0.22)) * 5.0, 0.0, 1.0) * allowed
         half = max(0.5 * self.crack_mm, 0.25 * pile.texels.texel_mm)
-        crack = (
-            np.clip(np.float32(1.0) - edge / np.float32(half * 1.5), 0.0, 1.0)
-            * around
-            * np.float32(min(0.5 * self.crack_mm / half, 1.0))
-        )
-        top_gone = np.maximum(gone, crack * np.float32(0.85))
+        crack = np.clip(1.0 - edge / (half * 1.5), 0.0, 1.0) * around * min(0.5 * self.crack_mm / half, 1.0)
+        top_gone = np.maximum(gone, crack * 0.85)
         deeper = event.noise(self.sheet_mm * 1.3, octaves=4, salt=65)
-        below = np.clip((deeper - np.float32(_quantile(self.through))) * np.float32(6.0), 0.0, 1.0)
-        deep = (gone > np.float32(1e-3)) * event.antialiased(below)
+        below = np.clip((deeper - _quantile(self.through)) * 6.0, 0.0, 1.0)
+        deep = (gone > 1e-3) * event.antialiased(below)
         # The topmost paint of a place goes; those below it where the sheet took them along.
         taken: dict[int, np.ndarray] = {}
         over = np.zeros(len(gone), bool)
@@ -121,30 +109,23 @@ class Peeling(Effect):
         if self.curl_mm > 0:
             width = max(0.11 * self.sheet_mm, 1.5 * pile.texels.texel_mm)
             near = blur(pile.texels, gone, width)
-            held = np.clip(
-                np.float32(0.55) + np.float32(0.6) * event.noise(self.sheet_mm * 0.8, octaves=3, salt=66), 0.0, 1.0
-            )
-            curl = (
-                np.square(np.minimum(near * np.float32(1.9), np.float32(1.0))) * (np.float32(1.0) - gone) * there * held
-            )
-            out = raised(out, curl * np.float32(min(self.curl_mm, 0.12 * self.sheet_mm)))
-        note = ""
-        if wanted * area > reachable * 1.001:
-            note = (
-                f"The place is smaller than the coverage asked for: {reachable / area:.1%} instead of {wanted:.1%} "
-                "of the paint"
-            )
+            held = np.clip(0.55 + 0.6 * event.noise(self.sheet_mm * 0.8, octaves=3, salt=66), 0.0, 1.0)
+            curl = np.square(np.minimum(near * 1.9, 1.0)) * (1.0 - gone) * there * held
+            out = raised(out, curl * min(self.curl_mm, 0.12 * self.sheet_mm))
         return Outcome(out, top_gone * there, note)
+
+    def _levels(self, event: Event) -> SoftLevels:
+        return SoftLevels(event.step(self._potential)[0], event.step(breakable), WIDTH)
 
     def _potential(self, event: Event) -> tuple[np.ndarray, np.ndarray]:
         """(n,) nearly even within each sheet, and (n,) mm to the nearest crack."""
         pieces = event.fractures(self.sheet_mm, bend=0.22, salt=61)
-        out = mean_over(pieces.number[0], event.mask, event.pile.texels.area) * np.float32(0.9)
+        out = mean_over(pieces.number[0], event.mask, event.texels.area) * 0.9
         for k, value in enumerate(pieces.value):
-            out += (value - np.float32(0.5)) * np.float32((0.42, 0.16, 0.07)[k])
+            out += (value - 0.5) * (0.42, 0.16, 0.07)[k]
         # A tear does not follow the crack all the way: bits of the sheet hold on.
-        out += event.noise(self.sheet_mm * 0.35, octaves=3, gain=0.6, salt=62) * np.float32(0.035)
-        out += event.noise(self.sheet_mm * 5.0, octaves=3, salt=63) * np.float32(0.10)
+        out += event.noise(self.sheet_mm * 0.35, octaves=3, gain=0.6, salt=62) * 0.035
+        out += event.noise(self.sheet_mm * 5.0, octaves=3, salt=63) * 0.10
         return out, event.cells(self.sheet_mm * 0.55, salt=64, edges=True).edge
 
 

@@ -26,9 +26,9 @@ def profile_of(along: np.ndarray, profile: Profile, points: list[tuple[float, fl
     if profile == "v":
         return t
     if profile == "u":
-        return np.sqrt(np.maximum(np.float32(1.0) - np.square(np.float32(1.0) - t), 0.0)).astype(np.float32)
+        return np.sqrt(np.maximum(1.0 - np.square(1.0 - t), 0.0)).astype(np.float32)
     if profile == "rounded":
-        return (t * t * (np.float32(3.0) - np.float32(2.0) * t)).astype(np.float32)
+        return (t * t * (3.0 - 2.0 * t)).astype(np.float32)
     if profile == "own" and points:
         return curved(np.ascontiguousarray(t), points)
     return (t > 0).astype(np.float32)

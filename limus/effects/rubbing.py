@@ -7,19 +7,17 @@ from typing import ClassVar, Literal
 
 import numpy as np
 
-from limus.common.deciding import anywhere, decided
+from limus.common.deciding import anywhere
 from limus.common.fields import number
 from limus.common.object_size import ONE_METRE, ObjectSize
 from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, ShownOn
-from limus.effects.films import THERE, painted, paints_of
+from limus.effects.films import THERE, of_paint, painted, paints_of
 from limus.masks.coverage import level_for
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.edges import Edges
 from limus.masks.sources.noise import Noise
 from limus.masks.sources.sheltered import Sheltered
 from limus.materials.channels import one
-from limus.materials.substance import VEIL
-from limus.strata.pile import Coat
 
 
 class Rubbing(Effect):
@@ -45,27 +43,14 @@ class Rubbing(Effect):
     )
 
     coverage: float = number(
-        0.06,
-        "Coverage",
-        "%",
-        0.0,
-        1.0,
-        (0.0, 0.4),
-        "Share of the painted area that is worn through the topcoat",
+        0.06, "Coverage", "%", 0.0, 1.0, (0.0, 0.4), "Share of the painted area that is worn through the topcoat",
         place="amount",
-    )
+    )  # fmt: skip
     soft: float = number(0.45, "Softness", "%", 0.02, 1.0, about="How gradually it goes from untouched to worn through")
     distress_mm: float = number(
-        14.0,
-        "Distress size",
-        "mm",
-        0.2,
-        1000.0,
-        (1.0, 100.0),
-        "Pattern that keeps the wear from being even",
-        log=True,
+        14.0, "Distress size", "mm", 0.2, 1000.0, (1.0, 100.0), "Pattern that keeps the wear from being even", log=True,
         grows=0.6,
-    )
+    )  # fmt: skip
     distress: float = number(0.5, "Distress", "%", 0.0, 1.0, about="How much that pattern has to say")
     polish: float = number(
         0.6, "Polished", "%", 0.0, 1.0, about="How much smoother the rubbed places are than the rest"
@@ -86,23 +71,19 @@ class Rubbing(Effect):
     def apply(self, event: Event) -> Outcome:
         """Wear the coats down."""
         pile = event.pile
-        nothing = np.zeros(len(event.mask), np.float32)
         paints = paints_of(pile)
         if not paints:
-            return Outcome(pile, nothing, "There is no paint to rub through: put a paint layer before it")
+            return event.nothing("There is no paint to rub through: put a paint layer before it")
         wanted = self.coverage * event.strength
         if wanted <= 0:
-            return Outcome(pile, nothing, "The coverage is 0")
-        there = event.before("rub painted", [], lambda: painted(pile, paints))
+            return event.nothing("The coverage is 0")
+        there = event.step(painted)
         if not anywhere(event.mask * there > 0.004):
-            return Outcome(pile, nothing, "The mask is black wherever there is paint")
-        wear = event.kept(["wear", event.mask_key, self.distress, self.distress_mm], lambda: self._wear(event))
-        weight = pile.texels.area * there * (event.mask > 0.004)
-        area = pile.texels.share(there)
-        reachable = decided("reachable", lambda: float(weight.sum(dtype=np.float64))) / max(
-            pile.texels.total_area, 1e-30
-        )
-        level = level_for(wear, weight, min(wanted * area / max(reachable, 1e-30), 1.0))
+            return event.nothing("The mask is black wherever there is paint")
+        wear = event.step(self._wear)
+        can = event.mask > 0.004
+        share, note = of_paint(event, wanted, can)
+        level = level_for(wear, pile.texels.area * there * can, share)
         # At the level the topmost paint is just worn through, which is when half of what is below shows (ln 2 hiding
         # thicknesses are left); beyond it the coats below follow.
         top: np.ndarray = np.zeros(len(wear), np.float32)
@@ -114,9 +95,9 @@ class Rubbing(Effect):
             whole = whole + coat.thickness
             # What lies on the topmost paint has to go first.
             top = np.where(coat.thickness > THERE, coat.thickness if k in paints else top + coat.thickness, top)
-        through = np.maximum(top - np.float32(np.log(2.0) * pile.coats[paints[-1]].substance.hide_um), np.float32(0.0))
-        slope = whole * np.float32(1.0 / max(self.soft * 0.35, 0.01))
-        take = np.maximum(through + (wear - np.float32(level)) * slope, np.float32(0.0)) * (event.mask > 0.004)
+        through = np.maximum(top - np.float32(np.log(2.0) * pile.coats[paints[-1]].substance.hide_um), 0.0)
+        slope = whole * (1.0 / max(self.soft * 0.35, 0.01))
+        take = np.maximum(through + (wear - level) * slope, 0.0) * (event.mask > 0.004)
         left = take.astype(np.float32)
         coats = list(pile.coats)
         for k in reversed(range(len(coats))):
@@ -127,32 +108,15 @@ class Rubbing(Effect):
             coats[k] = replace(coat, thickness=coat.thickness - gone)
             left = left - gone
         worn = replace(pile, coats=tuple(coats))
-        most = np.maximum(through, np.float32(1.0))
-        shown = (np.clip((take - most * np.float32(0.75)) / (most * np.float32(0.5)), 0.0, 1.0) * there).astype(
-            np.float32
-        )
+        most = np.maximum(through, 1.0)
+        shown = (np.clip((take - most * 0.75) / (most * 0.5), 0.0, 1.0) * there).astype(np.float32)
         if self.polish > 0:
             touched = np.clip(take / most, 0.0, 1.0)
-            smooth = Coat(
-                event.layer,
-                f"{event.name}: polish",
-                VEIL,
-                -np.log1p(-touched * np.float32(0.75 * self.polish)),
-                {"roughness": one(0.22)},
-            )
-            worn = worn.with_coat(smooth)
-        note = ""
-        if wanted * area > reachable * 1.001:
-            note = (
-                f"The place is smaller than the coverage asked for: {reachable / area:.1%} instead of {wanted:.1%} "
-                "of the paint"
-            )
+            worn = worn.with_coat(event.veil(touched * (0.75 * self.polish), {"roughness": one(0.22)}, "polish"))
         return Outcome(worn, shown, note)
 
     def _wear(self, event: Event) -> np.ndarray:
         wide = event.noise(self.distress_mm * 4.0, octaves=3, salt=71)
         fine = event.noise(self.distress_mm, octaves=5, gain=0.6, salt=72)
         grain = event.noise(max(self.distress_mm * 0.12, 0.3), octaves=2, salt=73)
-        return event.mask + np.float32(self.distress) * (
-            np.float32(0.17) * wide + np.float32(0.12) * fine + np.float32(0.03) * grain
-        )
+        return event.mask + self.distress * (0.17 * wide + 0.12 * fine + 0.03 * grain)

@@ -186,26 +186,14 @@ class Rust(Effect):
     )
 
     by: Literal["years", "coverage", "iso", "astm"] = choice(
-        "years",
-        "Where by",
+        "years", "Where by",
         "Bare iron rusts with the years; or a share of the iron's area is rusted, through the paint where need be",
-        hints={"place": "amount"},
-        years="what lies bare",
-        coverage="coverage",
-        iso="ISO 4628-3",
-        astm="ASTM D610",
-    )
+        hints={"place": "amount"}, years="what lies bare", coverage="coverage", iso="ISO 4628-3", astm="ASTM D610",
+    )  # fmt: skip
     coverage: float = number(
-        0.08,
-        "Coverage",
-        "%",
-        0.0,
-        1.0,
-        (0.0, 0.6),
-        "Share of the surface of iron that is rusted",
-        place="amount",
+        0.08, "Coverage", "%", 0.0, 1.0, (0.0, 0.6), "Share of the surface of iron that is rusted", place="amount",
         when={"by": "coverage"},
-    )
+    )  # fmt: skip
     iso: Literal["Ri0", "Ri1", "Ri2", "Ri3", "Ri4", "Ri5"] = choice(
         "Ri4", "Degree of rusting", "Area by ISO 4628-3", hints={"place": "amount", "when": {"by": "iso"}},
         **{k: f"{k} ({v:g} %)" for k, v in RUST_GRADES.items()}
@@ -220,15 +208,9 @@ class Rust(Effect):
         C1="C1 very low", C2="C2 low", C3="C3 medium", C4="C4 high", C5="C5 very high", CX="CX extreme",
     )  # fmt: skip
     creep_mm: float = number(
-        2.5,
-        "Creep at rims",
-        "mm",
-        0.0,
-        100.0,
-        (0.0, 15.0),
-        "How far the stain reaches from bare iron over the paint, at most",
-        grows=0.5,
-    )
+        2.5, "Creep at rims", "mm", 0.0, 100.0, (0.0, 15.0),
+        "How far the stain reaches from bare iron over the paint, at most", grows=0.5,
+    )  # fmt: skip
     stain: float = number(0.5, "Stain", "%", 0.0, 1.0, about="Strength of the stain around bare spots")
     blisters: float = number(0.3, "Blisters", "%", 0.0, 1.0, about="Paint near bare spots lifted by the rust below it")
     runs_mm: float = number(
@@ -269,32 +251,30 @@ class Rust(Effect):
         pile = event.pile
         nothing = np.zeros(len(event.mask), np.float32)
         if not pile.has("ferrous"):
-            return Outcome(pile, nothing, "Nothing here is iron or steel")
+            return event.nothing("Nothing here is iron or steel")
         setting = event.scope.place.setting.corrosivity
         depth = corrosion_depth_um(FIRST_YEAR_UM[setting if self.climate == "setting" else self.climate], self.years)
         if depth <= 0:
-            return Outcome(pile, nothing, "No time has passed: raise the years")
+            return event.nothing("No time has passed: raise the years")
         wanted, note = self.wanted(), ""
-        share = event.mask * np.float32(event.strength)
+        share = event.mask * event.strength
         if wanted is None:
             bare = pile.exposed("ferrous")
         else:
             if wanted * event.strength <= 0:
-                return Outcome(pile, nothing, "The coverage is 0")
+                return event.nothing("The coverage is 0")
             pile, bare, note = self._broken_through(event, wanted * event.strength)
-            share = np.maximum(share, np.float32(0.35))
+            share = np.maximum(share, 0.35)
         reach = bare * share
         if not anywhere(reach > 0.004):
-            return Outcome(
-                event.pile,
-                nothing,
+            return event.nothing(
                 note or "No iron is exposed in this place: chip the paint first, or widen the place",
             )
         wide = event.noise(self.fleck_mm * 9.0, octaves=3, salt=30)
         mottle = event.noise(self.fleck_mm * 2.2, octaves=4, salt=31)
         grain = event.noise(self.fleck_mm * 0.45, octaves=3, gain=0.6, salt=32)
         pitting = event.noise(self.fleck_mm * 1.1, octaves=4, gain=0.6, salt=33)
-        rubbed = event.kept(["rubbed", self.rubbed, self.fleck_mm], lambda: self._rubbed(event))
+        rubbed = event.step(self._rubbed)
         near = blur(pile.texels, reach, self.creep_mm) if self.creep_mm > 0 and self.stain > 0 else nothing
         count = len(reach)
         thickness, shown, lift, roughness = (np.empty(count, np.float32) for _ in range(4))
@@ -323,25 +303,8 @@ class Rust(Effect):
         """
         pile = event.pile
         here = pile.substance_of("ferrous")
-        bare = pile.exposed("ferrous")
-        area = pile.texels.area * here
-
-        def potential() -> np.ndarray:
-            spots = event.fractures(self.fleck_mm * 0.9, bend=0.3, salt=34)
-            wide = event.noise(self.fleck_mm * 7.0, octaves=3, salt=35)
-            fine = event.noise(self.fleck_mm * 0.6, octaves=3, gain=0.6, salt=36)
-            out = np.float32(0.55) * event.mask + np.float32(0.13) * wide + np.float32(0.10) * fine
-            return out + np.float32(0.3) * spots.value[0]
-
-        # What is bare already rusts first; the rest in the order of the potential.
-        field = event.before(
-            "through",
-            [event.mask_key, self.fleck_mm],
-            lambda: (potential() + np.float32(2.0) * bare).astype(np.float32),
-        )
-        levels: SoftLevels = event.before(
-            "through levels", [event.mask_key, self.fleck_mm], lambda: SoftLevels(field, area.astype(np.float32), WIDTH)
-        )
+        area = self._iron(event)
+        field, levels = event.step(self._potential), event.step(self._levels)
         level = levels.level(min(wanted, 1.0))
         rusted = smoothstep(field, level - WIDTH, level + WIDTH) * here
         coats = tuple(replace(c, thickness=thinned(c.thickness, rusted, c.substance)) for c in pile.coats)
@@ -351,32 +314,41 @@ class Rust(Effect):
         note = "" if abs(got - wanted) <= 0.1 * wanted else f"It reaches {got:.1%} of the iron instead of {wanted:.1%}"
         return replace(pile, coats=coats), rusted, note
 
+    @staticmethod
+    def _iron(event: Event) -> np.ndarray:
+        """(n,) float32: area of iron of each texel."""
+        return (event.texels.area * event.pile.substance_of("ferrous")).astype(np.float32)
+
+    def _levels(self, event: Event) -> SoftLevels:
+        return SoftLevels(event.step(self._potential), self._iron(event), WIDTH)
+
+    def _potential(self, event: Event) -> np.ndarray:
+        """(n,) float32: what is bare already rusts first; the rest in spots."""
+        spots = event.fractures(self.fleck_mm * 0.9, bend=0.3, salt=34)
+        wide = event.noise(self.fleck_mm * 7.0, octaves=3, salt=35)
+        fine = event.noise(self.fleck_mm * 0.6, octaves=3, gain=0.6, salt=36)
+        out = 0.55 * event.mask + 0.13 * wide + 0.10 * fine
+        out = out + 0.3 * spots.value[0] + 2.0 * event.pile.exposed("ferrous")
+        return out.astype(np.float32)
+
     def _rubbed(self, event: Event) -> np.ndarray:
         """(n,) 0..1: what stands out and is touched."""
         curve = event.scope.place.measured.curvature(self.fleck_mm * 1.5)
         patch = event.noise(self.fleck_mm * 3.0, octaves=3, salt=37)
-        return np.clip(
-            np.maximum(curve, 0) * np.float32(2.2) + np.float32(0.30) * patch - np.float32(0.25), 0.0, 1.0
-        ).astype(np.float32) * np.float32(self.rubbed)
+        return np.clip(np.maximum(curve, 0) * 2.2 + 0.30 * patch - 0.25, 0.0, 1.0).astype(np.float32) * self.rubbed
 
     def _runs(self, event: Event, reach: np.ndarray, bare: np.ndarray) -> Coat:
         """The coat of streaks: from some of the spots, in lanes that fork and break off."""
         lane = event.noise(self.lane_mm, octaves=3, gain=0.6, tall=22.0, salt=38)
         start = event.noise(self.lane_mm * 6.0, octaves=2, salt=39)
-        source = np.minimum(reach * np.float32(1.4), np.float32(1.0)) * np.clip(
-            np.float32(0.55) + np.float32(0.75) * start, 0.0, 1.2
-        )
+        source = np.minimum(reach * 1.4, 1.0) * np.clip(0.55 + 0.75 * start, 0.0, 1.2)
         # From a bolt to the plate below it, though they are not one surface.
         near = event.across_contacts(source, self.lane_mm * 0.8)
-        carried = event.run_down(np.maximum(source, near * np.float32(0.85)).astype(np.float32), self.runs_mm)
+        carried = event.run_down(np.maximum(source, near * 0.85).astype(np.float32), self.runs_mm)
         broken = event.noise(self.lane_mm * 1.6, octaves=4, tall=3.0, salt=40)
-        streak = carried * np.clip(np.float32(0.42) + np.float32(0.6) * lane + np.float32(0.12) * broken, 0.0, 1.0)
-        share = np.clip(streak * (np.float32(1.0) - bare), 0.0, 0.85) * np.float32(self.runs * event.strength)
-        tone = (
-            np.float32(1.0)
-            + np.float32(0.18) * lane
-            - np.float32(0.35) * (np.float32(1.0) - np.minimum(carried, np.float32(1.0)))
-        )
+        streak = carried * np.clip(0.42 + 0.6 * lane + 0.12 * broken, 0.0, 1.0)
+        share = np.clip(streak * (1.0 - bare), 0.0, 0.85) * (self.runs * event.strength)
+        tone = 1.0 + 0.18 * lane - 0.35 * (1.0 - np.minimum(carried, 1.0))
         sheet = {"base_color": toned(RUN, tone, 0.35, 1.5), "roughness": one(0.86)}
         return event.coat(f"{event.name}: runs", STAIN, film_um(share, STAIN.hide_um), sheet, "runs")
 
@@ -384,10 +356,6 @@ class Rust(Effect):
         """(n,) mm: domes under the paint next to bare spots."""
         size = max(self.creep_mm * 0.8, 3.0 * event.texel_mm)
         cell = event.cells(size, salt=41)
-        dome = np.clip(np.float32(1.0) - np.square(cell.distance / np.float32(size * 0.42)), 0.0, 1.0) * (
-            cell.value > 0.55
-        )
-        around = np.clip((near - np.float32(0.12)) * np.float32(4.0), 0.0, 1.0) * (
-            np.float32(1.0) - np.minimum(bare * np.float32(4.0), np.float32(1.0))
-        )
-        return (dome * around * np.float32(self.blisters * min(size * 0.14, 0.8))).astype(np.float32)
+        dome = np.clip(1.0 - np.square(cell.distance / (size * 0.42)), 0.0, 1.0) * (cell.value > 0.55)
+        around = np.clip((near - 0.12) * 4.0, 0.0, 1.0) * (1.0 - np.minimum(bare * 4.0, 1.0))
+        return (dome * around * (self.blisters * min(size * 0.14, 0.8))).astype(np.float32)

@@ -69,32 +69,20 @@ class Salt(Effect):
         scallop = event.noise(self.front_mm, octaves=4, gain=0.5, salt=181)
         crystal = event.noise(1.6, octaves=3, gain=0.8, salt=182)
         bloom = event.noise(self.front_mm * 0.3, octaves=4, gain=0.6, salt=183)
-        level = (
-            event.mask * np.float32(0.7 + self.amount)
-            + np.float32(0.20) * scallop * np.minimum(event.mask * 4, np.float32(1.0))
-            - np.float32(0.55)
-        )
+        level = event.mask * (0.7 + self.amount) + 0.20 * scallop * np.minimum(event.mask * 4, 1.0) - 0.55
         # Dense at the front, where the water stopped; thin behind it.
-        front = np.exp(-np.square((level - np.float32(0.10)) * np.float32(9.0))) * (level > -0.12)
-        behind = np.clip(level * np.float32(1.3), 0.0, 1.0) * np.clip(
-            np.float32(0.35) + np.float32(0.35) * bloom, 0.0, 1.0
-        )
-        share = np.maximum(front * np.float32(0.9), behind) * np.clip(
-            np.float32(0.8) + np.float32(0.25) * crystal + np.float32(0.15) * bloom, 0.0, 1.2
-        )
-        share = np.clip(
-            share * np.float32(event.strength) * np.minimum(event.mask * 8, np.float32(1.0)), 0.0, 0.95
-        ).astype(np.float32)
+        front = np.exp(-np.square((level - 0.10) * 9.0)) * (level > -0.12)
+        behind = np.clip(level * 1.3, 0.0, 1.0) * np.clip(0.35 + 0.35 * bloom, 0.0, 1.0)
+        share = np.maximum(front * 0.9, behind) * np.clip(0.8 + 0.25 * crystal + 0.15 * bloom, 0.0, 1.2)
+        share = np.clip(share * event.strength * np.minimum(event.mask * 8, 1.0), 0.0, 0.95).astype(np.float32)
         sheet = {
-            "base_color": toned(self.color, np.float32(1.0) + np.float32(0.08) * crystal, 0.5, 1.4),
+            "base_color": toned(self.color, 1.0 + 0.08 * crystal, 0.5, 1.4),
             "roughness": one(0.95),
         }
         out = event.pile.with_coat(event.coat(event.name, SALT, film_um(share, SALT.hide_um), sheet))
         if self.crust_um > 0:
             out = raised(
                 out,
-                share
-                * np.float32(self.crust_um * 0.001)
-                * np.clip(np.float32(0.5) + np.float32(0.4) * crystal, 0.0, 1.5),
+                share * (self.crust_um * 0.001) * np.clip(0.5 + 0.4 * crystal, 0.0, 1.5),
             )
         return Outcome(out, share)

@@ -17,7 +17,7 @@ from limus.masks.sources.edges import Edges
 from limus.masks.sources.noise import Noise
 from limus.masks.sources.sheltered import Sheltered
 from limus.materials.channels import one
-from limus.materials.substance import VEIL, thinned
+from limus.materials.substance import thinned
 from limus.patterns.scratches import scratches
 from limus.strata.composite import Use
 from limus.strata.pile import Coat
@@ -51,13 +51,9 @@ class Scratching(Effect):
     width_mm: float = number(1.0, "Width of deep ones", "mm", 0.02, 50.0, (0.1, 8.0), log=True, grows=0.45)
     depth_um: float = number(120.0, "Depth of deep ones", "µm", 1.0, 3000.0, (10.0, 400.0), log=True)
     way: Literal["every", "along", "around"] = choice(
-        "every",
-        "Direction",
-        "Every way, along an axis of the object, or around it",
-        every="every way",
-        along="along an axis",
-        around="around an axis",
-    )
+        "every", "Direction", "Every way, along an axis of the object, or around it", every="every way",
+        along="along an axis", around="around an axis",
+    )  # fmt: skip
     axis: Literal["x", "y", "z"] = choice(
         "y", "Axis", "Of the object", hints={"unless": {"way": "every"}}, x="X", y="Y (up)", z="Z"
     )
@@ -79,36 +75,23 @@ class Scratching(Effect):
 
     def ranges(self, event: Event) -> dict[str, tuple[float, float]]:
         """Depths through what was laid on, and a little into what is below."""
-
-        def make() -> float:
-            film = event.pile.thickness_of(_solid)
-            return decided(  # type: ignore[no-any-return]
-                "thick", lambda: float(np.quantile(film[:: max(1, len(film) // 200000)], 0.98)) if len(film) else 0.0
-            )
-
-        thick: float = event.before("thickest film", [], make)
+        thick: float = event.step(_thickest)
         return {"depth_um": (max(1.0, 0.03 * thick), 1.6 * thick)} if thick > 5.0 else {}
 
     def apply(self, event: Event) -> Outcome:
         """Cut."""
         pile = event.pile
-        shape: list[object] = [self.length_mm, self.way, self.axis, self.spread]
         fine = deep = np.zeros(len(event.mask), np.float32)
         if self.amount > 0:
-            fine = event.kept(
-                ["fine", *shape, self.amount], lambda: self._lines(event, 0.3, 0.10, 2.0 + 8.0 * self.amount, 131)
-            )
+            fine = event.step(self._lines, 0.3, 0.10, 2.0 + 8.0 * self.amount, 131)
         if self.deep > 0:
-            deep = event.kept(
-                ["deep", *shape, self.deep, self.width_mm],
-                lambda: self._lines(event, 0.75, self.width_mm, 0.8 + 6.0 * self.deep, 132),
-            )
-        place = event.mask * np.float32(event.strength)
+            deep = event.step(self._lines, 0.75, self.width_mm, 0.8 + 6.0 * self.deep, 132)
+        place = event.mask * event.strength
         # A scratch is there or not: in dark places there are fewer, not fainter ones.
         keep = event.noise(self.length_mm * 0.8, octaves=2, salt=133)
-        cut = np.clip((place * np.float32(2.6) + np.float32(0.3) * keep - np.float32(0.45)) * np.float32(4.0), 0.0, 1.0)
+        cut = np.clip((place * 2.6 + 0.3 * keep - 0.45) * 4.0, 0.0, 1.0)
         line = deep * cut
-        depth = line * np.float32(self.depth_um)
+        depth = line * self.depth_um
         coats = list(pile.coats)
         left = depth.copy()
         for k in reversed(range(len(coats))):
@@ -117,35 +100,30 @@ class Scratching(Effect):
                 continue
             # Through the coat where the cut is deeper than it; scored where it is not.
             through = np.clip(
-                (left - coat.thickness * np.float32(0.7))
-                / np.maximum(coat.thickness * np.float32(0.5), np.float32(1.0)),
+                (left - coat.thickness * 0.7) / np.maximum(coat.thickness * 0.5, 1.0),
                 0.0,
                 1.0,
             )
-            gone = np.where(
-                coat.thickness > 0.5, through * np.minimum(line * np.float32(2.2), np.float32(1.0)), np.float32(0.0)
-            )
+            gone = np.where(coat.thickness > 0.5, through * np.minimum(line * 2.2, 1.0), np.float32(0.0))
             coats[k] = replace(coat, thickness=thinned(coat.thickness, gone.astype(np.float32), coat.substance))
-            left = np.maximum(left - coat.thickness, np.float32(0.0))
+            left = np.maximum(left - coat.thickness, 0.0)
         out = replace(pile, coats=tuple(coats))
         # The relief goes in by what was cut and is not a coat that is gone already.
-        cut_in = np.maximum(depth - (pile.thickness_of(_solid) - out.thickness_of(_solid)), np.float32(0.0))
-        out = raised(out, -(cut_in + fine * place * np.float32(4.0)) * np.float32(0.001))
-        mark = np.clip(np.maximum(fine * place * np.float32(0.75), line), 0.0, 0.97)
+        cut_in = np.maximum(depth - (pile.thickness_of(_solid) - out.thickness_of(_solid)), 0.0)
+        out = raised(out, -(cut_in + fine * place * 4.0) * 0.001)
+        mark = np.clip(np.maximum(fine * place * 0.75, line), 0.0, 0.97)
         # Scored paint is paler, scored metal brighter: overlay, so that the tone of what is below stays.
         sheet = {"roughness": one(0.62), "base_color": one((0.66, 0.66, 0.66))}
         tone = event.uses.get("base_color", Use())
         uses = {**event.uses, "base_color": Use(tone.weight, tone.mode or MODES["overlay"])}
         if "coat_weight" in pile.used:
             sheet["coat_roughness"] = one(0.45)
-        out = out.with_coat(
-            Coat(event.layer, f"{event.name}: scuffed", VEIL, -np.log1p(-mark * np.float32(0.6)), sheet, uses)
-        )
+        out = out.with_coat(event.veil(mark * 0.6, sheet, "scuffed", uses))
         note = "" if (mark > 0.01).any() else "No scratch meets this place: raise the amounts or widen the place"
         return Outcome(out, mark.astype(np.float32), note)
 
     def _lines(self, event: Event, share: float, width: float, count: float, salt: int) -> np.ndarray:
-        texels = event.pile.texels
+        texels = event.texels
         seed = event.seed(salt) & 0xFFFFFF
         length = self.length_mm * share
         if self.way == "around":
@@ -167,7 +145,7 @@ class Scratching(Effect):
         """(n,) 0..1: rings about the axis through the middle of the object, broken into arcs: scratches along it in
         unrolled space.
         """
-        texels = event.pile.texels
+        texels = event.texels
         k = "xyz".index(self.axis)
         a, b = [j for j in range(3) if j != k]
         middle = texels.mesh.bounds.mean(axis=0)
@@ -176,8 +154,8 @@ class Scratching(Effect):
         turn = np.arctan2(y, x)
         # Arcs keep their length at the typical radius; rings lie apart by radius and along the axis.
         typical = max(decided("typical radius", lambda: float(np.median(radius))), 1e-6)
-        unrolled = np.stack([turn * np.float32(typical), radius, texels.position[:, k]], axis=1).astype(np.float32)
-        cos, sin = x / np.maximum(radius, np.float32(1e-9)), y / np.maximum(radius, np.float32(1e-9))
+        unrolled = np.stack([turn * typical, radius, texels.position[:, k]], axis=1).astype(np.float32)
+        cos, sin = x / np.maximum(radius, 1e-9), y / np.maximum(radius, 1e-9)
         n = texels.normal
         normals = np.stack([-n[:, a] * sin + n[:, b] * cos, n[:, a] * cos + n[:, b] * sin, n[:, k]], axis=1).astype(
             np.float32
@@ -193,6 +171,14 @@ class Scratching(Effect):
             seed=seed,
             texel_mm=texels.texel_mm,
         )
+
+
+def _thickest(event: Event) -> float:
+    """Micrometres of what was laid on, where there is most of it."""
+    film = event.pile.thickness_of(_solid)
+    return decided(  # type: ignore[no-any-return]
+        "thick", lambda: float(np.quantile(film[:: max(1, len(film) // 200000)], 0.98)) if len(film) else 0.0
+    )
 
 
 def _solid(coat: Coat) -> bool:

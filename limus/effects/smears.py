@@ -15,9 +15,7 @@ from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
 from limus.masks.sources.sheltered import Sheltered
 from limus.materials.channels import one
-from limus.materials.substance import VEIL
 from limus.strata.composite import Use
-from limus.strata.pile import Coat
 
 
 @kernel
@@ -94,10 +92,7 @@ class Smears(Effect):
 
     def apply(self, event: Event) -> Outcome:
         """Leave the film."""
-        weight = event.kept(
-            ["smears", event.mask_key, event.strength, self.prints, self.print_mm, self.smears, self.smear_mm],
-            lambda: self._weight(event),
-        )
+        weight = event.step(self._weight)
         uses = {**event.uses}
         sheet = {"roughness": one(self.roughness), "coat_roughness": one(self.roughness * 0.6)}
         if "coat_weight" in event.pile.used:
@@ -105,18 +100,15 @@ class Smears(Effect):
             uses.setdefault("clear_coat", Use())
         else:
             sheet.pop("coat_roughness")
-        coat = Coat(event.layer, event.name, VEIL, -np.log1p(-np.minimum(weight, np.float32(0.98))), sheet, uses)
-        return Outcome(event.pile.with_coat(coat), weight)
+        return Outcome(event.pile.with_coat(event.veil(np.minimum(weight, 0.98), sheet, uses=uses)), weight)
 
     def _weight(self, event: Event) -> np.ndarray:
-        texels = event.pile.texels
+        texels = event.texels
         out: np.ndarray = np.zeros(len(texels), np.float32)
         if self.smears > 0:
             arcs = event.noise(self.smear_mm * 0.22, octaves=4, gain=0.65, tall=0.18, salt=111)
             patch = event.noise(self.smear_mm, octaves=3, salt=112)
-            out = np.clip(
-                (patch * np.float32(0.5) + np.float32(0.25) * arcs - np.float32(0.15)) * np.float32(2.4), 0.0, 1.0
-            ) * np.float32(self.smears)
+            out = np.clip((patch * 0.5 + 0.25 * arcs - 0.15) * 2.4, 0.0, 1.0) * self.smears
         if self.prints > 0 and self.print_mm > 2.0 * texels.texel_mm:
             cell = event.cells(self.print_mm * 2.1, salt=113, jitter=0.8)
             marks = np.empty(len(texels), np.float32)
@@ -132,9 +124,7 @@ class Smears(Effect):
                 np.float32(self.prints),
                 marks,
             )
-            where = np.clip(event.noise(self.print_mm * 9.0, octaves=2, salt=114) * np.float32(1.2), 0.0, 1.0)
-            blotchy = np.clip(
-                np.float32(0.6) + np.float32(0.3) * event.noise(self.print_mm * 0.35, octaves=3, salt=115), 0.0, 1.0
-            )
-            out = np.maximum(out, np.minimum(marks * where * blotchy * np.float32(1.2), np.float32(1.0)))
-        return (out * event.mask * np.float32(event.strength)).astype(np.float32)
+            where = np.clip(event.noise(self.print_mm * 9.0, octaves=2, salt=114) * 1.2, 0.0, 1.0)
+            blotchy = np.clip(0.6 + 0.3 * event.noise(self.print_mm * 0.35, octaves=3, salt=115), 0.0, 1.0)
+            out = np.maximum(out, np.minimum(marks * where * blotchy * 1.2, 1.0))
+        return (out * event.mask * event.strength).astype(np.float32)

@@ -45,7 +45,7 @@ def slope_share(up: np.ndarray) -> np.ndarray:
     degrees, and is 0 beyond.
     """
     degrees = np.degrees(np.arccos(np.clip(up, -1.0, 1.0)))
-    return np.clip((np.float32(60.0) - degrees) * np.float32(1.0 / 30.0), 0.0, 1.0).astype(np.float32)
+    return np.clip((60.0 - degrees) * (1.0 / 30.0), 0.0, 1.0).astype(np.float32)
 
 
 class Snow(Effect):
@@ -78,26 +78,13 @@ class Snow(Effect):
         26.0, "Depth", "mm", 0.0, 3000.0, (0.0, 150.0), "On a level place under the open sky", place="amount", grows=0.5
     )
     wind: float = number(
-        0.5,
-        "Wind",
-        "%",
-        0.0,
-        1.0,
-        about="Blown off what faces the wind of the setting, gathered in its lee and in corners",
-        when={"lies": "fell"},
-    )
+        0.5, "Wind", "%", 0.0, 1.0,
+        about="Blown off what faces the wind of the setting, gathered in its lee and in corners", when={"lies": "fell"},
+    )  # fmt: skip
     drift_mm: float = number(
-        60.0,
-        "Size of drifts",
-        "mm",
-        1.0,
-        20000.0,
-        (10.0, 1000.0),
-        "Of edges and corners that the wind goes by",
-        log=True,
-        grows=0.75,
-        when={"lies": "fell"},
-    )
+        60.0, "Size of drifts", "mm", 1.0, 20000.0, (10.0, 1000.0), "Of edges and corners that the wind goes by",
+        log=True, grows=0.75, when={"lies": "fell"},
+    )  # fmt: skip
     uneven: float = number(0.45, "Uneven", "%", 0.0, 1.0, about="How far its depth differs from place to place")
     uneven_mm: float = number(
         140.0, "Size of heaps", "mm", 2.0, 20000.0, (20.0, 1500.0), "From one to the next", log=True, grows=0.75
@@ -122,16 +109,13 @@ class Snow(Effect):
 
     def apply(self, event: Event) -> Outcome:
         """Let it fall, drift and settle."""
-        pile, nothing = event.pile, np.zeros(len(event.mask), np.float32)
+        pile = event.pile
         deep = self.depth_mm * event.strength
         if deep <= 0:
-            return Outcome(pile, nothing, "The depth is 0")
-        fields = [self.lies, self.wind, self.drift_mm, self.uneven, self.uneven_mm, self.crumble, self.crumb_mm]
-        height = event.kept(["snow", event.mask_key, deep, *fields], lambda: self._height(event, deep))
+            return event.nothing("The depth is 0")
+        height = event.step(self._height, deep)
         if not anywhere(height > 0.01):
-            return Outcome(
-                pile,
-                nothing,
+            return event.nothing(
                 "Nothing here faces up and sees the sky: no snow stays. Pack it all round, or widen its place",
             )
         albedo, grain_mm, rough, clump_mm, glints, melts = KINDS[self.state]
@@ -140,25 +124,19 @@ class Snow(Effect):
         fine = event.noise(grain_mm, octaves=2, gain=0.7, salt=211)
         clumps = event.noise(self.clump_mm, octaves=4, gain=0.6, salt=212)
         lumps = event.noise(self.lump_mm, octaves=4, gain=0.55, salt=220)
-        bumps = np.float32(self.grain) * (
-            np.float32(0.10 * grain_mm) * fine
-            + np.float32(clump_mm * 0.7) * clumps
-            + np.float32(clump_mm * 2.0) * lumps
-        )
+        bumps = self.grain * (0.10 * grain_mm * fine + clump_mm * 0.7 * clumps + clump_mm * 2.0 * lumps)
         if self.state == "packed":
-            bumps = bumps + self._ridges(event) * np.float32(self.grain * 0.035)
-        thickness = np.maximum(thickness + bumps * there, 0.0).astype(np.float32) * np.float32(1000.0)
+            bumps = bumps + event.step(self._ridges) * (self.grain * 0.035)
+        thickness = np.maximum(thickness + bumps * there, 0.0).astype(np.float32) * 1000.0
         shown = covered(thickness, SNOW)
-        tone = np.float32(albedo) * (np.float32(1.0) + np.float32(0.012) * clumps + np.float32(0.01) * fine)
+        tone = albedo * (1.0 + 0.012 * clumps + 0.01 * fine)
         tint = (0.985, 0.995, 1.0) if self.state != "old" else (1.0, 0.985, 0.955)
         if self.state == "old":
             # It sinks together, takes up dust, and glazes over.
-            tone = tone * (np.float32(0.97) + np.float32(0.09) * event.noise(70.0, octaves=5, gain=0.6, salt=213))
+            tone = tone * (0.97 + 0.09 * event.noise(70.0, octaves=5, gain=0.6, salt=213))
         sheet: dict[str, np.ndarray] = {
             "base_color": toned(tint, tone, *((0.80, 0.95) if self.state != "old" else (0.40, 0.70))),
-            "roughness": np.clip(
-                np.float32(rough) + np.float32(0.06 if self.state != "old" else 0.16) * clumps, 0.25, 1.0
-            ),
+            "roughness": np.clip(rough + (0.06 if self.state != "old" else 0.16) * clumps, 0.25, 1.0),
             "specular_ior": one(1.31),
             "subsurface_weight": one(0.4),
             "subsurface_color": one(tuple(min(1.0, albedo * c) for c in tint)),
@@ -166,10 +144,7 @@ class Snow(Effect):
             "subsurface_scale": one(SCATTER),
         }
         if self.glints > 0:
-            sheet["glint_density"] = (
-                np.clip(np.float32(self.glints * glints) * (np.float32(1.0) + np.float32(0.5) * clumps), 0.0, 1.0)
-                * there
-            )
+            sheet["glint_density"] = np.clip(self.glints * glints * (1.0 + 0.5 * clumps), 0.0, 1.0) * there
         out = pile
         if self.melt > 0:
             out = self._melted(event, shown, np.float32(self.melt * (0.35 + 0.65 * melts)))
@@ -177,29 +152,26 @@ class Snow(Effect):
 
     def _height(self, event: Event, deep: float) -> np.ndarray:
         """(n,) float32 mm above what lies below."""
-        place, texels = event.scope.place, event.pile.texels
+        place, texels = event.scope.place, event.texels
         fell = self.lies == "fell"
         lies = self.settles(event, texels) * openness(place) if fell else np.ones(len(texels), np.float32)
         if self.uneven > 0:
             heaps = event.noise(self.uneven_mm, octaves=5, gain=0.5, salt=214)
             wide = event.noise(self.uneven_mm * 6.0, octaves=3, salt=215)
             lies = lies * np.clip(
-                np.float32(1.0) + np.float32(0.42 * self.uneven) * heaps + np.float32(0.35 * self.uneven) * wide,
+                1.0 + 0.42 * self.uneven * heaps + 0.35 * self.uneven * wide,
                 0.0,
                 2.2,
             )
-        target = lies * np.float32(deep) * event.mask
+        target = lies * deep * event.mask
         # It begins where none can lie: where it is steep, and where the surface ends.
         # A border that lies against another part is no end: the snow goes on there.
         free = texels.far("ends", lambda: np.asarray((texels.links < 0).any(axis=1)), nearest=True)
         goes_on = np.zeros(len(free), np.bool_)
         if anywhere(free):
-            goes_on = free & (
-                event.across_contacts(np.minimum(target * np.float32(4.0 / deep), np.float32(1.0)), 0.0)
-                >= np.float32(0.05)
-            )
+            goes_on = free & (event.across_contacts(np.minimum(target * (4.0 / deep), 1.0), 0.0) >= 0.05)
             free = free & ~goes_on
-        ends = (target < np.float32(0.02 * deep)) | free
+        ends = (target < (0.02 * deep)) | free
         if not anywhere(~ends):
             return np.zeros(len(texels), np.float32)
         wide_mm = max(0.7 * deep, texels.texel_mm)
@@ -208,27 +180,25 @@ class Snow(Effect):
         if anywhere(goes_on):
             # What lies against another body is as far from an end as that is there.
             beside = event.across_contacts(away / np.float32(most), 0.0) * np.float32(most)
-            away = distance_along(
-                texels, ends, most, np.where(goes_on, np.maximum(beside, np.float32(1e-3)), np.float32(most))
-            )
-        inwards = np.minimum(away / np.maximum(np.float32(0.7) * target, np.float32(1e-3)), np.float32(1.0))
-        rounded = target * np.sqrt(np.maximum(np.float32(1.0) - np.square(np.float32(1.0) - inwards), 0.0))
-        height = np.minimum(rounded, np.float32(STEEP) * away)
+            away = distance_along(texels, ends, most, np.where(goes_on, np.maximum(beside, 1e-3), np.float32(most)))
+        inwards = np.minimum(away / np.maximum(0.7 * target, 1e-3), 1.0)
+        rounded = target * np.sqrt(np.maximum(1.0 - np.square(1.0 - inwards), 0.0))
+        height = np.minimum(rounded, STEEP * away)
         height = blur(texels, height, min(0.12 * deep, 0.4 * self.crumb_mm + texels.texel_mm))
         if fell:
-            height = np.where(texels.normal[:, 1] > np.float32(0.05), height, np.float32(0.0))
+            height = np.where(texels.normal[:, 1] > 0.05, height, np.float32(0.0))
         if anywhere(goes_on):
             # Where two bodies meet the snow of both is as high as that of the lower, and rises from there.
             top = max(decided("highest", lambda: float(height.max())), 1e-3)
-            lower = event.across_contacts(height / np.float32(top), 0.0) * np.float32(top / STEEP)
+            lower = event.across_contacts(height / top, 0.0) * (top / STEEP)
             most = top / STEEP
             rise = distance_along(
                 texels,
                 np.zeros(len(texels), np.bool_),
                 most,
-                np.where(goes_on, np.maximum(lower, np.float32(1e-3)), np.float32(most)),
+                np.where(goes_on, np.maximum(lower, 1e-3), np.float32(most)),
             )
-            height = np.minimum(height, np.float32(STEEP) * rise)
+            height = np.minimum(height, STEEP * rise)
         if self.crumble > 0:
             height = self._crumbled(event, height)
         return np.ascontiguousarray(np.maximum(height, 0.0), np.float32)
@@ -243,28 +213,24 @@ class Snow(Effect):
         # What an edge looks like to the wind: the mean direction of what is around.
         facing = blur(texels, np.ascontiguousarray(texels.normal @ way, np.float32), self.drift_mm)
         curve = event.scope.place.measured.curvature(self.drift_mm)
-        scoured = np.clip(facing * np.float32(1.7), -0.55, 1.0) + np.float32(0.5) * np.maximum(curve, 0)
-        gathered = np.float32(1.1) * np.maximum(-curve, 0)
-        return np.asarray(
-            lies * np.clip(np.float32(1.0) - np.float32(self.wind) * (scoured - gathered), 0.05, 1.8), np.float32
-        )
+        scoured = np.clip(facing * 1.7, -0.55, 1.0) + 0.5 * np.maximum(curve, 0)
+        gathered = 1.1 * np.maximum(-curve, 0)
+        return np.asarray(lies * np.clip(1.0 - self.wind * (scoured - gathered), 0.05, 1.8), np.float32)
 
     def _crumbled(self, event: Event, height: np.ndarray) -> np.ndarray:
         """(n,) float32 mm: where the cover is thin only crumbs of it are left."""
         size = self.crumb_mm
-        thin = np.clip(height * np.float32(1.0 / (1.6 * size)), 0.0, 1.0)
+        thin = np.clip(height * (1.0 / (1.6 * size)), 0.0, 1.0)
         lumps = event.noise(size * 1.6, octaves=3, gain=0.6, salt=216)
         chunks = event.cells(max(size, 2.0 * event.texel_mm), salt=217)
-        keep = thin + np.float32(0.17) * lumps + np.float32(0.5 * self.crumble) * (chunks.value - np.float32(0.62))
+        keep = thin + 0.17 * lumps + 0.5 * self.crumble * (chunks.value - 0.62)
         there = ramp(keep, 0.10, 0.24)
         # A crumb is round, whatever the thickness of the cover it broke from.
-        dome = np.clip(
-            np.float32(1.0) - np.square(chunks.distance / np.float32(0.62 * max(size, 2.0 * event.texel_mm))), 0.0, 1.0
-        )
-        single = np.minimum(height, np.float32(0.6 * size)) * (np.float32(0.35) + np.float32(0.65) * dome)
+        dome = np.clip(1.0 - np.square(chunks.distance / (0.62 * max(size, 2.0 * event.texel_mm))), 0.0, 1.0)
+        single = np.minimum(height, 0.6 * size) * (0.35 + 0.65 * dome)
         whole = ramp(thin, 0.3, 0.85)
         broken = (single + (height - single) * whole) * there
-        return np.asarray(height + (broken - height) * np.float32(min(1.0, 1.4 * self.crumble)), np.float32)
+        return np.asarray(height + (broken - height) * min(1.0, 1.4 * self.crumble), np.float32)
 
     @staticmethod
     def _rounded(event: Event, pile: Pile, height: np.ndarray) -> np.ndarray:
@@ -272,38 +238,26 @@ class Snow(Effect):
         relief = pile.relief()
         high = decided("high", lambda: float(np.quantile(height[:: max(1, len(height) // 20000)], 0.9)))
         smooth = blur(pile.texels, relief, max(2.0, 0.4 * high))
-        fills = np.clip(
-            smooth - relief, -height * np.float32(0.85), np.maximum(height, np.float32(0.0)) * np.float32(2.0)
-        )
+        fills = np.clip(smooth - relief, -height * 0.85, np.maximum(height, 0.0) * 2.0)
         return np.asarray(height + fills * ramp(height, 0.0, 3.0), np.float32)
 
     @staticmethod
     def _ridges(event: Event) -> np.ndarray:
         """(n,) float32 mm: low ridges along the wind, as it cuts them."""
-        texels, setting = event.pile.texels, event.scope.place.setting
+        texels, setting = event.texels, event.scope.place.setting
         way = compass(setting, setting.wind_from_deg).astype(np.float32)
-
-        def make() -> np.ndarray:
-            points = texels.position - np.float32(0.75) * (texels.position @ way)[:, None] * way
-            return fractal(
-                np.ascontiguousarray(points, np.float32),
-                36.0,
-                octaves=4,
-                gain=0.5,
-                seed=event.seed(218),
-                texel_mm=texels.texel_mm,
-            ) * np.float32(36.0 * 0.8)
-
-        return event.kept(["ridges"], make)
+        points = np.ascontiguousarray(texels.position - 0.75 * (texels.position @ way)[:, None] * way, np.float32)
+        cut = fractal(points, 36.0, octaves=4, gain=0.5, seed=event.seed(218), texel_mm=texels.texel_mm)
+        return cut * (36.0 * 0.8)
 
     def _melted(self, event: Event, shown: np.ndarray, much: np.float32) -> Pile:
         """The pile with meltwater below the snow and down from it."""
         pile = event.pile
         lane = event.noise(self.melt_mm * 0.08, octaves=3, gain=0.6, tall=14.0, salt=219)
         below = event.across_contacts(shown, 6.0)
-        ran = event.run_down(np.maximum(shown, below * np.float32(0.8)), self.melt_mm)
-        ran = ran * np.clip(np.float32(0.5) + np.float32(0.55) * lane, 0.0, 1.2)
+        ran = event.run_down(np.maximum(shown, below * 0.8), self.melt_mm)
+        ran = ran * np.clip(0.5 + 0.55 * lane, 0.0, 1.2)
         rim = blur(pile.texels, shown, max(4.0, 0.04 * self.melt_mm))
-        damp = np.clip(np.maximum(ran, np.float32(1.6) * rim) * much * np.float32(1.4), 0.0, 1.0).astype(np.float32)
-        film = damp * np.float32(0.2)
+        damp = np.clip(np.maximum(ran, 1.6 * rim) * much * 1.4, 0.0, 1.0).astype(np.float32)
+        film = damp * 0.2
         return pile.with_coat(wetted(event, wetting(pile, damp, film), damp, film))

@@ -8,7 +8,7 @@ import numpy as np
 
 from limus.common.fields import colour, number
 from limus.common.object_size import ONE_METRE, ObjectSize
-from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, ShownOn, film_um
+from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, ShownOn
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
 from limus.masks.sources.sheltered import Sheltered
@@ -37,16 +37,9 @@ class Soot(Effect):
     color: tuple[float, float, float] = colour((0.012, 0.011, 0.010), "Colour")
     amount: float = number(0.55, "Amount", "%", 0.0, 1.0, about="How dense it gets")
     lick_mm: float = number(
-        60.0,
-        "Lick size",
-        "mm",
-        1.0,
-        5000.0,
-        (5.0, 500.0),
-        "Width of the tongues that smoke leaves",
-        log=True,
+        60.0, "Lick size", "mm", 1.0, 5000.0, (5.0, 500.0), "Width of the tongues that smoke leaves", log=True,
         grows=0.8,
-    )
+    )  # fmt: skip
     washed: float = number(0.4, "Washed", "%", 0.0, 1.0, about="Runs of clean surface where water came through")
 
     @classmethod
@@ -71,13 +64,13 @@ class Soot(Effect):
         """Lay the coat."""
         lick = event.noise(self.lick_mm, octaves=5, gain=0.55, tall=2.4, salt=171)
         fine = event.noise(max(self.lick_mm * 0.05, 0.8), octaves=3, gain=0.7, salt=172)
-        share = event.mask * np.clip(np.float32(0.75) + np.float32(0.4) * lick + np.float32(0.12) * fine, 0.0, 1.3)
+        share = event.mask * np.clip(0.75 + 0.4 * lick + 0.12 * fine, 0.0, 1.3)
         if self.washed > 0:
             lane = event.noise(self.lick_mm * 0.18, octaves=3, tall=25.0, salt=173)
-            share = share * (np.float32(1.0) - np.float32(self.washed) * np.clip(lane - np.float32(0.6), 0.0, 1.0))
-        share = np.clip(share * np.float32(1.25 * self.amount * event.strength), 0.0, 0.97).astype(np.float32)
+            share = share * (1.0 - self.washed * np.clip(lane - 0.6, 0.0, 1.0))
+        share = np.clip(share * (1.25 * self.amount * event.strength), 0.0, 0.97).astype(np.float32)
         sheet = {
-            "base_color": toned(self.color, np.float32(1.0) + np.float32(0.3) * fine, 0.3, 2.5),
+            "base_color": toned(self.color, 1.0 + 0.3 * fine, 0.3, 2.5),
             "roughness": one(1.0),
         }
-        return Outcome(event.pile.with_coat(event.coat(event.name, SOOT, film_um(share, SOOT.hide_um), sheet)), share)
+        return event.deposit(SOOT, share, sheet)

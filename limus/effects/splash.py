@@ -9,7 +9,7 @@ import numpy as np
 from limus.common.deciding import anywhere
 from limus.common.fields import colour, number
 from limus.common.object_size import ONE_METRE, ObjectSize
-from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, ShownOn, film_um
+from limus.effects.effect import Effect, Event, Group, Kind, Law, Outcome, ShownOn
 from limus.masks.recipe import Recipe, term
 from limus.masks.sources.noise import Noise
 from limus.masks.sources.slope import SlopeSource
@@ -66,24 +66,23 @@ class Splash(Effect):
 
     def apply(self, event: Event) -> Outcome:
         """Lay the band."""
-        parts: list[object] = [event.mask_key, event.strength, self.height_mm, self.amount, self.drop_mm]
-        share = event.kept(["splash", *parts], lambda: self._share(event))
+        share = event.step(self._share)
         if not anywhere(share > 0.004):
             return Outcome(
                 event.pile, share, "Nothing stands within the height of the splash: raise it, or set the ground"
             )
-        tone = np.float32(1.0) + np.float32(0.14) * event.noise(self.drop_mm * 8, octaves=4, salt=93)
+        tone = 1.0 + 0.14 * event.noise(self.drop_mm * 8, octaves=4, salt=93)
         sheet = {"base_color": toned(self.color, tone, 0.4, 1.6), "roughness": one(self.roughness)}
-        return Outcome(event.pile.with_coat(event.coat(event.name, DIRT, film_um(share, DIRT.hide_um), sheet)), share)
+        return event.deposit(DIRT, share, sheet)
 
     def _share(self, event: Event) -> np.ndarray:
-        texels = event.pile.texels
-        at = READINGS["height"].value(event.scope.place, 0.0) / np.float32(self.height_mm)
-        ragged = event.noise(self.height_mm * 0.7, octaves=4, salt=90) * np.float32(0.13)
+        texels = event.texels
+        at = READINGS["height"].value(event.scope.place, 0.0) / self.height_mm
+        ragged = event.noise(self.height_mm * 0.7, octaves=4, salt=90) * 0.13
         # Where the place is darker the band is lower, not paler.
-        low = np.clip(np.float32(1.0) - at / (np.float32(0.25) + np.float32(0.75) * event.mask) + ragged, 0.0, 1.5)
+        low = np.clip(1.0 - at / (0.25 + 0.75 * event.mask) + ragged, 0.0, 1.5)
         body = event.noise(self.drop_mm * 2.5, octaves=4, gain=0.7, salt=91)
-        dense = np.clip((low - np.float32(0.5)) * np.float32(2.4) + body * np.float32(0.22), 0.0, 1.0)
+        dense = np.clip((low - 0.5) * 2.4 + body * 0.22, 0.0, 1.0)
         if self.drop_mm > 1.2 * texels.texel_mm:
             big = speckle(
                 texels.position * np.array([1, 0.8, 1], np.float32),
@@ -97,13 +96,13 @@ class Splash(Effect):
                 texels.position, self.drop_mm * 0.42, amount=0.55, vary=0.8, soft=0.6, seed=event.seed(94) & 0xFFFF
             )
             drops = np.maximum(
-                big * (low > event.noise(self.drop_mm * 3, octaves=1, salt=95) * np.float32(0.22) + np.float32(0.42)),
-                small * (low > np.float32(0.3)),
+                big * (low > event.noise(self.drop_mm * 3, octaves=1, salt=95) * 0.22 + 0.42),
+                small * (low > 0.3),
             )
         else:
             drops = np.full(len(at), 0.25, np.float32) * low
-        thin = np.square(np.minimum(low, np.float32(1.0)))
-        wet = np.maximum(dense * np.float32(0.95), drops * thin)
-        out = np.maximum(wet, event.run_down(wet * (drops > 0.6), self.drop_mm * 3.0) * np.float32(0.5) * thin)
-        there = np.minimum(event.mask * np.float32(6.0), np.float32(1.0)) * (at > np.float32(-0.02))
-        return (np.clip(out, 0.0, 0.97) * there * np.float32(self.amount**0.5 * event.strength)).astype(np.float32)
+        thin = np.square(np.minimum(low, 1.0))
+        wet = np.maximum(dense * 0.95, drops * thin)
+        out = np.maximum(wet, event.run_down(wet * (drops > 0.6), self.drop_mm * 3.0) * 0.5 * thin)
+        there = np.minimum(event.mask * 6.0, 1.0) * (at > (-0.02))
+        return (np.clip(out, 0.0, 0.97) * there * (self.amount**0.5 * event.strength)).astype(np.float32)

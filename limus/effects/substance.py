@@ -134,7 +134,7 @@ class SubstanceLayer(Effect):
         if sheet:
             film = film_um(share, substance.hide_um)
             if self.substance is not None:
-                film = np.minimum(film, np.float32(self.thickness_um))
+                film = np.minimum(film, self.thickness_um)
             pile = pile.with_coat(event.coat(event.name, substance, film, sheet))
         lift = self._lift(event, share, relief)
         if lift is not None:
@@ -155,8 +155,8 @@ class SubstanceLayer(Effect):
         if relief is not None and np.ptp(relief) > 0:
             parts.append(relief * share)
         if self.levels > 0:
-            parts.append(share * np.float32(self.levels) * event.to_level(self.levels_mm))
+            parts.append(share * self.levels * event.to_level(self.levels_mm))
         if self.raised_mm or self.raised_black_mm:
-            along = np.float32(self.raised_black_mm) + np.float32(self.raised_mm - self.raised_black_mm) * event.mask
+            along = self.raised_black_mm + (self.raised_mm - self.raised_black_mm) * event.mask
             parts.append(along * np.float32(event.strength))
         return np.asarray(np.sum(parts, axis=0, dtype=np.float32)) if parts else None

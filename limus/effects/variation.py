@@ -10,10 +10,9 @@ from limus.common.blending import MODES
 from limus.common.deciding import decided
 from limus.common.fields import choice, number
 from limus.effects.effect import Effect, Event, Group, Kind, Outcome, ShownOn, raised
-from limus.materials.substance import VEIL
+from limus.materials.channels import Sheet
 from limus.patterns.pieces import by_number
 from limus.strata.composite import Use
-from limus.strata.pile import Coat
 
 
 class Variation(Effect):
@@ -45,46 +44,39 @@ class Variation(Effect):
         90.0, "Waves", "mm", 0.5, 10000.0, (5.0, 500.0), "Distance between them", log=True, grows=0.8
     )
     each: Literal["part", "island", "piece", "none"] = choice(
-        "part",
-        "Each has a tone",
-        "What counts as one piece",
-        part="part",
-        island="UV island",
-        piece="brick, slate or board",
-        none="nothing",
-    )
+        "part", "Each has a tone", "What counts as one piece", part="part", island="UV island",
+        piece="brick, slate or board", none="nothing",
+    )  # fmt: skip
     piece_tone: float = number(
         0.3, "Tone per piece", "%", 0.0, 1.0, about="How far pieces differ", unless={"each": "none"}
     )
 
     def apply(self, event: Event) -> Outcome:
         """Lay a veil of tone over what shows, and bend the surface."""
-        pile, place = event.pile, event.mask * np.float32(event.strength)
+        pile, place = event.pile, event.mask * event.strength
         wide = event.noise(self.size_mm, octaves=4, gain=0.55, salt=151)
         gloss = event.noise(self.size_mm * 0.6, octaves=5, gain=0.6, salt=152)
-        tone = np.float32(0.5) + np.float32(0.075 * self.tone) * wide
+        tone = 0.5 + 0.075 * self.tone * wide
         if self.each != "none" and self.piece_tone > 0:
-            tone = tone + (self._of_pieces(event) - np.float32(0.5)) * np.float32(0.4 * self.piece_tone)
+            tone = tone + (self._of_pieces(event) - 0.5) * (0.4 * self.piece_tone)
         grey = np.clip(tone, 0.05, 0.95).astype(np.float32)
-        rough = np.clip(np.float32(0.5) + np.float32(0.10 * self.gloss) * gloss, 0.05, 0.95)
-        sheet = {"base_color": np.repeat(grey[:, None], 3, axis=1), "roughness": rough}
+        rough = np.clip(0.5 + 0.10 * self.gloss * gloss, 0.05, 0.95)
+        sheet: Sheet = {"base_color": np.repeat(grey[:, None], 3, axis=1), "roughness": rough}
         # Overlay: grey of a half changes nothing, so the tone of what is below is kept.
         uses = dict(event.uses)
         for voice in sheet:
             use = uses.get(voice, Use())
             uses[voice] = Use(use.weight, use.mode or MODES["overlay"])
-        out = pile.with_coat(
-            Coat(event.layer, event.name, VEIL, -np.log1p(-np.minimum(place, np.float32(0.9995))), sheet, uses)
-        )
+        out = pile.with_coat(event.veil(place, sheet, uses=uses))
         if self.relief_um > 0:
             wave = event.noise(self.wave_mm, octaves=3, gain=0.4, salt=153)
-            out = raised(out, wave * place * np.float32(self.relief_um * 0.0005))
+            out = raised(out, wave * place * (self.relief_um * 0.0005))
         return Outcome(out, place)
 
     def _of_pieces(self, event: Event) -> np.ndarray:
-        texels = event.pile.texels
+        texels = event.texels
         if self.each == "piece":
-            piece = event.pile.marks.piece
+            piece = event.marks.piece
             return piece if piece is not None else np.full(len(texels), 0.5, np.float32)
         owner = texels.part if self.each == "part" else texels.island
         numbers = decided("owners", lambda: np.unique(owner))

@@ -70,40 +70,33 @@ class Washing(Effect):
 
     def apply(self, event: Event) -> Outcome:
         """Wash."""
-        pile, nothing = event.pile, np.zeros(len(event.mask), np.float32)
+        pile = event.pile
         there = np.zeros(len(event.mask), np.float32)
         for coat in pile.coats:
             if coat.substance.family in LOOSE:
                 there = np.maximum(there, covered(coat.thickness, coat.substance))
         if not anywhere(there > 0.01):
-            return Outcome(
-                pile, nothing, "There is no dust, dirt or growth here to wash off: put such a layer before it"
-            )
+            return event.nothing("There is no dust, dirt or growth here to wash off: put such a layer before it")
         wanted = self.coverage * event.strength
         if wanted <= 0:
-            return Outcome(pile, nothing, "The coverage is 0")
-        lanes = event.kept(["lanes", self.length_mm, self.lane_mm], lambda: self._lanes(event))
-        value = lanes * np.minimum(event.mask * np.float32(1.3), np.float32(1.0))
-        there_is = np.minimum(event.mask * np.float32(8.0), np.float32(1.0))
+            return event.nothing("The coverage is 0")
+        lanes = event.step(self._lanes)
+        value = lanes * np.minimum(event.mask * 1.3, 1.0)
+        there_is = np.minimum(event.mask * 8.0, 1.0)
         # By the mean of the soft lanes, so that the share is the same however finely they are drawn.
         level = max(SoftLevels(value, pile.texels.area * there_is, SOFT).level(min(wanted, 1.0)), 0.03 + SOFT)
-        clean = smoothstep(value, level - SOFT, level + SOFT) * np.float32(self.amount) * there_is
+        clean = smoothstep(value, level - SOFT, level + SOFT) * self.amount * there_is
         coats = tuple(
-            replace(c, thickness=thinned(c.thickness, np.minimum(clean * np.float32(0.97), np.float32(0.999)),
+            replace(c, thickness=thinned(c.thickness, np.minimum(clean * 0.97, 0.999),
                 c.substance)) if c.substance.family in LOOSE else c
             for c in pile.coats
         )  # fmt: skip
         out = replace(pile, coats=coats)
         if self.marks > 0:
-            beside = np.clip(
-                np.float32(1.0) - np.abs(value - np.float32(level - SOFT - 0.03)) * np.float32(16.0), 0.0, 1.0
-            ) * (value > np.float32(0.02))
-            share = (
-                beside
-                * there
-                * np.float32(0.38 * self.marks * event.strength)
-                * np.minimum(event.mask * np.float32(8.0), np.float32(1.0))
-            ).astype(np.float32)
+            beside = np.clip(1.0 - np.abs(value - (level - SOFT - 0.03)) * 16.0, 0.0, 1.0) * (value > 0.02)
+            share = (beside * there * (0.38 * self.marks * event.strength) * np.minimum(event.mask * 8.0, 1.0)).astype(
+                np.float32
+            )
             sheet = {"base_color": one((0.075, 0.065, 0.053)), "roughness": one(0.9)}
             out = out.with_coat(
                 event.coat(f"{event.name}: drip marks", STAIN, film_um(share, STAIN.hide_um), sheet, "marks")
@@ -112,21 +105,15 @@ class Washing(Effect):
 
     def _lanes(self, event: Event) -> np.ndarray:
         """(n,) float32: how much water has run here."""
-        place, texels = event.scope.place, event.pile.texels
-        rain = np.minimum(rain_by_sky(place), np.float32(1.0))
+        place, texels = event.scope.place, event.texels
+        rain = np.minimum(rain_by_sky(place), 1.0)
         # More comes off a ledge than falls on a wall; some of it in lumps.
         lump = event.noise(self.lane_mm * 5.0, octaves=3, salt=302)
-        source = (
-            rain
-            * (np.float32(0.25) + np.float32(0.75) * ramp(texels.normal[:, 1], 0.3, 0.8))
-            * np.clip(np.float32(0.8) + np.float32(0.45) * lump, 0.0, 1.6)
-        )
+        source = rain * (0.25 + 0.75 * ramp(texels.normal[:, 1], 0.3, 0.8)) * np.clip(0.8 + 0.45 * lump, 0.0, 1.6)
         ran = event.run_down(source.astype(np.float32), self.length_mm)
         lane = event.noise(self.lane_mm, octaves=3, gain=0.6, tall=30.0, salt=303)
         wobble = event.noise(self.lane_mm * 2.2, octaves=3, gain=0.6, tall=4.0, salt=304)
         return np.asarray(
-            np.clip(
-                ran * (np.float32(0.55) + np.float32(0.40) * lane) + np.float32(0.05) * wobble * (ran > 0.01), 0.0, 1.6
-            ),
+            np.clip(ran * (0.55 + 0.40 * lane) + 0.05 * wobble * (ran > 0.01), 0.0, 1.6),
             np.float32,
         )

@@ -82,7 +82,7 @@ class Sunk:
             0, count, wet["base_color"], self.depth[here], under, np.clip(np.array(self.color, np.float32), 0.001, 1.0),
             np.array(self.murk_color, np.float32), np.float32(self.color_mm), np.float32(self.murky), color,
         )  # fmt: skip
-        mirrors = shown(below, "specular_weight", count) * (np.float32(1.0) - under * np.float32(1.0 - UNDER_WATER))
+        mirrors = shown(below, "specular_weight", count) * (1.0 - under * (1.0 - UNDER_WATER))
         return {**wet, "base_color": color, "specular_weight": mirrors}
 
     def at(self, rows: np.ndarray) -> Sunk:
@@ -148,14 +148,11 @@ class Water(Effect):
     )
 
     by: Literal["hollows", "relief", "world"] = choice(
-        "hollows",
-        "Level is that of",
+        "hollows", "Level is that of",
         "How high above the deepest place of each hollow, above the middle of the relief, or above the ground",
-        hints={"place": "amount"},
-        hollows="hollows, as they fill",
-        relief="the relief",
+        hints={"place": "amount"}, hollows="hollows, as they fill", relief="the relief",
         world="the world, above the ground",
-    )
+    )  # fmt: skip
     level_mm: float = number(
         3.0, "Level", "mm", -500.0, 20000.0, (0.0, 20.0),
         "Depth at the deepest place of each hollow, no higher than where it spills",
@@ -201,30 +198,26 @@ class Water(Effect):
 
     def apply(self, event: Event) -> Outcome:
         """Let it stand."""
-        pile, texels = event.pile, event.pile.texels
+        pile, texels = event.pile, event.texels
         count = len(event.mask)
-        nothing = np.zeros(count, np.float32)
         if event.strength <= 0:
-            return Outcome(pile, nothing)
+            return event.nothing()
         up = texels.normal[:, 1]
-        dips, ground = self._dips(event), self._ground(event)
+        dips, ground = self._dips(event), event.step(self._ground)
         note = ""
         if self.by == "hollows":
-            shape: list[object] = [self.uneven_mm, self.uneven_size_mm, event.mask_key]
-            hollows: Hollows = event.before("hollows", shape, lambda: filled(texels, ground))
+            hollows: Hollows = event.step(self._hollows)
             if decided("deepest", lambda: float((hollows.level - ground).max(initial=0.0))) < 1e-3:
-                return Outcome(
-                    pile,
-                    nothing,
+                return event.nothing(
                     "Nothing here is a hollow that could hold water: raise the unevenness, or take the level of the "
                     "relief",
                 )
-            stands = np.minimum(hollows.level, hollows.bottom + np.float32(max(self.level_mm, 0.0) * event.strength))
+            stands = np.minimum(hollows.level, hollows.bottom + max(self.level_mm, 0.0) * event.strength)
             # What is narrower than the finest dips is a pit, whose water dries; found or not, it hung on the
             # resolution.
-            wide = hollows.area > np.float32((NARROW * 0.001 * self.uneven_size_mm) ** 2)
-            holds = wide & (stands - hollows.bottom > np.float32(FILM))
-            depth = np.empty(count, np.float32)
+            wide = hollows.area > ((NARROW * 0.001 * self.uneven_size_mm) ** 2)
+            holds = wide & (stands - hollows.bottom > FILM)
+            depth: np.ndarray = np.empty(count, np.float32)
             for_ranges(
                 _deep,
                 count,
@@ -240,23 +233,23 @@ class Water(Effect):
         elif self.by == "relief":
             # Its bed is the relief, whatever way the surface leans.
             ground = (pile.relief() + dips).astype(np.float32)
-            depth = np.float32(self.over_mm) - ground
-            depth = np.where(up > np.float32(LEVEL), depth * np.float32(event.strength), np.float32(DRY))
+            depth = self.over_mm - ground
+            depth = np.where(up > LEVEL, depth * event.strength, np.float32(DRY))
             note = "" if bool((depth > 0).any()) else "The level lies below all of the relief: raise it"
         else:
             ground = np.asarray(READINGS["height"].value(event.scope.place, 0.0) + pile.relief() * up, np.float32)
-            depth = np.float32(self.above_mm) - ground
+            depth = self.above_mm - ground
             note = "" if bool((depth > 0).any()) else "The level lies below everything: raise it"
-        depth = np.where(event.mask > np.float32(0.004), depth, np.float32(DRY)).astype(np.float32)
+        depth = np.where(event.mask > 0.004, depth, np.float32(DRY)).astype(np.float32)
         # A texel on the shore is under water by its share: from half a texel before it to half a texel beyond.
         falls = np.empty(count, np.float32)
         for_ranges(_falls, count, texels.links, ground, falls)
-        under = event.antialiased(np.clip(depth / falls + np.float32(0.5), 0.0, 1.0).astype(np.float32))
+        under = event.antialiased(np.clip(depth / falls + 0.5, 0.0, 1.0).astype(np.float32))
         if self.by != "world":
             under = under * ramp(up, LEVEL - 0.1, LEVEL + 0.05)
-        under = np.minimum(under, np.float32(1.0)) * np.float32(event.strength if self.by == "world" else 1.0)
+        under = np.minimum(under, 1.0) * (event.strength if self.by == "world" else 1.0)
         if not anywhere(under > 0.004):
-            return Outcome(pile, nothing, note or "No water stands here at this level: raise it")
+            return event.nothing(note or "No water stands here at this level: raise it")
         if self.by == "world" and float(under.min()) > 0.99:
             note = "All of the object is under water: lower the level"
         near = blur(texels, under, self.shore_mm) if self.shore_mm > 0 else under
@@ -264,25 +257,25 @@ class Water(Effect):
         # that holds the water.
         lip = grow(
             texels,
-            np.minimum(under * np.float32(8.0), np.float32(1.0)),
+            np.minimum(under * 8.0, 1.0),
             max(2.5 * texels.texel_mm, 0.5 * self.shore_mm),
         )
-        lip = np.maximum(lip, np.minimum(near * np.float32(2.5), np.float32(1.0)))
+        lip = np.maximum(lip, np.minimum(near * 2.5, 1.0))
         out = raised(pile, dips * lip)
         out = out.with_coat(self._below(event, pile, depth, under, near))
         lies = ramp(up, LEVEL - 0.1, LEVEL + 0.05)
         # Up to the surface straight up; a wall has water in front of it, which is no relief of the wall.
         deep = np.minimum(
-            np.maximum(depth, np.float32(0.0)) / np.maximum(up, np.float32(0.4)),
-            np.float32(IN_FRONT) + lies * np.float32(60.0),
+            np.maximum(depth, 0.0) / np.maximum(up, 0.4),
+            IN_FRONT + lies * 60.0,
         )
         if self.ripple > 0:
             deep = deep + self._ripples(event) * lies * ramp(depth, 0.0, 0.15 * self.ripple_mm)
         # The film that makes it water is part of its depth; where it is deeper than the water is, the ground is that
         # much lower.
-        film = film_um(np.minimum(under, np.float32(FULL)), WATER.hide_um) * np.float32(0.001)
+        film = film_um(np.minimum(under, FULL), WATER.hide_um) * 0.001
         deep = np.maximum(deep, 0.0) * under
-        out = raised(out, np.minimum(deep - film, np.float32(0.0)))
+        out = raised(out, np.minimum(deep - film, 0.0))
         return Outcome(
             out.with_coat(water_coat(event, under, np.maximum(deep - film, 0.0))), under.astype(np.float32), note
         )
@@ -295,20 +288,17 @@ class Water(Effect):
             return np.zeros(len(event.mask), np.float32)
         wide = event.noise(self.uneven_size_mm, octaves=5, gain=0.48, salt=201)
         return np.asarray(
-            (np.float32(0.5) * wide + np.float32(1.5) * (np.float32(1.0) - event.mask)) * np.float32(self.uneven_mm),
+            (0.5 * wide + 1.5 * (1.0 - event.mask)) * self.uneven_mm,
             np.float32,
         )
 
     def ranges(self, event: Event) -> dict[str, tuple[float, float]]:
         """Levels from where the first place is wet to where the last one is."""
-        hangs_on: list[object] = [self.by, self.uneven_mm, self.uneven_size_mm, event.mask_key]
-        return event.before("ranges", hangs_on, lambda: self._ranges(event))  # type: ignore[no-any-return]
+        return event.step(self._ranges)  # type: ignore[no-any-return]
 
     def _ranges(self, event: Event) -> dict[str, tuple[float, float]]:
-        ground = self._ground(event)
         if self.by == "hollows":
-            shape: list[object] = [self.uneven_mm, self.uneven_size_mm, event.mask_key]
-            hollows: Hollows = event.before("hollows", shape, lambda: filled(event.pile.texels, ground))
+            hollows: Hollows = event.step(self._hollows)
             deepest = decided("deepest", lambda: float((hollows.level - hollows.bottom).max(initial=0.0)))
             return {"level_mm": (0.0, deepest)} if deepest > 0.01 else {}
         field = "over_mm" if self.by == "relief" else "above_mm"
@@ -316,7 +306,7 @@ class Water(Effect):
         if self.by == "relief":
             heights = relief + self._dips(event)
         else:
-            up = event.pile.texels.normal[:, 1]
+            up = event.texels.normal[:, 1]
             heights = np.asarray(READINGS["height"].value(event.scope.place, 0.0) + relief * up)
         low, high = decided(
             "range",
@@ -326,25 +316,22 @@ class Water(Effect):
 
     def _ground(self, event: Event) -> np.ndarray:
         """(n,) float32 mm: how high the ground of the water lies."""
+        pile, texels = event.pile, event.texels
+        up = np.maximum(texels.normal[:, 1], 0.0)
+        lowest = decided("lowest", lambda: texels.position[:, 1].min())
+        at = (texels.position[:, 1] - lowest) * 1000.0
+        return np.asarray(at + (pile.relief() + self._dips(event)) * up, np.float32)
 
-        def make() -> np.ndarray:
-            pile, texels = event.pile, event.pile.texels
-            up = np.maximum(texels.normal[:, 1], np.float32(0.0))
-            lowest = decided("lowest", lambda: texels.position[:, 1].min())
-            at = (texels.position[:, 1] - lowest) * np.float32(1000.0)
-            return np.asarray(at + (pile.relief() + self._dips(event)) * up, np.float32)
-
-        return event.before("ground", [self.by, self.uneven_mm, self.uneven_size_mm, event.mask_key], make)  # type: ignore[no-any-return]
+    def _hollows(self, event: Event) -> Hollows:
+        return filled(event.texels, event.step(self._ground))
 
     def _below(self, event: Event, pile: Pile, depth: np.ndarray, under: np.ndarray, near: np.ndarray) -> Coat:
         """A veil: the ground as it looks through the water, and damp around it."""
         damp = under
         if self.shore_mm > 0:
             ragged = event.noise(max(self.shore_mm, 2.0) * 1.6, octaves=4, gain=0.6, salt=204)
-            damp = np.maximum(
-                under, ramp(np.sqrt(near) + np.float32(0.12) * ragged * (near > np.float32(0.02)), 0.12, 0.62)
-            )
-        film = np.maximum(under, ramp(damp, 0.8, 1.0) * np.float32(0.35))
+            damp = np.maximum(under, ramp(np.sqrt(near) + 0.12 * ragged * (near > 0.02), 0.12, 0.62))
+        film = np.maximum(under, ramp(damp, 0.8, 1.0) * 0.35)
         # Full murk hides the ground at a hundredth of the depth at which a trace of it does.
         murky = 4000.0 * 0.003**self.murk if self.murk > 0 else 0.0
         sunk = Sunk(
@@ -355,21 +342,14 @@ class Water(Effect):
 
     def _ripples(self, event: Event) -> np.ndarray:
         """(n,) float32 mm: crests across the wind."""
-        texels = event.pile.texels
+        crests: np.ndarray = event.step(self._crests)
+        return crests * (self.ripple * 0.012 * self.ripple_mm)
+
+    def _crests(self, event: Event) -> np.ndarray:
+        texels = event.texels
         setting = event.scope.place.setting
         way = compass(setting, setting.wind_from_deg).astype(np.float32)
-
-        def make() -> np.ndarray:
-            # Longer across the wind than along it.
-            along = texels.position @ way
-            points = texels.position - np.float32(0.55) * (texels.position - along[:, None] * way)
-            return fractal(
-                np.ascontiguousarray(points, np.float32),
-                self.ripple_mm,
-                octaves=3,
-                gain=0.45,
-                seed=event.seed(205),
-                texel_mm=texels.texel_mm,
-            )
-
-        return event.kept(["ripples", self.ripple_mm], make) * np.float32(self.ripple * 0.012 * self.ripple_mm)
+        # Longer across the wind than along it.
+        along = texels.position @ way
+        points = np.ascontiguousarray(texels.position - 0.55 * (texels.position - along[:, None] * way), np.float32)
+        return fractal(points, self.ripple_mm, octaves=3, gain=0.45, seed=event.seed(205), texel_mm=texels.texel_mm)

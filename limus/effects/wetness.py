@@ -54,16 +54,9 @@ class Wetness(Effect):
     runs: float = number(0.5, "From run-off", "%", 0.0, 1.0, about="Lanes below ledges and where water gathers")
     ground: float = number(0.7, "From the ground", "%", 0.0, 1.0, about="Splash and damp that rises at the foot")
     ground_mm: float = number(
-        110.0,
-        "Height at the foot",
-        "mm",
-        1.0,
-        20000.0,
-        (20.0, 1000.0),
-        "How high damp rises from the ground",
-        log=True,
-        grows=0.8,
-    )
+        110.0, "Height at the foot", "mm", 1.0, 20000.0, (20.0, 1000.0), "How high damp rises from the ground",
+        log=True, grows=0.8,
+    )  # fmt: skip
     cracks: float = number(0.6, "From cracks", "%", 0.0, 1.0, about="Seeps from cracks that layers before have opened")
     dried: float = number(0.5, "Dried", "%", 0.0, 1.0, about="By sun and wind, edges and what stands out first")
     film: float = number(0.35, "Film", "%", 0.0, 1.0, about="How much water stands on the surface where it is wettest")
@@ -91,58 +84,45 @@ class Wetness(Effect):
     def apply(self, event: Event) -> Outcome:
         """Wet what shows."""
         pile = event.pile
-        brought: list[object] = [
-            self.rain, self.runs, self.ground, self.ground_mm, self.dried, self.edge_mm, self.ragged_mm, self.lane_mm,
-        ]  # fmt: skip
-        water = event.kept(["wetness", event.mask_key, *brought], lambda: self._water(event))
+        water = event.step(self._water)
         if self.cracks > 0 and pile.cleft is not None:
             seep = np.maximum(
                 pile.clefts(2.5 * self.lane_mm),
-                event.run_down(pile.clefts(self.lane_mm) * np.float32(0.8), 6.0 * self.lane_mm),
+                event.run_down(pile.clefts(self.lane_mm) * 0.8, 6.0 * self.lane_mm),
             )
-            water = water + np.float32(self.cracks * 0.7) * seep * np.minimum(
-                event.mask * np.float32(3.0), np.float32(1.0)
-            )
+            water = water + self.cracks * 0.7 * seep * np.minimum(event.mask * 3.0, 1.0)
         # The amount is a level that everything is measured against: little of it leaves only where much water comes.
         level = 1.05 - 1.05 * self.amount
-        wet = ramp(water, level, level + 0.16) * np.minimum(event.mask * np.float32(8.0), np.float32(1.0))
-        damp = wet * np.float32(min(1.0, 1.3 * self.amount + 0.25) * event.strength)
-        much = ramp(water, level + 0.22, level + 0.55) * np.float32(self.film * event.strength)
-        pores = event.before("pores", [], pile.porosity)
-        tight = np.clip(np.float32(1.0) - pores * np.float32(1.0 / BEADS_BELOW), 0.0, 1.0)
+        wet = ramp(water, level, level + 0.16) * np.minimum(event.mask * 8.0, 1.0)
+        damp = wet * (min(1.0, 1.3 * self.amount + 0.25) * event.strength)
+        much = ramp(water, level + 0.22, level + 0.55) * (self.film * event.strength)
+        pores = event.porosity()
+        tight = np.clip(1.0 - pores * (1.0 / BEADS_BELOW), 0.0, 1.0)
         # What is all pores, like moss or earth, drinks what would stand on it.
-        stands, drops = much * np.clip(np.float32(1.25) - pores * np.float32(1.5), 0.0, 1.0), None
+        stands, drops = much * np.clip(1.25 - pores * 1.5, 0.0, 1.0), None
         # Beads that are finer than texels are a thin film.
         fine = self.bead_mm < 1.6 * event.texel_mm
         if self.beads > 0 and fine:
-            stands = np.maximum(stands, np.float32(0.3 * self.beads * event.strength) * wet * tight)
+            stands = np.maximum(stands, 0.3 * self.beads * event.strength * wet * tight)
         elif self.beads > 0 and anywhere(tight > 0.01):
-            dome = event.kept(["beads", self.bead_mm], lambda: self._beads(event))
+            dome = event.step(self._beads)
             sparse = event.noise(self.bead_mm * 9.0, octaves=3, salt=174)
-            here = (
-                ramp(wet * np.float32(0.9) + np.float32(0.16) * sparse, 0.35, 0.6)
-                * tight
-                * np.float32(self.beads * event.strength)
-            )
+            here = ramp(wet * 0.9 + 0.16 * sparse, 0.35, 0.6) * tight * (self.beads * event.strength)
             drops = dome * here
-            stands = stands * (np.float32(1.0) - np.float32(0.75 * self.beads) * tight)
+            stands = stands * (1.0 - 0.75 * self.beads * tight)
         film = np.clip(stands, 0.0, 1.0)
         out = pile.with_coat(wetted(event, wetting(pile, damp, film), damp, film))
         deep = evened_mm(event, pile, film)
         cover = film
         if drops is not None:
             deep = deep + drops
-            cover = np.maximum(film, np.minimum(drops * np.float32(25.0), np.float32(1.0)))
+            cover = np.maximum(film, np.minimum(drops * 25.0, 1.0))
         if anywhere(cover > 0.004):
             out = out.with_coat(water_coat(event, cover, deep))
         if self.tide > 0:
-            rim = np.clip(np.float32(1.0) - np.abs(water - np.float32(level - 0.035)) * np.float32(26.0), 0.0, 1.0)
-            rim = (
-                rim
-                * np.minimum(pores * np.float32(12.0), np.float32(1.0))
-                * np.minimum(event.mask * np.float32(8.0), np.float32(1.0))
-            )
-            share = (rim * np.float32(0.30 * self.tide * event.strength)).astype(np.float32)
+            rim = np.clip(1.0 - np.abs(water - (level - 0.035)) * 26.0, 0.0, 1.0)
+            rim = rim * np.minimum(pores * 12.0, 1.0) * np.minimum(event.mask * 8.0, 1.0)
+            share = (rim * (0.30 * self.tide * event.strength)).astype(np.float32)
             out = out.with_coat(
                 event.coat(f"{event.name}: tide line", SALT, film_um(share, SALT.hide_um), {"base_color": one((0.42,
                     0.40, 0.36)), "roughness": one(0.9)}, "tide")
@@ -153,35 +133,28 @@ class Wetness(Effect):
         """(n,) float32: how much water comes here, less what dries; 0 dry .. about 1.3 soaked."""
         place = event.scope.place
         rain = rain_by_sky(place)
-        caught = np.minimum(rain, np.float32(1.0))
+        caught = np.minimum(rain, 1.0)
         lane = event.noise(self.lane_mm, octaves=3, gain=0.6, tall=20.0, salt=175)
-        ran = event.run_down(caught * np.float32(0.75), 40.0 * self.lane_mm)
-        ran = ran * np.clip(np.float32(0.55) + np.float32(0.5) * lane, 0.0, 1.3)
-        high = READINGS["height"].value(place, 0.0) * np.float32(1.0 / self.ground_mm)
+        ran = event.run_down(caught * 0.75, 40.0 * self.lane_mm)
+        ran = ran * np.clip(0.55 + 0.5 * lane, 0.0, 1.3)
+        high = READINGS["height"].value(place, 0.0) * (1.0 / self.ground_mm)
         tongue = event.noise(self.ground_mm * 0.8, octaves=4, gain=0.6, salt=176)
-        foot = np.clip(np.float32(1.15) - high + np.float32(0.24) * tongue, 0.0, 1.0)
-        water = (
-            np.float32(1.0 * self.rain) * caught
-            + np.float32(0.95 * self.runs) * ran
-            + np.float32(1.05 * self.ground) * foot
-            + np.float32(0.15)
-        )
+        foot = np.clip(1.15 - high + 0.24 * tongue, 0.0, 1.0)
+        water = 1.0 * self.rain * caught + 0.95 * self.runs * ran + 1.05 * self.ground * foot + 0.15
         # Wind and sun: what stands out and what faces the sun dries first, corners last.
         curve = place.measured.curvature(self.edge_mm)
-        sun = np.minimum(sun_by_sky(place), np.float32(1.5))
-        dry = np.float32(0.45) * sun + np.float32(1.1) * np.maximum(curve, 0) - np.float32(0.7) * np.maximum(-curve, 0)
+        sun = np.minimum(sun_by_sky(place), 1.5)
+        dry = 0.45 * sun + 1.1 * np.maximum(curve, 0) - 0.7 * np.maximum(-curve, 0)
         patch = event.noise(self.ragged_mm, octaves=5, gain=0.6, salt=177)
         wide = event.noise(self.ragged_mm * 8.0, octaves=3, salt=178)
-        water = (
-            water - np.float32(self.dried) * dry * np.float32(0.6) + np.float32(0.10) * patch + np.float32(0.09) * wide
-        )
-        return np.asarray(water * (np.float32(0.45) + np.float32(0.55) * event.mask), np.float32)
+        water = water - self.dried * dry * 0.6 + 0.10 * patch + 0.09 * wide
+        return np.asarray(water * (0.45 + 0.55 * event.mask), np.float32)
 
     def _beads(self, event: Event) -> np.ndarray:
         """(n,) float32 mm: drops of all sizes, the small ones by far the most, drawn down where they have begun to
         run.
         """
-        texels = event.pile.texels
+        texels = event.texels
         out = np.zeros(len(texels), np.float32)
         for k, size in enumerate((1.0, 0.55, 0.3)):
             mm = self.bead_mm * size
@@ -191,11 +164,11 @@ class Wetness(Effect):
             if not len(sites):
                 continue
             keep = sites.only(bits(sites.number, 0) > (0.6, 0.45, 0.3)[k])
-            radius = np.float32(mm * 0.0005) * (np.float32(0.45) + np.float32(0.55) * bits(keep.number, 1))
+            radius = mm * 0.0005 * (0.45 + 0.55 * bits(keep.number, 1))
             over = covering(texels.position, texels.normal, keep.position, keep.normal, radius)
             if not len(keep):
                 continue
             # Caps of balls, a little flatter than halves.
-            cap = np.sqrt(np.maximum(np.float32(1.0) - np.square(over.share), 0.0)) * radius[np.maximum(over.which, 0)]
-            out = np.maximum(out, np.where(over.which >= 0, cap * np.float32(550.0), np.float32(0.0)))
+            cap = np.sqrt(np.maximum(1.0 - np.square(over.share), 0.0)) * radius[np.maximum(over.which, 0)]
+            out = np.maximum(out, np.where(over.which >= 0, cap * 550.0, np.float32(0.0)))
         return out

@@ -65,7 +65,7 @@ class ReadPicture:
     def values(self) -> np.ndarray:
         """(h, w, c) float32 0..1, made at each call: four times the memory of most pictures."""
         out = self.pixels.astype(np.float32)
-        return np.clip(out / np.float32(self.full), 0.0, 1.0)
+        return np.clip(out / self.full, 0.0, 1.0)
 
 
 def read_picture(path: Path, name: str = "") -> ReadPicture:

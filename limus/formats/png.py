@@ -59,4 +59,4 @@ def png_bytes(image: np.ndarray, *, srgb: bool = False) -> bytes:
 def quantise(values: np.ndarray, bits: int = 8) -> np.ndarray:
     """Numbers 0..1 to unsigned integers of ``bits`` bits, rounded to nearest."""
     top = (1 << bits) - 1
-    return (np.clip(values, 0.0, 1.0) * np.float32(top) + np.float32(0.5)).astype(np.uint8 if bits == 8 else np.uint16)
+    return (np.clip(values, 0.0, 1.0) * top + 0.5).astype(np.uint8 if bits == 8 else np.uint16)

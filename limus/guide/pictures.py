@@ -73,9 +73,9 @@ def _ready(on: On, weather: bool) -> tuple[Chronicle, Picture]:
 def _seen(chronicle: Chronicle, view: Picture, pile: Pile) -> np.ndarray:
     """(h, w, 3) uint8: the surface in simple light, leaning as its relief does."""
     texels = chronicle.texels
-    slope = surface_gradient(texels, pile.relief() * np.float32(0.001))
+    slope = surface_gradient(texels, pile.relief() * 0.001)
     normal = texels.normal - slope
-    normal /= np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), np.float32(1e-6))
+    normal /= np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-6)
     eye = np.broadcast_to(_EYE, normal.shape)
     return view.show(lit(pile.visible(), normal.astype(np.float32), eye, 1 - chronicle.occlusion()))
 

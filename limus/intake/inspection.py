@@ -186,7 +186,7 @@ def back_is_seen(mesh: Mesh, name: str) -> bool:
         np.linalg.norm(np.ptp(mesh.positions[mesh.triangles[part.first : part.first + part.count].ravel()], axis=0))
     )
     normal = mesh.face_normals[rows]
-    origin = (mesh.positions[mesh.triangles[rows]].mean(axis=1) - normal * np.float32(1e-4 * size)).astype(np.float32)
+    origin = (mesh.positions[mesh.triangles[rows]].mean(axis=1) - normal * (1e-4 * size)).astype(np.float32)
     hits = trace(ray_scene(mesh), origin, np.ascontiguousarray(-normal), np.full(len(rows), 0.1 * size, np.float32))
     free = hits["primID"] < 0
     return float(mesh.areas[rows][free].sum()) > 0.5 * float(mesh.areas[rows].sum())

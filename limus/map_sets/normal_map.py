@@ -14,14 +14,14 @@ def slopes(normals: np.ndarray, green: str = "up") -> tuple[np.ndarray, np.ndarr
     ----------
     normals : (h, w, 3) float32, components as they stand in the map, 0..1.
     """
-    n = normals.astype(np.float32) * np.float32(2.0) - np.float32(1.0)
-    z = np.maximum(n[:, :, 2], np.float32(0.05))
+    n = normals.astype(np.float32) * 2.0 - 1.0
+    z = np.maximum(n[:, :, 2], 0.05)
     down = n[:, :, 1] / z
     return -n[:, :, 0] / z, down if green == "up" else -down
 
 
 def _ahead(plane: np.ndarray, axis: int) -> np.ndarray:
-    return np.asarray((np.roll(plane, -1, axis) - np.roll(plane, 1, axis)) * np.float32(0.5))
+    return np.asarray((np.roll(plane, -1, axis) - np.roll(plane, 1, axis)) * 0.5)
 
 
 @dataclass(frozen=True)

@@ -60,11 +60,11 @@ def level_of(picture: ReadPicture, times: int, *, gamma: float = 1.0) -> np.ndar
         pixels = picture.pixels if gamma == 1.0 else _decoded(picture.pixels, gamma)
         for_ranges(_float_means, out.shape[0], pixels, times, out, smallest=16)
         return out
-    table = _decoded(np.arange(int(picture.full) + 1, dtype=np.float32) / np.float32(picture.full), gamma)
+    table = _decoded(np.arange(int(picture.full) + 1, dtype=np.float32) / picture.full, gamma)
     colour = table
     if count in (2, 4) and gamma != 1.0:
         # Alpha is never encoded.
-        plain = np.arange(int(picture.full) + 1, dtype=np.float32) / np.float32(picture.full)
+        plain = np.arange(int(picture.full) + 1, dtype=np.float32) / picture.full
         for_ranges(_means, out.shape[0], picture.pixels, colour, times, out, smallest=16)
         alpha = np.empty((*out.shape[:2], 1), np.float32)
         for_ranges(_means, out.shape[0], picture.pixels[:, :, -1:], plain, times, alpha, smallest=16)

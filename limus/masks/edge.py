@@ -56,16 +56,16 @@ def broken_up(
     else:
         wide = blur(texels, values, max(by_mm, 1.5 * texels.spacing_mm))
         slope = surface_gradient(texels, wide)
-        direction = slope / np.maximum(np.linalg.norm(slope, axis=1, keepdims=True), np.float32(1e-6))
+        direction = slope / np.maximum(np.linalg.norm(slope, axis=1, keepdims=True), 1e-6)
         if way == "along":
             direction = np.cross(texels.normal, direction)
     if way in ("inward", "outward", "down"):
         # Further along the gradient it is whiter.
-        pull = one_way(pull) * np.float32(-1.0 if way == "inward" else 1.0)
+        pull = one_way(pull) * (-1.0 if way == "inward" else 1.0)
     if where is not None:
         pull = pull * where
     # The pull is seldom more than one and a half times what is asked for.
-    read = read_off(texels, values, direction * (pull * np.float32(by_mm / 1000.0))[:, None], 1.5 * by_mm)
+    read = read_off(texels, values, direction * (pull * (by_mm / 1000.0))[:, None], 1.5 * by_mm)
     if way == "inward":
         return np.minimum(read, values)
     return read if way in ("across", "along") else np.maximum(read, values)

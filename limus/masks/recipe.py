@@ -153,14 +153,14 @@ class Term(Document):
         if self.curve is not None:
             values = curved(values, self.curve)
         if self.invert:
-            values = np.float32(1.0) - values
+            values = 1.0 - values
         if self.grow_mm:
             values = grow(texels, values, self.grow_mm)
         if self.breakup_mm:
             values = self.breaking(scope, values)
         if self.cover is not None:
             level = level_for(values, texels.area, self.cover)
-            values = np.clip(values + np.float32(0.5 - level), 0.0, 1.0)
+            values = np.clip(values + (0.5 - level), 0.0, 1.0)
         if self.sharpen > 0:
             values = sharpened(values, self.sharpen)
         return shape(values, 0.0, 1.0, 1.0, False, self.out_low, self.out_high)
@@ -192,9 +192,9 @@ class Term(Document):
             outline = self.model_copy(update={"invert": False, "out_low": 0.0, "out_high": 1.0, "cover": None})
             laid = outline.shaped(scope, np.ascontiguousarray(white * hides))
             hides = outline.shaped(scope, np.ascontiguousarray(hides))
-            white = np.clip(laid / np.maximum(hides, np.float32(1e-6)), 0.0, 1.0)
+            white = np.clip(laid / np.maximum(hides, 1e-6), 0.0, 1.0)
         if self.invert:
-            white = np.float32(1.0) - white
+            white = 1.0 - white
         return shape(white, 0.0, 1.0, 1.0, False, self.out_low, self.out_high), hides
 
     def finding(self, scope: Scope) -> str:
@@ -274,14 +274,14 @@ class Recipe(Document):
         for term in self.active:
             if term.combine == "over":
                 white, hides = term.laid_over(scope)
-                hides = hides * np.float32(term.amount)
+                hides = hides * term.amount
                 # The first line stands on black: only where it was painted.
                 out = white * hides if out is None else out + hides * (white - out)
                 continue
             value = term.value(scope)
             if term.combine == "breaks":
                 if out is not None and term.breakup_mm:
-                    out = term.breaking(scope, out, value * np.float32(term.amount))
+                    out = term.breaking(scope, out, value * term.amount)
                 continue
             if out is None:
                 # The first line stands on white; subtracting from white is the only operation that then differs from
@@ -302,8 +302,8 @@ class Recipe(Document):
             ):
                 # The mask is flat at this level: a noise decides which part of the flat belongs to the coverage.
                 size_mm = scope.place.texels.mesh.diagonal * 1000 * 0.03
-                out = out + np.float32(2 * self.cut.width) * (
-                    evened(fractal(scope.place.texels.position, size_mm, seed=scope.seed)) - np.float32(0.5)
+                out = out + 2 * self.cut.width * (
+                    evened(fractal(scope.place.texels.position, size_mm, seed=scope.seed)) - 0.5
                 )
                 level = level_for(out, area, self.cut.coverage)
             out = smoothstep(out, level - self.cut.width / 2, level + self.cut.width / 2)

@@ -56,7 +56,7 @@ def without_light(
     InputError : the patch is black or burnt out, so it says nothing of the light.
     """
     if grey is None:
-        return np.clip(np.asarray(seen, np.float32) * np.float32(2.0**-exposure), 0.0, 1.0)
+        return np.clip(np.asarray(seen, np.float32) * 2.0**-exposure, 0.0, 1.0)
     patch = np.asarray(grey, np.float32)
     if patch.min() < 0.004 or patch.max() > 0.985:
         what = "black" if patch.min() < 0.004 else "burnt out"
@@ -65,4 +65,4 @@ def without_light(
             where="grey",
             remedy="Choose a place in even light, or state the exposure",
         )
-    return np.clip(np.asarray(seen, np.float32) / patch * np.float32(reflectance), 0.0, 1.0)
+    return np.clip(np.asarray(seen, np.float32) / patch * reflectance, 0.0, 1.0)

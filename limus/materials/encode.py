@@ -48,7 +48,7 @@ def _value(sheet: Sheet, channel: Channel) -> np.ndarray:
     value = sheet.get(channel.name, channel.plain())
     if channel.name in TIMES:
         other = CHANNELS[TIMES[channel.name]]
-        weight = sheet.get(other.name, other.plain()) / np.float32(other.full)
+        weight = sheet.get(other.name, other.plain()) / other.full
         value = value * (weight[:, None] if not is_even(weight, other) else weight)
     return value
 

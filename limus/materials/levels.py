@@ -57,26 +57,26 @@ def levelled(value: np.ndarray, channel: Channel, levels: Levels, area: np.ndarr
         fixed = np.resize(given, channel.width) if channel.width > 1 else given[0]
         return np.clip(fixed, channel.low, channel.high).astype(np.float32)
     span = np.float32(channel.high - channel.low)
-    x = (np.asarray(value, np.float32) - np.float32(channel.low)) / span
+    x = (np.asarray(value, np.float32) - channel.low) / span
     if levels.invert:
-        x = np.float32(1.0) - x
+        x = 1.0 - x
     if (levels.low, levels.high) != (0.0, 1.0):
         width = levels.high - levels.low
-        x = (x - np.float32(levels.low)) / np.float32(width if abs(width) > 1e-6 else 1e-6)
+        x = (x - levels.low) / (width if abs(width) > 1e-6 else 1e-6)
     if levels.gamma != 1.0:
-        x = np.maximum(x, 0.0) ** np.float32(levels.gamma)
+        x = np.maximum(x, 0.0) ** levels.gamma
     if levels.exposure:
-        x = x * np.float32(2.0**levels.exposure)
+        x = x * 2.0**levels.exposure
     if levels.contrast != 1.0:
         even = is_even(x, channel)
         now = x
         mean = x if even else decided("mean", lambda: np.average(now, axis=0, weights=area).astype(np.float32))
-        x = mean + np.float32(levels.contrast) * (x - mean)
+        x = mean + levels.contrast * (x - mean)
     if levels.shift:
-        x = x + np.float32(levels.shift)
+        x = x + levels.shift
     if channel.width == 3 and (levels.hue_deg or levels.saturation != 1.0):
         x = _hued(np.clip(x, 0.0, 1.0), levels.hue_deg, levels.saturation)
-    return (np.float32(channel.low) + span * np.clip(x, 0.0, 1.0)).astype(np.float32)
+    return (channel.low + span * np.clip(x, 0.0, 1.0)).astype(np.float32)
 
 
 def _hued(color: np.ndarray, hue_deg: float, saturation: float) -> np.ndarray:
@@ -93,4 +93,4 @@ def _hued(color: np.ndarray, hue_deg: float, saturation: float) -> np.ndarray:
     after = luminance(turned)
     turned = turned * (before / np.maximum(after, 1e-6))[..., None]
     grey = before[..., None]
-    return np.asarray(grey + np.float32(saturation) * (turned - grey), np.float32)
+    return np.asarray(grey + saturation * (turned - grey), np.float32)

@@ -138,7 +138,7 @@ def cells(points_m: np.ndarray, size_mm: float, *, jitter: float = 1.0, seed: in
         middle, smallest=2048
     )  # fmt: skip
     size = np.float32(size_mm)
-    value = (number >> np.uint32(8)).astype(np.float32) * np.float32(1.0 / 16777216.0)
+    value = (number >> np.uint32(8)).astype(np.float32) * (1.0 / 16777216.0)
     return Cells(distance * size, edge * size, value, number, middle * size)
 
 

@@ -115,4 +115,4 @@ def bits(number: np.ndarray, k: int) -> np.ndarray:
         h = (h ^ (h >> np.uint32(16))) * np.uint32(0x7FEB352D)
         h = (h ^ (h >> np.uint32(15))) * np.uint32(0x846CA68B)
         h = h ^ (h >> np.uint32(16))
-    return (h >> np.uint32(8)).astype(np.float32) * np.float32(1.0 / (1 << 24))
+    return (h >> np.uint32(8)).astype(np.float32) * (1.0 / (1 << 24))

@@ -97,7 +97,7 @@ def fractures(
         moved = np.empty((len(points_m), 3), np.float32)
         for k in range(3):
             pull = fractal(points_m, size_mm * 0.9, octaves=3, gain=0.6, seed=seed * 31 + k, texel_mm=texel_mm)
-            moved[:, k] = points_m[:, k] + np.float32(bend * size_mm * 0.001) * pull
+            moved[:, k] = points_m[:, k] + bend * size_mm * 0.001 * pull
     sizes = [step for k, step in enumerate(STEPS) if k == 0 or step * size_mm > 2.0 * texel_mm]
     numbers, values = [], []
     for k, step in enumerate(sizes):

@@ -78,7 +78,7 @@ def clipped(values: np.ndarray, deviation: float | np.ndarray) -> np.ndarray:
     """
     each = isinstance(deviation, np.ndarray)
     if not each and float(deviation) < _SMALL:
-        return np.clip(values, np.float32(0.0), np.float32(1.0))
+        return np.clip(values, 0.0, 1.0)
     out = np.empty(len(values), np.float32)
     spread = np.ascontiguousarray(deviation if each else [deviation], np.float32)
     for_ranges(_clip, len(values), np.ascontiguousarray(values, np.float32), spread, each, out)

@@ -62,4 +62,4 @@ def lettering(text: str, font: str) -> np.ndarray:
     ImageDraw.Draw(image).multiline_text(
         (margin - box[0], margin - box[1]), drawn, fill=255, font=face, align="center", spacing=size * 0.15
     )
-    return np.asarray(image, np.float32) / np.float32(255.0)
+    return np.asarray(image, np.float32) / 255.0

@@ -219,7 +219,5 @@ def warped(
     """(n, 3) points moved by a vector noise of deviation ``by_mm`` along each axis and wavelength ``size_mm``."""
     out = points_m.astype(np.float32, copy=True)
     for k in range(3):
-        out[:, k] += np.float32(by_mm / 1000.0) * fractal(
-            points_m, size_mm, octaves=octaves, seed=seed + k * 7, texel_mm=texel_mm
-        )
+        out[:, k] += by_mm / 1000.0 * fractal(points_m, size_mm, octaves=octaves, seed=seed + k * 7, texel_mm=texel_mm)
     return out

@@ -41,17 +41,17 @@ def pull_of(
         pieces = fractures(points_m, size_mm, seed=seed, texel_mm=texel_mm)
         weights = np.array((0.6, 0.3, 0.1)[: len(pieces.value)], np.float32)
         mixed = np.tensordot(weights / weights.sum(), np.stack(pieces.value), 1)
-        return np.asarray((mixed - np.float32(0.5)) * np.float32(2.4), np.float32)
+        return np.asarray((mixed - 0.5) * 2.4, np.float32)
     octaves = 3 if character == "soft" else 1
     noise = fractal(points_m, size_mm, octaves=octaves, seed=seed, texel_mm=texel_mm)
     if character == "soft":
         # A deviation of half the distance: hardly anything goes beyond it.
-        return np.asarray(np.clip(noise * np.float32(0.5), -1.2, 1.2), np.float32)
+        return np.asarray(np.clip(noise * 0.5, -1.2, 1.2), np.float32)
     # Where noise passes through nought it has a crease: upwards it is a tooth, downwards the cusp between two arcs.
-    arcs = np.minimum(np.abs(noise) * np.float32(0.8), np.float32(1.0)) * np.float32(2.0) - np.float32(1.0)
+    arcs = np.minimum(np.abs(noise) * 0.8, 1.0) * 2.0 - 1.0
     return np.asarray(-arcs if character == "sharp" else arcs, np.float32)
 
 
 def one_way(pull: np.ndarray) -> np.ndarray:
     """(n,) float32 0..1 of a ``pull_of``: from nothing to the whole way, where an edge moves to one side only."""
-    return np.clip(np.float32(0.5) + np.float32(0.5) * pull, 0.0, 1.0)
+    return np.clip(0.5 + 0.5 * pull, 0.0, 1.0)

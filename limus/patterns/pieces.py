@@ -38,7 +38,7 @@ class Pieces:
         flat = np.sqrt(np.maximum(1.0 - z * z, 0.0))
         way = np.stack([flat * np.cos(turn), flat * np.sin(turn), z], axis=1) * (0.25 + 0.75 * self.chance[:, 2:3])
         slant = np.einsum("ij,ij->i", self.at, way.astype(np.float32)[self.piece])
-        return np.clip(np.float32(0.5) + np.float32(0.5) * slant, 0.0, 1.0).astype(np.float32)
+        return np.clip(0.5 + 0.5 * slant, 0.0, 1.0).astype(np.float32)
 
 
 def _chances(numbers: np.ndarray, seed: int) -> np.ndarray:
@@ -97,4 +97,4 @@ def by_cell(points_m: np.ndarray, size_mm: float, seed: int) -> Pieces:
     """Scattered cells about ``size_mm`` wide."""
     found = cells(points_m, size_mm, seed=seed, edges=False)
     number, piece = np.unique(found.number, return_inverse=True)
-    return Pieces(np.asarray(piece).reshape(-1), _chances(number, seed), found.from_middle * np.float32(2.0 / size_mm))
+    return Pieces(np.asarray(piece).reshape(-1), _chances(number, seed), found.from_middle * (2.0 / size_mm))

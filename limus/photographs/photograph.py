@@ -109,7 +109,7 @@ def without_light(linear: np.ndarray, card: np.ndarray, reflectance: float = GRE
             where="card",
             remedy="Choose a part of it that is neither black nor white, or a photograph that is exposed otherwise",
         )
-    return np.asarray(linear * (np.float32(reflectance) / seen.astype(np.float32)), np.float32)
+    return np.asarray(linear * (reflectance / seen.astype(np.float32)), np.float32)
 
 
 def _transform(profile: bytes) -> ImageCms.ImageCmsTransform | None:
@@ -127,4 +127,4 @@ def _as_meant(linear: np.ndarray, profile: bytes) -> np.ndarray:
         return linear
     image = Image.fromarray(np.round(to_srgb(linear) * 255.0).astype(np.uint8))
     turned = ImageCms.applyTransform(image, turn)
-    return to_linear(np.asarray(turned, np.float32) / np.float32(255.0))
+    return to_linear(np.asarray(turned, np.float32) / 255.0)

@@ -109,7 +109,7 @@ def as_made(place: Place, keep: Keep, scene: Scene, find: Find = None) -> Pile:
                 continue
             mask = choice.where.value(scope)[rows]
             above = skin_on(k, rows, sorted(choice.parts) if choice.parts is not None else "all")
-            above = replace(above, relief=above.relief + np.float32(choice.stands_mm))
+            above = replace(above, relief=above.relief + choice.stands_mm)
             with within(f"over {k}"):
                 blended, share = over(_at(skin, rows), above, mask, choice.blend_mm)
             skin = (

@@ -331,7 +331,7 @@ class Chronicle:
             pile = pile.with_coat(Coat(layer.id, f"{layer.name}: kept", VEIL, thick, kept, quiet))
         relief = layer.channels.get("relief")
         if relief is not None and relief.weight < 1 and pile is not before:
-            pile = replace(pile, skin=pile.skin + np.float32(relief.weight - 1.0) * (pile.relief() - before.relief()))
+            pile = replace(pile, skin=pile.skin + (relief.weight - 1.0) * (pile.relief() - before.relief()))
         pile = replace(pile, key=key)
         for array in (
             outcome.shown,

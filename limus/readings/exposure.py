@@ -365,5 +365,5 @@ def _rain(
     top = float(smooth[order[min(int(np.searchsorted(share, 0.99 * share[-1])), len(order) - 1)]])
     if top <= 0:
         top = float(smooth.max()) or 1.0
-    table[:, 1] = np.minimum(smooth / np.float32(top), 8.0)
+    table[:, 1] = np.minimum(smooth / top, 8.0)
     return table

@@ -24,4 +24,4 @@ class Height(Reading):
         ground = place.setting.ground_mm
         if ground is None:
             ground = float(place.texels.mesh.bounds[0, 1]) * 1000.0
-        return (place.texels.position[:, 1] * np.float32(1000.0) - np.float32(ground)).astype(np.float32)
+        return (place.texels.position[:, 1] * 1000.0 - ground).astype(np.float32)

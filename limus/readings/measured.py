@@ -75,7 +75,7 @@ class Measured:
     @property
     def thickness(self) -> np.ndarray:
         """(n,) mm."""
-        return self._column(self.plan.width - 1) * np.float32(self.plan.thickness_mm)
+        return self._column(self.plan.width - 1) * self.plan.thickness_mm
 
     def _between(self, first: int, ladder: tuple[float, ...], value: float) -> np.ndarray:
         at = float(np.interp(np.log2(max(value, 1e-9)), np.log2(ladder), np.arange(len(ladder))))

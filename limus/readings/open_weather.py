@@ -20,14 +20,14 @@ SUN_READS = ("rays", "setting.north_deg", "setting.latitude", "setting.day")
 
 def openness(place: Place) -> np.ndarray:
     """(n,) float32 0..1: the sky that is seen against what a free surface of this slope would see, (1 + cos b) / 2."""
-    free = (np.float32(1.0) + place.texels.normal[:, 1]) * np.float32(0.5)
-    return np.clip(np.asarray(place.measured.sky, np.float32) / np.maximum(free, np.float32(0.02)), 0.0, 1.0)
+    free = (1.0 + place.texels.normal[:, 1]) * 0.5
+    return np.clip(np.asarray(place.measured.sky, np.float32) / np.maximum(free, 0.02), 0.0, 1.0)
 
 
 def rain_by_sky(place: Place) -> np.ndarray:
     """(n,) float32: rain caught against open level ground, hidden by as much as the sky is."""
     vector = rain_vector(place.setting).astype(np.float32)
-    return np.asarray(np.maximum(place.texels.normal @ vector, np.float32(0.0)) * openness(place), np.float32)
+    return np.asarray(np.maximum(place.texels.normal @ vector, 0.0) * openness(place), np.float32)
 
 
 def sun_by_sky(place: Place) -> np.ndarray:

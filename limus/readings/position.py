@@ -23,4 +23,4 @@ class Position(Reading):
     def value(cls, place: Place, size_mm: float) -> np.ndarray:
         """(n, 3) float32 mm."""
         low = place.texels.mesh.bounds[0].astype(np.float32)
-        return (place.texels.position - low) * np.float32(1000.0)
+        return (place.texels.position - low) * 1000.0

@@ -28,7 +28,7 @@ class Proximity(Reading):
         near = place.measured.around.neighbours
         if near is None:
             return np.full(len(place.texels), size_mm, np.float32)
-        return distance_to(place.texels.position, near.positions, near.triangles, size_mm / 1000.0) * np.float32(1000.0)
+        return distance_to(place.texels.position, near.positions, near.triangles, size_mm / 1000.0) * 1000.0
 
     @classmethod
     def missing(cls, place: Place) -> str:

@@ -27,4 +27,4 @@ class Thickness(Reading):
     @classmethod
     def value(cls, place: Place, size_mm: float) -> np.ndarray:
         """(n,) float32; see about."""
-        return np.minimum(place.measured.thickness, np.float32(size_mm))
+        return np.minimum(place.measured.thickness, size_mm)

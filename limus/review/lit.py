@@ -12,17 +12,13 @@ from limus.materials.optics import film_reflectance
 def _room(direction: np.ndarray, roughness: np.ndarray) -> np.ndarray:
     """(n, 3) light from a room with a window high on the left, as a surface of this roughness mirrors it."""
     up = direction[:, 1]
-    sky = np.float32(0.30) + np.float32(0.34) * up
-    wide = np.float32(0.05) + roughness**2 * np.float32(1.3)
+    sky = 0.30 + 0.34 * up
+    wide = 0.05 + roughness**2 * 1.3
     window = np.array([-0.58, 0.62, 0.53], np.float32)
     away = 1 - direction @ (window / np.linalg.norm(window))
     # A soft window: the rougher, the wider and the weaker.
-    glow = np.float32(0.36) * np.exp(-away / (wide * 0.55)) / (wide + np.float32(0.06))
-    strip = (
-        np.exp(-((direction[:, 0] - np.float32(0.72)) ** 2) / (2 * (wide * 0.5) ** 2))
-        * np.float32(0.10)
-        / (wide + 0.12)
-    )
+    glow = 0.36 * np.exp(-away / (wide * 0.55)) / (wide + 0.06)
+    strip = np.exp(-((direction[:, 0] - 0.72) ** 2) / (2 * (wide * 0.5) ** 2)) * 0.10 / (wide + 0.12)
     return np.asarray(
         np.clip(sky, 0.06, None)[:, None] + (glow + strip)[:, None] * np.array([1.0, 0.985, 0.96]), np.float32
     )

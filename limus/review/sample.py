@@ -78,7 +78,7 @@ def sample_picture(
     skin = finished(choice, laid(choice, site, seed, files))
     # What stands out moves the surface; its slopes follow from neighbouring pixels.
     moved = np.full((h * w, 3), np.nan, np.float32)
-    moved[seen] = site.position + normals * (skin.relief * np.float32(0.001))[:, None]
+    moved[seen] = site.position + normals * (skin.relief * 0.001)[:, None]
     grid = moved.reshape(h, w, 3)
     across, down = np.empty_like(grid), np.empty_like(grid)
     across[:, 1:-1], down[1:-1] = grid[:, 2:] - grid[:, :-2], grid[2:] - grid[:-2]

@@ -112,7 +112,7 @@ def _scattered(
 ) -> tuple[np.ndarray, np.ndarray]:
     """``computeMultiscattering`` (C. Fdez-Agüera, 2019): reflected once, and more than once."""
     once, lost = f0 * scale + grazing * bias, 1 - (scale + bias)
-    mean = f0 + (1 - f0) * np.float32(1 / 21)
+    mean = f0 + (1 - f0) * (1 / 21)
     return once, once * mean / (1 - lost * mean) * lost
 
 
@@ -162,7 +162,7 @@ def shaded(points: Points, light: Lighting) -> np.ndarray:
     kept = np.ones((count, 1), np.float32)
     fuzz = value("fuzz_weight")[:, None] * value("fuzz_color") if "fuzz_weight" in points.sheet else None
     out = np.zeros((count, 3), np.float32)
-    matt = light.surround.irradiance(with_turn(normal)) * np.float32(light.around)
+    matt = light.surround.irradiance(with_turn(normal)) * light.around
     if fuzz is not None:
         soft = np.clip(value("fuzz_roughness"), 1e-2, 1)
         seen, towards = _sheen_albedo(nv, soft), _sheen_albedo(nl, soft)
@@ -177,7 +177,7 @@ def shaded(points: Points, light: Lighting) -> np.ndarray:
     scale, bias = _environment(rough, nv)
     scale_l, bias_l = _environment(rough, nl)
     lost_v, lost_l = 1 - (scale + bias), 1 - (scale_l + bias_l)
-    mean = blended + (1 - blended) * np.float32(1 / 21)
+    mean = blended + (1 - blended) * (1 / 21)
     many = (
         (blended * scale + grazing * bias)
         * (blended * scale_l + grazing * bias_l)
@@ -185,7 +185,7 @@ def shaded(points: Points, light: Lighting) -> np.ndarray:
         / (1 - lost_v * lost_l * mean + 1e-6)
     )
     mirrored = _schlick(blended, vh, grazing) * (_smith(alpha, nl, nv) * _ggx(alpha, nh))[:, None]
-    out += irradiance * (mirrored + many * lost_v * lost_l + diffuse / np.float32(np.pi))
+    out += irradiance * (mirrored + many * lost_v * lost_l + diffuse / np.pi)
 
     # The surroundings: ``RE_IndirectSpecular_Physical``, and occlusion as ``aomap_fragment`` has it.
     single_d, many_d = _scattered(plain, grazing, scale, bias)
@@ -227,7 +227,7 @@ def _radiance(light: Lighting, with_turn: Any, view: np.ndarray, normal: np.ndar
     way = 2 * (normal * view).sum(axis=1, keepdims=True) * normal - view
     way = way + (rough**4)[:, None] * (normal - way)
     way = way / np.maximum(np.linalg.norm(way, axis=1, keepdims=True), 1e-9)
-    return np.asarray(light.surround.seen(with_turn(way), rough) * np.float32(light.around))
+    return np.asarray(light.surround.seen(with_turn(way), rough) * light.around)
 
 
 def _sheen(rough: np.ndarray, nl: np.ndarray, nv: np.ndarray, nh: np.ndarray) -> np.ndarray:
@@ -252,7 +252,7 @@ def exposed(linear: np.ndarray, exposure: float) -> np.ndarray:
     """(n, 3) linear 0..1: the neutral tone curve of Khronos (PBR Neutral, 2024), which leaves colours below 0.8 as
     they are but for the 4 % that a surface mirrors anyway.
     """
-    color = linear * np.float32(exposure)
+    color = linear * exposure
     least = color.min(axis=1, keepdims=True)
     color = color - np.where(least < 0.08, least - 6.25 * least**2, 0.04)
     peak, start = color.max(axis=1, keepdims=True), 0.8 - 0.04

@@ -54,7 +54,7 @@ class Light:
         e = np.radians(setup.elevation if self.elevation is None else self.elevation)
         way = np.array([np.sin(a) * np.cos(e), np.sin(e), np.cos(a) * np.cos(e)], np.float32)
         surround = shared().get(key_of("surround", self.setup), lambda: Surround.of(panorama(setup)))
-        key = np.array(setup.tint, np.float32) * np.float32(setup.key * self.strength)
+        key = np.array(setup.tint, np.float32) * (setup.key * self.strength)
         # The surroundings turn with the key light (surfaceScene.ts).
         return Lighting(way, key, surround, setup.around * self.strength, float(a) + 0.6 + np.pi)
 
@@ -118,7 +118,7 @@ def still(
         image[..., :3] /= np.maximum(image[..., 3:], 1e-6)
     else:
         # What lies on the ground is drawn over the surround as it is encoded, as the view does.
-        image[..., :3] = image[..., :3] * image[..., 3:] + np.float32(SURROUND) * (1 - image[..., 3:])
+        image[..., :3] = image[..., :3] * image[..., 3:] + SURROUND * (1 - image[..., 3:])
         image[..., 3] = 1.0
         image = block_mean(image, sub)
     return np.asarray(np.clip(image, 0, 1) * 255 + 0.5).astype(np.uint8)

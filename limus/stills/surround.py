@@ -69,7 +69,7 @@ class Surround:
             made = np.empty((len(out), 3), np.float32)
             # In rows, so that the table of all pairs stays small.
             for first in range(0, len(out), 512):
-                share = np.maximum(out[first : first + 512] @ way.T, np.float32(0.0))
+                share = np.maximum(out[first : first + 512] @ way.T, 0.0)
                 # Of the half vector of two directions: (n.h)^2 = (1 + n.l) / 2.
                 lobe = (share + 1) * ((a2 - 1) / 2) + 1
                 share *= weight

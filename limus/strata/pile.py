@@ -164,7 +164,7 @@ class Pile:
         out = self.skin.copy()
         for coat in self.coats:
             if coat.substance.family != "veil":
-                out += coat.thickness * np.float32(0.001)
+                out += coat.thickness * 0.001
         return out
 
     def only(self, rows: np.ndarray) -> Pile:
@@ -192,7 +192,7 @@ class Pile:
                 for_slices(_see_through, (coat.thickness, left), rate)
         if base:
             out += left
-        return np.minimum(out, np.float32(1.0))
+        return np.minimum(out, 1.0)
 
     def bare(self) -> np.ndarray:
         """(n,) float32 0..1: how much of the base no coat hides."""
@@ -229,7 +229,7 @@ class Pile:
         """(n,) float32 0..1: how much of what shows, base or coat, is of this family."""
         out = self._shown(lambda coat: coat.substance.family == family, False)
         here = self._base_of(family)
-        return np.minimum(out + self.bare() * here, np.float32(1.0)) if here.any() else out
+        return np.minimum(out + self.bare() * here, 1.0) if here.any() else out
 
     def exposure_of(self, what: str) -> np.ndarray:
         """(n,) float32: ``what`` is "base", "family:" and a family, the id of a layer, or that of one coat
@@ -274,7 +274,7 @@ class Pile:
         for coat in self.coats:
             if coat.substance.family == "water":
                 for_slices(_see_through, (coat.thickness, dry), np.float32(1.0 / coat.substance.hide_um))
-        return np.float32(1.0) - dry
+        return 1.0 - dry
 
     def porosity(self) -> np.ndarray:
         """(n,) float32 0..1: share of open pores of what shows, by how much of it each substance is."""
@@ -284,17 +284,15 @@ class Pile:
                 continue
             shown = np.zeros(len(left), np.float32)
             for_slices(_share_out, (coat.thickness, left, shown), np.float32(1.0 / coat.substance.hide_um))
-            out += shown * np.float32(coat.substance.porosity)
+            out += shown * coat.substance.porosity
         own = np.array([s.porosity for s in self.substances], np.float32)
-        return np.minimum(out + left * own[self.substance], np.float32(1.0))
+        return np.minimum(out + left * own[self.substance], 1.0)
 
     def clefts(self, reach_mm: float) -> np.ndarray:
         """(n,) float32 0..1: 1 in cracks, falling to 0 at ``reach_mm`` from their lips; 0 where nothing has cracked."""
         if self.cleft is None:
             return np.zeros(len(self.skin), np.float32)
-        return np.clip(np.float32(1.0) - self.cleft * np.float32(1.0 / max(reach_mm, 1e-6)), 0.0, 1.0).astype(
-            np.float32
-        )
+        return np.clip(1.0 - self.cleft * (1.0 / max(reach_mm, 1e-6)), 0.0, 1.0).astype(np.float32)
 
     def base_map(self, what: str) -> np.ndarray:
         """(n,) float32 of the substrate: "height" mm, "roughness", "metalness" or "brightness" (BT.709 luminance) 0..1,

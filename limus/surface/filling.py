@@ -154,8 +154,8 @@ def _in_window(texels: Texels, height: np.ndarray, whole: Hollows, ground: np.nd
     there = np.empty(count, np.bool_)
     _ashore(links, whole.level > ground, ground, whole.level, whole.bottom, whole.area, level, bottom, area, there)
     weight = texels.from_whole(there.astype(np.float32))
-    stands = texels.from_whole(level) / np.maximum(weight, np.float32(1e-6))
-    own = texels.from_whole(there, nearest=True) & (weight > np.float32(0.05)) & (stands > height)
+    stands = texels.from_whole(level) / np.maximum(weight, 1e-6)
+    own = texels.from_whole(there, nearest=True) & (weight > 0.05) & (stands > height)
     return Hollows(
         np.where(own, stands, height).astype(np.float32),
         np.where(own, np.minimum(texels.from_whole(bottom, nearest=True), height), height).astype(np.float32),

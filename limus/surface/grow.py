@@ -29,7 +29,7 @@ def _rise(start, end, near, triangle, step, by, extended, out):  # type: ignore[
 def grow(texels: Texels, field: np.ndarray, by_mm: float) -> np.ndarray:
     """A (n,) float32 field 0..1 whose white has grown by ``by_mm`` on all sides along the surface; negative: shrunk."""
     if by_mm < 0:
-        return np.float32(1.0) - grow(texels, np.float32(1.0) - field, -by_mm)
+        return 1.0 - grow(texels, 1.0 - field, -by_mm)
     if by_mm == 0:
         return field
     if texels.wide(by_mm):

@@ -123,8 +123,6 @@ def lower_edges(texels: Texels) -> np.ndarray:
     below = np.where(there, p[np.maximum(links, 0), 1] - p[:, None, 1], np.float32(np.inf))
     next_down = links[np.arange(len(links)), np.argmin(below, axis=1)]
     ends = (below.min(axis=1) > -1e-9) | (~there).any(axis=1) & (below.min(axis=1) >= 0)
-    under = n[np.maximum(next_down, 0), 1] < n[:, 1] - np.float32(0.25)
-    steep = np.float32(1.0) - np.abs(n[:, 1])
-    return (np.minimum(steep * np.float32(2.0), np.float32(1.0)) * (ends | (under & (next_down >= 0)))).astype(
-        np.float32
-    )
+    under = n[np.maximum(next_down, 0), 1] < n[:, 1] - 0.25
+    steep = 1.0 - np.abs(n[:, 1])
+    return (np.minimum(steep * 2.0, 1.0) * (ends | (under & (next_down >= 0)))).astype(np.float32)

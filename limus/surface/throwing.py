@@ -63,9 +63,7 @@ def landed(texels: Texels, box: ThrowBox, wide_mm: float, tall_mm: float, facing
     x, y, z = (np.asarray(at @ way * 1000.0, np.float32) for way in (box.right, box.up, box.back))
     n = texels.normal
     facing = n @ box.back.astype(np.float32)
-    seen = (np.abs(z) <= np.float32(box.depth_m * 500.0)) & (
-        facing > np.float32(np.cos(np.radians(min(facing_deg, 89.9))))
-    )
+    seen = (np.abs(z) <= (box.depth_m * 500.0)) & (facing > np.float32(np.cos(np.radians(min(facing_deg, 89.9)))))
     if around:
         rows = np.flatnonzero(seen & (np.abs(x) <= wide_mm) & (np.abs(y) <= tall_mm))
         across, along = n[rows] @ box.right.astype(np.float32), n[rows] @ box.up.astype(np.float32)
@@ -84,8 +82,8 @@ def _along(x: np.ndarray, tilt: np.ndarray, facing: np.ndarray, reach: float) ->
     """
     if len(x) == 0:
         return x
-    stretch = np.sqrt(tilt**2 + facing**2) / np.maximum(facing, np.float32(0.05))
-    place = np.clip(((x / np.float32(reach)) * 0.5 + 0.5) * _BINS, 0, _BINS - 1).astype(np.int64)
+    stretch = np.sqrt(tilt**2 + facing**2) / np.maximum(facing, 0.05)
+    place = np.clip(((x / reach) * 0.5 + 0.5) * _BINS, 0, _BINS - 1).astype(np.int64)
     count = np.bincount(place, minlength=_BINS)
     mean = np.bincount(place, stretch, _BINS) / np.maximum(count, 1)
     known = np.flatnonzero(count)

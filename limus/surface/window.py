@@ -201,7 +201,7 @@ class Window(Texels):
     @cached_property
     def step_of_triangle(self) -> np.ndarray:
         """See ``Texels``."""
-        return self.whole.step_of_triangle * np.float32(self.whole.size / self.size)
+        return self.whole.step_of_triangle * (self.whole.size / self.size)
 
     @property
     def _corner_tangents(self) -> tuple[np.ndarray, np.ndarray]:

@@ -46,7 +46,7 @@ class ChannelMap:
         values = self.values(of)
         if (self.low, self.high) == (0.0, 1.0):
             return values
-        return (values - np.float32(self.low)) / np.float32(self.high - self.low)
+        return (values - self.low) / (self.high - self.low)
 
 
 def written_channels(used: Collection[str]) -> list[Channel]:

@@ -39,7 +39,7 @@ def finish_of(
         step = np.float32(0.5)
         if spread:
             step = _noise(values.shape, first, left, zlib.crc32(seed.encode()))  # type: ignore[assignment]
-        return (np.clip(values, 0.0, 1.0) * np.float32(top) + step).astype(dtype)
+        return (np.clip(values, 0.0, 1.0) * top + step).astype(dtype)
 
     return Finish(make, spread)
 
@@ -61,4 +61,4 @@ def _noise(shape: tuple[int, ...], top: int, left: int, seed: int) -> np.ndarray
         h *= np.uint32(0xC2B2AE35)
         h ^= h >> np.uint32(16)
     # Two values of a step below 1: a sum with a whole number stays below the next one in single precision.
-    return (h >> np.uint32(9)).astype(np.float32) * np.float32(2.0**-23) * np.float32(0.9999)
+    return (h >> np.uint32(9)).astype(np.float32) * 2.0**-23 * 0.9999

@@ -157,7 +157,7 @@ class MaskTaker:
             for coat, _, shown in exposures:
                 if coat == one.coat or (not one.piece and coat.split("/")[0] == one.layer):
                     total += shown
-            self.fields[one] = np.minimum(total, np.float32(1.0))
+            self.fields[one] = np.minimum(total, 1.0)
 
     def said(self) -> list[str]:
         """What there is to say of them: one that is black says so."""

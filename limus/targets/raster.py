@@ -118,7 +118,7 @@ def mean_of_blocks(rows: np.ndarray, side: int) -> np.ndarray:
     for y in range(side):
         for x in range(side):
             out += rows[y::side, x::side]
-    return out / np.float32(side * side)
+    return out / (side * side)
 
 
 def write_rasters(rasters: Iterable[Raster], size: int, bands: Iterable[Iterable[Tile]], room: Path) -> list[OnDisk]:

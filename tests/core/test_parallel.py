@@ -143,6 +143,7 @@ class Discovery(TestCase):
                 "films",
                 "habitat",
                 "profile",
+                "step",
             },
             set(found),
         )

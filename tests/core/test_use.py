@@ -568,6 +568,12 @@ class Decals(TestCase):
         glow = chapter.pile.visible()["emission_color"]
         self.assertGreater(float(glow[inside & (p[:, 2] < -8)].min()), 0.9)
         self.assertLess(float(glow[inside & (p[:, 2] > 8)].max()), 0.1)
+        # One whose maps bring no colour has its own, also where it was thrown before with another.
+        plain = sign.model_copy(update={"maps": MapSet(maps=[use for use in uses if use.role != "base_color"])})
+        for color in ((0.7, 0.1, 0.1), (0.1, 0.1, 0.7)):
+            played = play(bench, layer("sign", plain.model_copy(update={"color": color}), Recipe()))[-1]
+            shown = seen(played.pile, "base_color")[inside]
+            np.testing.assert_allclose(shown, np.broadcast_to(color, shown.shape), atol=0.002)
         # Without them it says so; another project gets it without its files.
         self.assertIn("No maps are chosen", str(play(bench, layer("sign", Decal(what="maps"), Recipe()))[-1].note))
         effect, said = sign.portable()

@@ -22,6 +22,7 @@ from limus.document.snapshot import Snapshot
 from limus.effects.algae import Algae
 from limus.effects.cracks import CrackLayer
 from limus.effects.dust import Dust
+from limus.effects.effect import film_um
 from limus.effects.fading import Fading
 from limus.effects.frost import Frost
 from limus.effects.habitat import _along
@@ -39,7 +40,7 @@ from limus.masks.recipe import Recipe, term
 from limus.masks.sources.cracks import CracksSource
 from limus.masks.sources.even import Even
 from limus.materials.optics import WATER_INSIDE, WATER_IOR, reflectance_at_normal, transmittance, wet_albedo
-from limus.materials.substance import covered
+from limus.materials.substance import LIME, covered
 from limus.patterns.crack_network import Cracks, crack_network
 from limus.patterns.discs import covering
 from limus.patterns.fissures import weak_points
@@ -915,6 +916,85 @@ class SunAndRain(TestCase):
         self.assertGreater(float(chapter.shown[below].mean()), 0.03)
         self.assertEqual(float(chapter.shown[above].max()), 0.0)
         self.assertIn("cracks", play(bench, layer("s", Staining(what="lime")), bases=bases)[-1].note)
+
+    def test_lime_runs_out_of_joints_and_stands_up(self) -> None:
+        bench = sized(shapes.box(0.5), 192)
+        brick = {"bases": [from_stock("brick in mortar")]}
+        lime = Staining(what="lime", amount=1.0, width_mm=20.0, broken=0.0, spread_mm=0.0)
+        chapter = play(bench, layer("s", lime, Recipe()), **brick)[-1]
+        side, marks = np.abs(bench.texels.normal[:, 1]) < 0.1, chapter.pile.marks
+        assert marks.joint is not None
+        joint, far = side & (marks.joint > 0.9), side & (marks.joint < 0.01)
+        self.assertGreater(float(chapter.shown[joint].mean()), 1.3 * float(chapter.shown[far].mean()))
+        crust = next(coat for coat in chapter.pile.coats if coat.layer == "s")
+        self.assertIs(crust.substance, LIME)
+        # Micrometres above the film that hides as much: a crust stands up, the more the wider a run is.
+        stands = crust.thickness - film_um(chapter.shown, LIME.hide_um)
+        self.assertGreater(float(stands.max()), 40.0)
+        self.assertEqual(float(np.abs(crust.thickness[chapter.shown == 0]).max(initial=0.0)), 0.0)
+        narrow = play(bench, layer("s", lime.model_copy(update={"width_mm": 5.0}), Recipe()), **brick)[-1]
+        less = narrow.pile.coats[-1].thickness - film_um(narrow.shown, LIME.hide_um)
+        self.assertLess(float(less.max()), 0.6 * float(stands.max()))
+
+    def test_soot_stains_above_openings(self) -> None:
+        # A wall with a window of 200 x 200 mm in it, 400 mm deep.
+        def quad(*corners: tuple[float, float, float]) -> np.ndarray:
+            return np.array(corners)
+
+        w, left, right, low, high, back = 0.1, -0.4, 0.4, -0.4, 0.5, -0.4
+        quads = [
+            quad((left, low, 0), (-w, low, 0), (-w, high, 0), (left, high, 0)),
+            quad((w, low, 0), (right, low, 0), (right, high, 0), (w, high, 0)),
+            quad((-w, low, 0), (w, low, 0), (w, -w, 0), (-w, -w, 0)),
+            quad((-w, w, 0), (w, w, 0), (w, high, 0), (-w, high, 0)),
+            quad((-w, -w, 0), (w, -w, 0), (w, -w, back), (-w, -w, back)),
+            quad((w, w, 0), (-w, w, 0), (-w, w, back), (w, w, back)),
+            quad((-w, -w, back), (-w, w, back), (-w, w, 0), (-w, -w, 0)),
+            quad((w, -w, 0), (w, w, 0), (w, w, back), (w, -w, back)),
+            quad((-w, -w, back), (w, -w, back), (w, w, back), (-w, w, back)),
+        ]
+        wall = shapes.from_faces([(corners, shapes.cell(k % 3, k // 3, 3, 3)) for k, corners in enumerate(quads)])
+        bench = sized(wall, 256)
+        soot = Staining(what="soot", length_mm=300.0, broken=0.0)
+        chapter = play(bench, layer("s", soot, Recipe()), **CONCRETE)[-1]
+        self.assertEqual(chapter.note, "")
+        p, front = bench.texels.position, bench.texels.normal[:, 2] > 0.9
+        face = front & (p[:, 2] > -0.001) & (np.abs(p[:, 0]) < 0.08)
+        above, below = face & (p[:, 1] > 0.12) & (p[:, 1] < 0.25), face & (p[:, 1] < -0.15)
+        self.assertGreater(float(chapter.shown[above].mean()), 0.02)
+        self.assertLess(float(chapter.shown[below].mean()), 0.2 * float(chapter.shown[above].mean()))
+        flat = play(sized(tilted(90.0), 96), layer("s", soot, Recipe()), **CONCRETE)[-1]
+        self.assertIn("no openings", flat.note)
+
+    def test_a_brush_leaves_furrows_along_the_longer_way(self) -> None:
+        cube = shapes.box(0.2)
+        board = replace(cube, positions=(cube.positions * np.array([3.0, 1.0, 1.0])).astype(np.float32))
+        bench = sized(board, 256)
+
+        def uneven(way: str) -> tuple[float, float]:
+            """Mean step of the gloss from texel to texel along the board and across it, on its front."""
+            paint = Paint(way=way, texture_mm=12.0, unevenness=0.0)  # type: ignore[arg-type]
+            pile = play(bench, layer("p", paint, Recipe()))[-1].pile
+            rough, texels = seen(pile, "roughness"), bench.texels
+            links = texels.links
+            front = np.flatnonzero(texels.normal[:, 2] > 0.9)
+            out = []
+            for axis in (0, 1):
+                steps = []
+                for k in range(4):
+                    to = links[front, k]
+                    at, to = front[to >= 0], to[to >= 0]
+                    way_ = np.abs(texels.position[to] - texels.position[at])
+                    own = way_[:, axis] > 5 * way_[:, 1 - axis]
+                    steps.append(np.abs(rough[to] - rough[at])[own] / way_[own, axis])
+                out.append(float(np.concatenate(steps).mean()))
+            return out[0], out[1]
+
+        along, across = uneven("brush")
+        self.assertGreater(across, 3 * along)
+        self.assertGreater(along, 0.0)
+        # A sprayed film has no way, and its gloss no furrows.
+        self.assertLess(max(uneven("spray")), 0.05 * across)
 
     def test_soot_goes_up(self) -> None:
         texels = Texels.of(tilted(90.0), 64)

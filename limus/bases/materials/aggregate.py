@@ -32,9 +32,9 @@ class Aggregate(BaseMaterial):
     def lay(self, ground: Ground) -> Skin:
         """Pebbles of two sizes in cement."""
         u = np.float32(self.uneven)
-        bend = np.stack(
-            [ground.noise(self.size_mm * 0.7, octaves=3, gain=0.55, salt=s) for s in (1, 2, 3)], axis=1
-        ) * np.float32(0.10 * self.size_mm)
+        bend = np.stack([ground.noise(self.size_mm * 0.7, octaves=3, gain=0.55, salt=s) for s in (1, 2, 3)], axis=1) * (
+            0.10 * self.size_mm
+        )
         place = ground.moved(bend)
         grit = ground.noise(1.3, octaves=3, gain=0.7, salt=4)
         height = np.full(len(ground), -1.0, np.float32)
@@ -48,7 +48,7 @@ class Aggregate(BaseMaterial):
             there = step(stones.value, cut, cut + 0.01)
             rise = np.clip(stones.edge / (0.34 * size), 0, 1)
             dome = (np.sqrt(np.clip(1 - (1 - rise) ** 2, 0, 1)) * there).astype(np.float32)
-            top = dome * (0.6 + 0.8 * ((stones.value * 7.3) % 1.0)) * np.float32(size / self.size_mm) ** 0.6
+            top = dome * (0.6 + 0.8 * ((stones.value * 7.3) % 1.0)) * (size / self.size_mm) ** 0.6
             wins = (top > np.maximum(height, 0.12)).astype(np.float32) * there
             wins *= step(stones.edge, 0.04 * size - rim, 0.04 * size + rim)
             kind = (stones.value * 13.7) % 1.0
@@ -64,7 +64,7 @@ class Aggregate(BaseMaterial):
                 + 0.4 * vein,
             )
             color = mixed(color, stone, wins)
-            rough = mixed(rough, np.float32(self.roughness) - 0.22 * kind.astype(np.float32), wins)
+            rough = mixed(rough, self.roughness - 0.22 * kind.astype(np.float32), wins)
             height = np.where(wins > 0.5, top, height)
             free = np.maximum(free, wins)
         high = np.where(free > 0, np.maximum(height, 0), 0).astype(np.float32)

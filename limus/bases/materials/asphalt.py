@@ -38,7 +38,7 @@ class Asphalt(BaseMaterial):
         cloud = ground.noise(160, octaves=5, gain=0.6, salt=2) * ground.calm(160)
         grit = ground.noise(0.16 * self.size_mm, octaves=3, gain=0.7, salt=3)
         bend = np.stack([ground.noise(self.size_mm, octaves=3, gain=0.6, salt=s) for s in (4, 5, 6)], axis=1)
-        place = ground.moved(bend * np.float32(0.16 * self.size_mm))
+        place = ground.moved(bend * (0.16 * self.size_mm))
         height = np.full(len(ground), -0.35, np.float32)
         bare = np.zeros(len(ground), np.float32)
         tone = np.ones(len(ground), np.float32)
@@ -56,17 +56,17 @@ class Asphalt(BaseMaterial):
             tone = np.where(wins > 0.5, 0.62 + 0.75 * ((stones.value * 31.3) % 1.0), tone).astype(np.float32)
         seen = np.full(len(ground), ground.seen(self.size_mm), np.float32)
         # Where stones are too small to be told apart, their mean.
-        mean = np.float32(0.62) * rub.astype(np.float32) ** np.float32(1.4)
+        mean = 0.62 * rub.astype(np.float32) ** 1.4
         bare = seen * bare + (1 - seen) * mean
         tone = 1 + seen * (tone - 1)
         aged = mixed(self.color, np.array([0.075, 0.073, 0.070], np.float32), np.clip(0.75 * rub, 0, 1))
         dark = times(aged, (1 + 0.10 * grit + u * (0.08 * cloud + 0.06 * wide)).astype(np.float32))
         pale = times(self.stone, (tone + 0.07 * grit).astype(np.float32))
         color = mixed(dark, pale, np.clip(bare, 0, 1).astype(np.float32))
-        gap = step(height, 0.12, -0.30) * np.float32(self.open) * seen
+        gap = step(height, 0.12, -0.30) * self.open * seen
         rough = self.roughness + 0.10 * bare - 0.22 * (1 - rub) + u * 0.04 * cloud + 0.08 * gap
         relief = (
-            seen * np.float32(0.16 * self.size_mm) * (np.minimum(height, np.float32(0.85)) - 0.5 - 0.9 * gap)
+            seen * (0.16 * self.size_mm) * (np.minimum(height, 0.85) - 0.5 - 0.9 * gap)
             + 0.03 * self.size_mm * 0.5 * grit
             + 0.9 * u * ground.noise(700, octaves=3, salt=9)
         )

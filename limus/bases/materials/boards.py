@@ -52,7 +52,7 @@ class Boards(BaseMaterial):
         # Where in a tree of its own each board was sawn: flat ones show arches, upright ones stripes.
         turn = (b - 0.5) * 1.1
         y, z = t.up * np.cos(turn) + 140 * (c - 0.5), -t.up * np.sin(turn) + 60 + 70 * d
-        tree = np.stack([ground.x_mm + 7000 * a, y, z], axis=1).astype(np.float32) * np.float32(0.001)
+        tree = np.stack([ground.x_mm + 7000 * a, y, z], axis=1).astype(np.float32) * 0.001
         wood = Timber(
             early=self.early,
             late=self.late,
@@ -87,11 +87,11 @@ class Boards(BaseMaterial):
         gx, gy = t.half_width - np.abs(t.across) - 28.0, np.abs(t.up) - 0.52 * t.half_height
         far = np.sqrt(gx**2 + gy**2)
         nail = step(far, 3.4 + ground.texel_mm, 2.6)
-        stain = np.exp(-np.maximum(far - 3, 0) / 9.0).astype(np.float32) * np.float32(0.2 + 0.8 * self.weathered)
+        stain = np.exp(-np.maximum(far - 3, 0) / 9.0).astype(np.float32) * (0.2 + 0.8 * self.weathered)
         tint = (0.62 + 0.76 * a)[:, None] * np.stack(
             [np.ones_like(b), 1 + 0.06 * (b - 0.5), 1 + 0.16 * (b - 0.5)], axis=1
         )
-        color = np.clip(face.sheet["base_color"] * (1 + np.float32(self.tone) * (tint - 1)), 0, 1).astype(np.float32)
+        color = np.clip(face.sheet["base_color"] * (1 + self.tone * (tint - 1)), 0, 1).astype(np.float32)
         color = mixed(color, np.array([0.055, 0.045, 0.04], np.float32), 0.5 * stain)
         color = mixed(color, np.array([0.08, 0.06, 0.05], np.float32), nail)
         color = times(color, 0.12 + 0.88 * inside)

@@ -31,13 +31,9 @@ class Brickwork(BaseMaterial):
     course_mm: float = number(75.0, "Course", "mm", 10.0, 1000.0, (40.0, 150.0), "From joint to joint")
     joint_mm: float = number(10.0, "Joint", "mm", 0.0, 100.0, (3.0, 20.0))
     bond: Literal["running", "third", "stack"] = choice(
-        "running",
-        "Bond",
-        "How courses lie over each other",
-        running="half over",
-        third="third over",
+        "running", "Bond", "How courses lie over each other", running="half over", third="third over",
         stack="straight over",
-    )
+    )  # fmt: skip
     depth_mm: float = number(4.0, "Joint depth", "mm", 0.0, 30.0, (0.0, 12.0), "How far the mortar lies back")
     tone: float = number(0.6, "Tone", "%", 0.0, 1.0, about="How much bricks differ")
     level_mm: float = number(1.4, "Level", "mm", 0.0, 20.0, (0.0, 6.0), "How far bricks stand out or lie back")
@@ -57,7 +53,7 @@ class Brickwork(BaseMaterial):
                 "stack": 0.0}[self.bond],
             loose=0.02, vary=0.05, corner_mm=3.0,
         )  # fmt: skip
-        bite = np.float32(self.worn) * np.maximum(ground.noise(34, octaves=4, gain=0.6, salt=2) - 0.75, 0) * 6.5
+        bite = self.worn * np.maximum(ground.noise(34, octaves=4, gain=0.6, salt=2) - 0.75, 0) * 6.5
         edge = bricks.edge + 0.9 * ragged - bite + broken_by(self, ground)
         soft = np.float32(0.6 + ground.texel_mm)
         brick = step(edge, -soft, soft)
@@ -66,18 +62,12 @@ class Brickwork(BaseMaterial):
         fire, grit = ground.noise(70, octaves=4, gain=0.6, salt=3), ground.noise(2.4, octaves=3, gain=0.7, salt=4)
         pits = ground.speckle(4.0, 0.16, vary=0.8, soft=0.5, salt=5)
         creases = step(ground.noise(6.0, octaves=3, gain=0.6, salt=6, long=5), 1.3, 2.2)
-        tone = (
-            1
-            + np.float32(self.tone) * 0.55 * (a - 0.5)
-            + u * (0.12 * fire + 0.07 * grit)
-            - 0.35 * pits
-            - 0.18 * creases
-        )
+        tone = 1 + self.tone * 0.55 * (a - 0.5) + u * (0.12 * fire + 0.07 * grit) - 0.35 * pits - 0.18 * creases
         face = mixed(self.color, self.other, np.clip(step(b + 0.10 * fire, 0.76 - 0.2 * self.tone, 0.94) * 0.9, 0, 1))
         face = mixed(
             face,
             np.asarray(self.color, np.float32) * np.array([1.35, 1.55, 1.5], np.float32),
-            step(c, 0.86, 0.97) * np.float32(0.6 * self.tone),
+            step(c, 0.86, 0.97) * (0.6 * self.tone),
         )
         face = times(face, tone)
         # A bloom of lime here and there, from the joints inwards.

@@ -33,9 +33,7 @@ class Canvas(BaseMaterial):
         """Warp along y, weft along x."""
         assert ground.x_mm is not None and ground.y_mm is not None
         u, d = np.float32(self.uneven), self.yarn_mm
-        flat = np.stack([ground.x_mm, ground.y_mm, np.zeros_like(ground.x_mm)], axis=1).astype(np.float32) * np.float32(
-            0.001
-        )
+        flat = np.stack([ground.x_mm, ground.y_mm, np.zeros_like(ground.x_mm)], axis=1).astype(np.float32) * 0.001
         across = flat[:, [1, 0, 2]]
         x = ground.x_mm / d + 0.16 * ground.noise(d * 9, octaves=3, salt=1, points=across, long=3)
         y = ground.y_mm / d + 0.16 * ground.noise(d * 9, octaves=3, salt=2, points=flat, long=3)

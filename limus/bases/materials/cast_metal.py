@@ -38,7 +38,7 @@ class CastMetal(BaseMaterial):
             ground.noise(9, octaves=2, salt=3),
             ground.noise(self.grain_mm * 2.2, octaves=2, gain=0.6, salt=4),
         )
-        sand = ground.cells(self.grain_mm * 1.6, salt=9, edges=False).distance / np.float32(self.grain_mm * 1.6)
+        sand = ground.cells(self.grain_mm * 1.6, salt=9, edges=False).distance / (self.grain_mm * 1.6)
         fine = np.float32(ground.seen(self.grain_mm * 1.6))
         # Pits come in groups where the sand was loose.
         loose = step(part, -0.2, 1.4)
@@ -46,9 +46,9 @@ class CastMetal(BaseMaterial):
         pits = np.maximum(pits, ground.speckle(7.0, 0.10 * self.pits, vary=0.6, soft=0.7, salt=6) * loose)
         mould = step(ground.noise(60, octaves=7, gain=0.64, salt=7), 0.4, 1.9)
         wide, part, mould = wide * ground.calm(160), part * ground.calm(34), mould * ground.calm(60)
-        relief = np.float32(self.grain_relief_mm) * (
+        relief = self.grain_relief_mm * (
             0.20 * grain + fine * 0.55 * (0.5 - sand) + 0.35 * lumps
-        ) - np.float32(0.28) * pits * np.float32(self.pits > 0)
+        ) - 0.28 * pits * np.float32(self.pits > 0)
         dark = step(grain - fine * sand * 1.2, -0.2, -1.6)
         tone = (
             1

@@ -43,7 +43,7 @@ class Concrete(BaseMaterial):
         blot, grit = ground.noise(30, octaves=6, gain=0.7, salt=3), ground.noise(1.8, octaves=3, gain=0.7, salt=4)
         worn = np.clip(step(0.7 * cloud + 0.5 * blot, 1.8 - 3.4 * self.sand, 2.6 - 2.6 * self.sand), 0, 1) * s
         grains = ground.cells(1.9, salt=5, edges=False)
-        lump = np.float32(ground.seen(1.9)) * (0.55 - grains.distance / 1.9)
+        lump = ground.seen(1.9) * (0.55 - grains.distance / 1.9)
         # Air holes gather where the form held the bubbles; large ones are few.
         gather = step(cloud + 0.6 * ground.noise(300, octaves=2, salt=14), -0.6, 1.2)
         hole: np.ndarray = np.zeros(len(ground), np.float32)
@@ -51,7 +51,7 @@ class Concrete(BaseMaterial):
             hole = np.maximum(
                 hole,
                 ground.speckle(size, amount * self.holes * 1.4, vary=0.7, soft=0.35, salt=salt)
-                * np.float32(min(size / 7.0, 1.0) ** 0.4),
+                * min(size / 7.0, 1.0) ** 0.4,
             )
         hole = hole * (0.2 + 0.8 * gather)
         relief = (
@@ -74,9 +74,7 @@ class Concrete(BaseMaterial):
             fins = np.exp(-((boards.edge / (1.6 + ground.texel_mm)) ** 2)) * step(
                 ground.noise(90, octaves=3, salt=10), -0.6, 0.7
             )
-            flat = np.stack([ground.x_mm, ground.y_mm, np.zeros_like(ground.x_mm)], axis=1).astype(
-                np.float32
-            ) * np.float32(0.001)
+            flat = np.stack([ground.x_mm, ground.y_mm, np.zeros_like(ground.x_mm)], axis=1).astype(np.float32) * 0.001
             flat[:, 2] = boards.chance(3)
             grain = ground.noise(5.0, octaves=3, gain=0.65, salt=11, long=22, points=flat)
             relief = relief + 2.6 * level + 0.30 * grain + 1.9 * fins
@@ -86,7 +84,7 @@ class Concrete(BaseMaterial):
         grey = np.asarray(self.color, np.float32)
         sandy = grey * np.array([1.05, 0.97, 0.85], np.float32)
         color = mixed(mixed(grey, grey * np.array([1.02, 1.0, 0.965], np.float32), step(blot, -0.5, 1.5)), sandy, worn)
-        color = times(color, tone + worn * 0.5 * (grains.value - 0.5) * np.float32(ground.seen(1.9)))
+        color = times(color, tone + worn * 0.5 * (grains.value - 0.5) * ground.seen(1.9))
         color = times(color, 1 - 0.62 * step(hole, 0.1, 0.9))
         rough = self.roughness - u * (0.05 * cloud + 0.03 * blot) * (1 - worn) + 0.06 * worn
         return Skin(

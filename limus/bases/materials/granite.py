@@ -32,9 +32,7 @@ class Granite(BaseMaterial):
     def lay(self, ground: Ground) -> Skin:
         """Grains and what the tool left."""
         g, u = self.grain_mm, np.float32(self.uneven)
-        bend = np.stack([ground.noise(g * 0.8, octaves=3, gain=0.6, salt=s) for s in (1, 2, 3)], axis=1) * np.float32(
-            0.22 * g
-        )
+        bend = np.stack([ground.noise(g * 0.8, octaves=3, gain=0.6, salt=s) for s in (1, 2, 3)], axis=1) * (0.22 * g)
         place = ground.moved(bend)
         large, small = place.cells(g, salt=4, edges=False), place.cells(g * 0.45, salt=5, edges=False)
         flakes = place.cells(g * 0.6, salt=6, edges=False)
@@ -49,12 +47,12 @@ class Granite(BaseMaterial):
         seen = np.float32(ground.seen(g))
         mean = np.asarray(self.color, np.float32) * 0.62 + np.asarray(self.quartz, np.float32) * 0.28 + 0.001
         stone = mixed(
-            np.broadcast_to(mean * np.float32(1 - self.dark), stone.shape),
+            np.broadcast_to(mean * (1 - self.dark), stone.shape),
             mixed(stone, self.mica, black),
             np.full(len(ground), seen, np.float32),
         )
         wide = ground.noise(500, octaves=4, salt=9)
-        raw = np.float32(1 - self.polish) ** 1.5
+        raw = (1 - self.polish) ** 1.5
         tool = ground.noise(11, octaves=4, gain=0.6, salt=10)
         relief = raw * (
             0.20 * tool

@@ -50,8 +50,8 @@ class Limestone(BaseMaterial):
         color = mixed(color, np.array([0.62, 0.57, 0.47], np.float32), np.clip(0.6 * broken, 0, 1))
         rough = self.roughness + u * 0.03 * cloud - 0.10 * broken + 0.05 * seam
         relief = (
-            np.float32(0.05 * self.grain_mm) * grit
-            + seen * np.float32(0.10 * self.grain_mm) * (0.5 - roe.distance / np.float32(self.grain_mm))
+            0.05 * self.grain_mm * grit
+            + seen * (0.10 * self.grain_mm) * (0.5 - roe.distance / self.grain_mm)
             + 0.10 * broken
             - 0.22 * seam
             - 0.45 * pit

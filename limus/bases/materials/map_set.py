@@ -120,7 +120,7 @@ class MapSet(BaseMaterial):
             u, v = np.cos(a) * x - np.sin(a) * y + offset[0], (np.sin(a) * x + np.cos(a) * y) / tall + offset[1]
             planes = lay_flat(laid, u, v, **how)  # type: ignore[arg-type]
         else:
-            points = ground.points * np.float32(1000.0 / tile_mm)
+            points = ground.points * (1000.0 / tile_mm)
             planes = lay_on_sides(
                 laid,
                 points,
@@ -243,9 +243,9 @@ class MapSet(BaseMaterial):
             values = planes[k]
             if role == "relief":
                 if self._from_normals():
-                    relief += values * np.float32(tile_mm)
+                    relief += values * tile_mm
                 else:
-                    relief += (values - np.float32(self.middle)) * np.float32(self.range_for(tile_mm))
+                    relief += (values - self.middle) * self.range_for(tile_mm)
             elif role == "bump":
                 relief += (values - np.float32(0.5)) * np.float32(self.bump_mm)
             elif role == "occlusion":
@@ -262,7 +262,7 @@ class MapSet(BaseMaterial):
                     values = np.ascontiguousarray(planes[k : k + 3].T)
                 span = channel.high - channel.low if channel.high > 1.0 and channel.name != "specular_ior" else 1.0
                 low = 0.02 if channel.name == "roughness" else channel.low
-                sheet[channel.name] = np.clip(values * np.float32(span), low, channel.high).astype(np.float32)
+                sheet[channel.name] = np.clip(values * span, low, channel.high).astype(np.float32)
                 if role == "emission":
                     sheet["emission_luminance"] = one(100.0)
         return Skin(sheet, relief, occlusion=occlusion)

@@ -31,10 +31,8 @@ class Plaster(BaseMaterial):
         """Sweeps, sand and hairlines."""
         u, s = np.float32(self.uneven), np.float32(self.sand)
         wide, cloud = ground.noise(600, octaves=3, salt=1), ground.noise(90, octaves=5, gain=0.55, salt=2)
-        bent = ground.moved(
-            np.stack([ground.noise(260, octaves=2, salt=k) for k in (3, 4, 5)], axis=1) * np.float32(70)
-        )
-        sweep = bent.noise(16, octaves=4, gain=0.6, salt=6, long=7) * np.float32(self.sweeps)
+        bent = ground.moved(np.stack([ground.noise(260, octaves=2, salt=k) for k in (3, 4, 5)], axis=1) * 70.0)
+        sweep = bent.noise(16, octaves=4, gain=0.6, salt=6, long=7) * self.sweeps
         grit = ground.noise(1.6, octaves=3, gain=0.7, salt=7)
         grains = ground.cells(1.4, salt=8, edges=False)
         seen = np.float32(ground.seen(1.4))

@@ -39,7 +39,7 @@ class Plastic(BaseMaterial):
         pebble = ground.cells(self.grain_mm, salt=3, edges=False)
         fine = ground.noise(self.grain_mm * 1.6, octaves=2, gain=0.6, salt=4)
         seen = np.float32(ground.seen(self.grain_mm))
-        bumps = seen * (np.float32(0.55) - pebble.distance / np.float32(self.grain_mm)) + 0.35 * fine
+        bumps = seen * (0.55 - pebble.distance / self.grain_mm) + 0.35 * fine
         run = ground.noise(70, octaves=5, gain=0.6, salt=5, long=6.0) * ground.calm(70)
         weld = step(np.abs(ground.noise(210, octaves=2, salt=6)).astype(np.float32), 0.05, 0.015) * ground.calm(210)
         peel = ground.noise(2.6, octaves=2, gain=0.4, salt=7)
@@ -51,7 +51,7 @@ class Plastic(BaseMaterial):
             + flow * (0.05 * run + 0.06 * weld) * (1 - p)
             + 0.05 * self.grain * (1 - p) * fine
         )
-        deep = np.float32(0.045 * self.grain_mm * self.grain) * (1 - np.float32(0.85) * p)
+        deep = 0.045 * self.grain_mm * self.grain * (1 - 0.85 * p)
         relief = (
             deep * bumps
             + p * 0.006 * peel

@@ -43,7 +43,7 @@ class RoofSlates(BaseMaterial):
         t = ground.tiling(self.width_mm, self.course_mm, joint_mm=0.0, stagger=0.5, loose=0.06, vary=0.12)
         a, b, c, d = (t.chance(k) for k in (1, 2, 3, 4))
         # A piece of stone of its own for each slate.
-        own = np.stack([a, b, c], axis=1) * np.float32(9000)
+        own = np.stack([a, b, c], axis=1) * 9000.0
         face = riven(ground.moved(own), Slate(color=self.color, uneven=self.uneven, step_mm=0.45, terraces=0.6))
         ragged = ground.noise(14, octaves=4, gain=0.6, salt=31)
         broken = broken_by(self, ground)
@@ -60,11 +60,11 @@ class RoofSlates(BaseMaterial):
         tint = (
             np.stack([1 + 0.15 * (b - 0.5), np.ones_like(b), 1 - 0.12 * (b - 0.5)], axis=1) * (0.55 + 0.9 * a)[:, None]
         )
-        color = np.clip(face.sheet["base_color"] * (1 + np.float32(self.tone) * (tint - 1)), 0, 1).astype(np.float32)
+        color = np.clip(face.sheet["base_color"] * (1 + self.tone * (tint - 1)), 0, 1).astype(np.float32)
         color = mixed(
             color,
             np.asarray(self.color, np.float32) * np.array([1.55, 1.2, 1.15], np.float32),
-            step(c, 0.88, 0.9) * np.float32(0.8 * self.tone),
+            step(c, 0.88, 0.9) * (0.8 * self.tone),
         )
         color = times(color, 1 + 0.5 * arris * (ragged > -0.2))
         color = times(color, 0.25 + 0.75 * inside)

@@ -63,11 +63,11 @@ class Setts(BaseMaterial):
         )
         worn = step(dome, 0.55, 0.95)
         tint = np.stack([0.80 + 0.5 * a, 0.80 + 0.5 * a + 0.04 * (b - 0.5), 0.80 + 0.5 * a + 0.12 * (b - 0.5)], axis=1)
-        face = np.clip(granite.sheet["base_color"] * (1 + np.float32(self.tone) * (tint - 1)), 0, 1).astype(np.float32)
+        face = np.clip(granite.sheet["base_color"] * (1 + self.tone * (tint - 1)), 0, 1).astype(np.float32)
         face = mixed(
             face,
             np.asarray(self.color, np.float32) * np.array([0.95, 0.72, 0.58], np.float32),
-            step(c, 0.86, 0.9) * np.float32(0.7 * self.tone),
+            step(c, 0.86, 0.9) * (0.7 * self.tone),
         )
         grit = ground.noise(2.2, octaves=3, gain=0.7, salt=2)
         grains = ground.cells(2.6, salt=3, edges=False)

@@ -45,11 +45,7 @@ class SheetMetal(BaseMaterial):
             ground.noise(self.streak_mm * 0.8, octaves=2, salt=5, long=26, points=ground.points[:, [0, 2, 1]]), 1.7, 2.6
         )
         patch = ground.noise(55, octaves=8, gain=0.68, salt=6, long=4.0) + 0.45 * broad + 0.4 * wide
-        skin = (
-            np.float32(self.skin)
-            * (np.float32(0.4) + np.float32(0.6) * ground.calm(90))
-            * step(patch, 1.5 - 2.4 * self.skin, 1.75 - 2.3 * self.skin)
-        )
+        skin = self.skin * (0.4 + 0.6 * ground.calm(90)) * step(patch, 1.5 - 2.4 * self.skin, 1.75 - 2.3 * self.skin)
         tone = 1 + u * (0.02 * wide + 0.035 * hands) + s * (0.05 * broad + 0.045 * fine) + 0.10 * scratch
         rough = (
             self.roughness

@@ -52,7 +52,7 @@ def riven(ground: Ground, slate: Slate) -> Skin:
     speck = ground.speckle(5.0, 0.05 * slate.specks, vary=0.8, soft=0.6, salt=7)
     halo = ground.speckle(26.0, 0.05 * slate.specks, vary=0.6, soft=1.0, salt=8)
     relief = (
-        np.float32(slate.step_mm) * k * level
+        slate.step_mm * k * level
         + 0.07 * ripple
         + 0.02 * silk
         + 0.5 * u * ground.noise(200, octaves=2, salt=9)

@@ -41,14 +41,14 @@ class SnowBody(BaseMaterial):
         crumb = ground.cells(self.crumb_mm, salt=3)
         seen = np.float32(ground.seen(self.crumb_mm))
         fine = ground.noise(0.35 * self.crumb_mm, octaves=3, gain=0.7, salt=4)
-        ball = np.sqrt(np.clip(crumb.edge / np.float32(0.4 * self.crumb_mm), 0, 1))
+        ball = np.sqrt(np.clip(crumb.edge / (0.4 * self.crumb_mm), 0, 1))
         hollow = seen * loose * step(ball.astype(np.float32), 0.45, 0.05)
         grit = ground.speckle(0.8, 0.12 * self.dirt, vary=0.9, soft=0.3, salt=5)
         tone = 1 + u * (0.02 * wide + 0.015 * lump) - 0.06 * hollow + 0.02 * loose * fine
         color = times(self.color, (tone * (1 - 0.75 * grit)).astype(np.float32))
         rough = self.roughness + 0.08 * loose * fine + u * 0.03 * lump
         relief = (
-            seen * loose * np.float32(0.28 * self.crumb_mm) * (ball - 0.6 + 0.4 * (crumb.value - 0.5))
+            seen * loose * (0.28 * self.crumb_mm) * (ball - 0.6 + 0.4 * (crumb.value - 0.5))
             + 0.05 * self.crumb_mm * (0.3 + 0.7 * loose) * fine
             + 0.9 * u * lump
         )

@@ -50,11 +50,11 @@ class Terracotta(BaseMaterial):
         )
         clay = mixed(clay, np.array([0.44, 0.27, 0.17], np.float32), np.clip(0.8 * g * speck, 0, 1))
         clay = mixed(clay, np.array([0.10, 0.045, 0.03], np.float32), np.clip(0.8 * g * dark, 0, 1))
-        bloom = np.float32(self.lime) * step((0.7 * cloud + 0.6 * fire + 0.25 * ridge).astype(np.float32), 0.1, 1.7)
+        bloom = self.lime * step((0.7 * cloud + 0.6 * fire + 0.25 * ridge).astype(np.float32), 0.1, 1.7)
         color = mixed(clay, np.array([0.55, 0.50, 0.45], np.float32), np.clip(0.55 * bloom, 0, 1))
-        rough = self.roughness + u * 0.03 * cloud + 0.05 * bloom - 0.04 * np.float32(self.ridges) * ridge
+        rough = self.roughness + u * 0.03 * cloud + 0.05 * bloom - 0.04 * self.ridges * ridge
         relief = (
-            np.float32(0.10 * self.ridges) * ridge
+            0.10 * self.ridges * ridge
             + 0.03 * grit
             + g * (0.05 * speck - 0.16 * hole)
             + 0.45 * u * ground.noise(130, octaves=2, salt=8)

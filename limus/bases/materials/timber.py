@@ -45,7 +45,7 @@ class Timber(BaseMaterial):
 def grown(ground: Ground, wood: Timber) -> Skin:
     """Timber at the points of ``ground``; also of each board of a floor or wall."""
     u, w, ring = np.float32(wood.uneven), np.float32(wood.weathered), wood.ring_mm
-    p = ground.points.astype(np.float32) * np.float32(1000)
+    p = ground.points.astype(np.float32) * 1000.0
     slow = ground.noise(180, octaves=2, salt=1, long=6)
     wave = ground.noise(40, octaves=3, salt=2, long=9)
     # The heart lies outside of most pieces.
@@ -73,27 +73,22 @@ def grown(ground: Ground, wood: Timber) -> Skin:
     rest = (years - np.floor(years)).astype(np.float32)
     seen = np.float32(ground.seen(ring))
     line = step(rest, 0.35, 0.92) * step(rest, 1.0, 0.955)
-    line = seen * line + (1 - seen) * np.float32(0.38)
+    line = seen * line + (1 - seen) * 0.38
     dark = 0.75 + 0.25 * np.sin(np.floor(years) * 2.7)
     fibre = ground.noise(0.8, octaves=3, gain=0.7, salt=6, long=40)
     figure = ground.noise(90, octaves=3, gain=0.6, salt=7, long=5)
     pore: np.ndarray = np.zeros(len(ground), np.float32)
     if wood.pores > 0:
         stretched = ground.noise(0.55, octaves=2, gain=0.6, salt=8, long=26)
-        pore = (
-            np.float32(wood.pores)
-            * step(stretched, 0.75, 1.7)
-            * (0.25 + 0.75 * step(rest, 0.5, 0.05))
-            * np.float32(ground.seen(0.8))
-        )
+        pore = wood.pores * step(stretched, 0.75, 1.7) * (0.25 + 0.75 * step(rest, 0.5, 0.05)) * ground.seen(0.8)
         # Rays: silvery flecks across the rings where the cut follows them.
-        ray = step(ground.noise(2.6, octaves=2, salt=9, long=5), 1.9, 2.5) * np.float32(wood.pores)
+        ray = step(ground.noise(2.6, octaves=2, salt=9, long=5), 1.9, 2.5) * wood.pores
     else:
         ray = np.zeros(len(ground), np.float32)
     color = mixed(wood.early, wood.late, np.clip(line * dark, 0, 1))
     color = times(color, 1 + u * (0.10 * slow + 0.09 * figure + 0.05 * fibre))
-    color = mixed(color, np.asarray(wood.late, np.float32) * np.float32(0.42), np.clip(0.8 * pore, 0, 1))
-    color = mixed(color, np.asarray(wood.early, np.float32) * np.float32(1.15), 0.35 * ray)
+    color = mixed(color, np.asarray(wood.late, np.float32) * 0.42, np.clip(0.8 * pore, 0, 1))
+    color = mixed(color, np.asarray(wood.early, np.float32) * 1.15, 0.35 * ray)
     color = mixed(
         color,
         np.asarray(wood.late, np.float32) * np.array([0.62, 0.52, 0.45], np.float32),
@@ -103,9 +98,7 @@ def grown(ground: Ground, wood: Timber) -> Skin:
     crack = step(
         ground.noise(5.5, octaves=3, gain=0.5, salt=10, long=34) - 0.5 * (1 - w), 2.3 - 0.55 * w, 2.9 - 0.4 * w
     )
-    crack = np.maximum(crack, heart * step(np.abs(ground.noise(9, octaves=2, salt=11)), 0.16, 0.04)) * np.float32(
-        0.25 + 0.75 * w
-    )
+    crack = np.maximum(crack, heart * step(np.abs(ground.noise(9, octaves=2, salt=11)), 0.16, 0.04)) * (0.25 + 0.75 * w)
     if w > 0:
         grey = 0.155 + 0.035 * figure + 0.02 * fibre - 0.055 * line
         silver = np.clip(grey, 0.03, 1)[:, None] * np.array([1.0, 0.975, 0.93], np.float32)

@@ -35,14 +35,14 @@ class ZincCoated(BaseMaterial):
         # Crystals grow as feathers: their borders wander.
         bend = np.stack(
             [ground.noise(self.spangle_mm * 0.6, octaves=3, gain=0.6, salt=s) for s in (1, 2, 3)], axis=1
-        ) * np.float32(0.13 * self.spangle_mm)
+        ) * (0.13 * self.spangle_mm)
         big = ground.moved(bend).cells(self.spangle_mm, salt=4, edges=True)
         small = ground.moved(bend).cells(self.spangle_mm * 0.38, salt=5, edges=False)
         pick = step(big.value, 0.62, 0.63)
         value = big.value * 1.6 * (1 - pick) + small.value * pick
         feather = ground.noise(self.spangle_mm * 0.22, octaves=3, gain=0.65, salt=6, long=3)
         dull = (
-            np.float32(self.dull)
+            self.dull
             * ground.calm(120)
             * step(
                 ground.noise(90, octaves=7, gain=0.66, salt=7) + 0.4 * feather,

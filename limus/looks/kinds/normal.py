@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from typing import ClassVar
 
-import numpy as np
-
 from limus.looks.look import Look, LookThrough, Shown
 from limus.looks.seen import Seen
 
@@ -17,5 +15,5 @@ class NormalLook(LookThrough):
 
     def shown(self, seen: Seen, look: Look) -> Shown:
         """See the class."""
-        colour = seen.chronicle.finish(seen.pile).normal * np.float32(0.5) + np.float32(0.5)
+        colour = seen.chronicle.finish(seen.pile).normal * 0.5 + 0.5
         return Shown("Normal", colour=colour, about="Direction of the surface against its shape, from the relief")

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from typing import ClassVar
 
-import numpy as np
-
 from limus.looks.look import Look, LookThrough, Shown
 from limus.looks.seen import Seen
 
@@ -17,5 +15,5 @@ class OcclusionLook(LookThrough):
 
     def shown(self, seen: Seen, look: Look) -> Shown:
         """See the class."""
-        open_ = np.float32(1) - seen.chronicle.finish(seen.pile).occlusion
+        open_ = 1.0 - seen.chronicle.finish(seen.pile).occlusion
         return Shown("Ambient occlusion", open_, words=("closed", "open"))

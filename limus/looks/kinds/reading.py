@@ -62,7 +62,7 @@ class ReadingLook(LookThrough):
             if values.ndim == 1:
                 ramp = "grey"
             elif reading.colours == "vector":
-                colour = (values - np.float32(low)) / np.float32(high - low)
+                colour = (values - low) / (high - low)
             else:
                 colour = to_srgb(values[:, :3])
         decimals = 0 if reading.colours == "numbers" else None

@@ -382,7 +382,7 @@ def painted(texels: Texels, names: Sequence[str], find: Callable[[str], Path] | 
             canvas = Canvas.of_window(texels) if carried else Canvas.of(texels)  # type: ignore[arg-type]
             benches[carried] = canvas, Workspace(len(canvas.position))
         rows, alpha = footprint(benches[carried][0], stroke, find, benches[carried][1])
-        left = np.float32(1.0) - alpha
+        left = 1.0 - alpha
         state[rows, 0] = state[rows, 0] * left + (alpha if stroke.action == "add" else np.float32(0.0))
         state[rows, 1] *= left
         if (k + 1) % KEEP_EVERY == 0 and k + 1 < len(names):

@@ -44,7 +44,7 @@ class ActedSource(Source):
         if scope.masks is None or not self.layer:
             return np.zeros(len(scope.place.texels), np.float32)
         shown = scope.masks.acted(self.layer)
-        return shown if self.how == "strongly" else np.minimum(shown * np.float32(1.0 / TRACE), np.float32(1.0))
+        return shown if self.how == "strongly" else np.minimum(shown * (1.0 / TRACE), 1.0)
 
     def key(self, scope: Scope) -> str:
         """That of what the layer did."""

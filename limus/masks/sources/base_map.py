@@ -21,17 +21,9 @@ class BaseMap(Source):
     sentence: ClassVar[str] = "by the base's {what}"
 
     what: Literal["height", "joint", "piece", "occlusion", "roughness", "metalness", "brightness"] = choice(
-        "height",
-        "What",
-        "Which of its maps",
-        height="height",
-        joint="joints",
-        piece="pieces",
-        occlusion="occlusion",
-        roughness="roughness",
-        metalness="metalness",
-        brightness="brightness",
-    )
+        "height", "What", "Which of its maps", height="height", joint="joints", piece="pieces", occlusion="occlusion",
+        roughness="roughness", metalness="metalness", brightness="brightness",
+    )  # fmt: skip
 
     def value(self, scope: Scope) -> np.ndarray:
         """(n,) float32 0..1; height and brightness from their lowest to their highest hundredth."""

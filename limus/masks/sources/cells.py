@@ -45,10 +45,10 @@ class CellsSource(Pattern):
         if self.what == "value":
             return found.value
         if self.what == "distance":
-            return np.clip(found.distance / np.float32(0.9 * self.size_mm), 0.0, 1.0)
+            return np.clip(found.distance / (0.9 * self.size_mm), 0.0, 1.0)
         # A border thinner than a texel is fainter instead of broken.
         wide = max(self.width_mm, texels.texel_mm)
-        return np.clip(np.float32(1.0) - found.edge / np.float32(wide), 0.0, 1.0) * np.float32(self.width_mm / wide)
+        return np.clip(1.0 - found.edge / wide, 0.0, 1.0) * (self.width_mm / wide)
 
     def finding(self, scope: Scope) -> str:
         """Cells, or their borders, too fine to be seen."""

@@ -37,7 +37,7 @@ class CoatSource(Source):
         """(n,) float32 0..1; black before the layer has happened, or where it left nothing."""
         if scope.moment is None:
             return np.zeros(len(scope.place.texels), np.float32)
-        return np.clip(scope.moment.coat_thickness(self.layer) / np.float32(self.full_um), 0.0, 1.0)
+        return np.clip(scope.moment.coat_thickness(self.layer) / self.full_um, 0.0, 1.0)
 
     def finding(self, scope: Scope) -> str:
         """Nothing chosen."""

@@ -21,16 +21,9 @@ class CracksSource(Source):
     looks_back: ClassVar[bool] = True
 
     reach_mm: float = number(
-        4.0,
-        "Reach",
-        "mm",
-        0.01,
-        10000.0,
-        (0.5, 60.0),
-        "How far from the lip of a crack it fades to black",
-        log=True,
+        4.0, "Reach", "mm", 0.01, 10000.0, (0.5, 60.0), "How far from the lip of a crack it fades to black", log=True,
         grows=0.5,
-    )
+    )  # fmt: skip
 
     def value(self, scope: Scope) -> np.ndarray:
         """(n,) float32 0..1: 1 inside a crack."""

@@ -24,16 +24,9 @@ class Edges(Source):
     suggest: ClassVar[tuple[float, float]] = (0.03, 0.35)
 
     radius_mm: float = number(
-        4.0,
-        "Radius",
-        "mm",
-        0.001,
-        100000.0,
-        (1.0, 64.0),
-        "Edges whose rounding is smaller than this stand out",
-        log=True,
-        grows=0.5,
-    )
+        4.0, "Radius", "mm", 0.001, 100000.0, (1.0, 64.0), "Edges whose rounding is smaller than this stand out",
+        log=True, grows=0.5,
+    )  # fmt: skip
 
     def value(self, scope: Scope) -> np.ndarray:
         """(n,) float32; values below 0 count as 0."""

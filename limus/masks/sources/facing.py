@@ -55,7 +55,7 @@ class Facing(Source):
             return np.zeros(len(texels), np.float32)
         eye = np.array(self.eye) @ texels.mesh.turn.T * texels.mesh.scale
         seen = facing_eye(texels.position, texels.normal, eye)
-        return seen if self.way == "facing" else np.float32(1.0) - seen
+        return seen if self.way == "facing" else 1.0 - seen
 
     def finding(self, scope: Scope) -> str:
         """No camera yet."""

@@ -38,5 +38,5 @@ class Fibres(Directed, Pattern):
         if self.waver > 0:
             points = warped(points, long, self.waver * self.size_mm * 2, seed=seed + 5, texel_mm=texels.texel_mm)
         along = self.direction(scope)
-        drawn = points - (points @ along * np.float32(1.0 - 1.0 / self.length))[:, None] * along
+        drawn = points - (points @ along * (1.0 - 1.0 / self.length))[:, None] * along
         return evened(fractal(drawn.astype(np.float32), self.size_mm, octaves=3, seed=seed, texel_mm=texels.texel_mm))

@@ -30,5 +30,5 @@ class HeightSource(Source):
         """(n,) float32 0..1: 1 inside the band, half at its ends."""
         at = READINGS["height"].value(scope.place, 0.0)
         low, high = min(self.from_mm, self.to_mm), max(self.from_mm, self.to_mm)
-        inside = np.minimum(at - np.float32(low), np.float32(high) - at)
-        return np.clip(np.float32(0.5) + inside / np.float32(max(self.fade_mm, 1e-3)), 0.0, 1.0)
+        inside = np.minimum(at - low, high - at)
+        return np.clip(0.5 + inside / max(self.fade_mm, 1e-3), 0.0, 1.0)

@@ -23,16 +23,9 @@ class Hollows(Source):
     suggest: ClassVar[tuple[float, float]] = (0.03, 0.35)
 
     radius_mm: float = number(
-        8.0,
-        "Radius",
-        "mm",
-        0.001,
-        100000.0,
-        (1.0, 64.0),
-        "Creases and corners up to this size stand out",
-        log=True,
+        8.0, "Radius", "mm", 0.001, 100000.0, (1.0, 64.0), "Creases and corners up to this size stand out", log=True,
         grows=0.5,
-    )
+    )  # fmt: skip
 
     def value(self, scope: Scope) -> np.ndarray:
         """(n,) float32; values below 0 count as 0."""

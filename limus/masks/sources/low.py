@@ -23,17 +23,10 @@ class LowDown(Source):
     suggest: ClassVar[tuple[float, float]] = (0.0, 1.0)
 
     top_mm: float = number(
-        150.0,
-        "Top",
-        "mm",
-        0.001,
-        1000000.0,
-        (10.0, 1000.0),
-        "At the ground the value is 1, from this height on 0",
-        log=True,
-        grows=0.75,
-    )
+        150.0, "Top", "mm", 0.001, 1000000.0, (10.0, 1000.0), "At the ground the value is 1, from this height on 0",
+        log=True, grows=0.75,
+    )  # fmt: skip
 
     def value(self, scope: Scope) -> np.ndarray:
         """(n,) float32; values below 0 count as 0."""
-        return np.float32(1.0) - np.clip(READINGS["height"].value(scope.place, 0.0) / np.float32(self.top_mm), 0.0, 1.0)
+        return 1.0 - np.clip(READINGS["height"].value(scope.place, 0.0) / self.top_mm, 0.0, 1.0)

@@ -23,13 +23,9 @@ class Noise(Pattern):
     suggest: ClassVar[tuple[float, float]] = (0.2, 0.8)
 
     form: Literal["fractal", "ridged", "billow"] = choice(
-        "fractal",
-        "Form",
-        "Soft, with sharp crests, or in rounded heaps",
-        fractal="fractal",
-        ridged="ridged",
+        "fractal", "Form", "Soft, with sharp crests, or in rounded heaps", fractal="fractal", ridged="ridged",
         billow="billow",
-    )
+    )  # fmt: skip
     size_mm: float = size_field(90.0, "Size", "Distance between the widest blotches", grows=0.75)
     octaves: int = Field(
         4,

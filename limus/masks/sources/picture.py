@@ -53,22 +53,13 @@ class PictureSource(Directed, Source):
         json_schema_extra={"control": "picture"},
     )
     channel: Literal["brightness", "R", "G", "B", "A"] = choice(
-        "brightness",
-        "Channel",
-        "What is read from it",
-        brightness="brightness",
-        R="red",
-        G="green",
-        B="blue",
+        "brightness", "Channel", "What is read from it", brightness="brightness", R="red", G="green", B="blue",
         A="alpha",
-    )
+    )  # fmt: skip
     holds: Literal["data", "colour"] = choice(
-        "data",
-        "Holds",
-        "Plain numbers, or sRGB colour that is turned into linear light first",
-        data="numbers",
+        "data", "Holds", "Plain numbers, or sRGB colour that is turned into linear light first", data="numbers",
         colour="colour",
-    )
+    )  # fmt: skip
     way: Literal["triplanar", "projected", "uv", "frame"] = choice(
         "triplanar", "Laid on",
         "From three sides without seams, thrown from one side, by the UVs, or thrown through a frame that is taken "
@@ -199,8 +190,8 @@ class PictureSource(Directed, Source):
         texels = scope.place.texels
         out = np.zeros(len(texels), np.float32)
         found = landed(texels, self._box(scope), self.size_mm, self.size_mm * tall, self.facing_deg, around=False)
-        u = found.x / np.float32(self.size_mm) + np.float32(0.5)
-        v = np.float32(0.5) - found.y / np.float32(self.size_mm * tall)
+        u = found.x / self.size_mm + 0.5
+        v = 0.5 - found.y / (self.size_mm * tall)
         out[found.rows] = read_at(np.ascontiguousarray(image[:, :, None]), u, v)[:, 0]
         return out
 

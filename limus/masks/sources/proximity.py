@@ -35,13 +35,9 @@ class ProximitySource(Source):
     sentences: ClassVar[dict[str, dict[str, str]]] = {"side": {"on": "{side} {to}"}}
 
     to: Literal["neighbours", "parts", "line"] = choice(
-        "neighbours",
-        "Of",
-        "What the distance is measured to",
-        neighbours="other objects",
-        parts="parts",
+        "neighbours", "Of", "What the distance is measured to", neighbours="other objects", parts="parts",
         line="a drawn line",
-    )
+    )  # fmt: skip
     which: list[Name] = Field(
         default_factory=list, max_length=512, title="Which",
         description="Neighbours and markers, or pieces of them; none: all of them",
@@ -156,7 +152,7 @@ class ProximitySource(Source):
                 metres = self._areas(scope, chosen).distance(texels.position, texels.normal, reach)
             else:
                 metres = distance_to(texels.position, chosen.positions, chosen.triangles, reach)
-        return metres * np.float32(1000.0)
+        return metres * 1000.0
 
     def _areas(self, scope: Scope, chosen: Mesh) -> Areas:
         above, below = self.above_cm / 100.0, self.below_cm / 100.0
@@ -212,14 +208,14 @@ class ProximitySource(Source):
             varied = fractal(texels.position, self.breakup_cm * 10.0, seed=seed, texel_mm=texels.texel_mm)
             if self.side == "on":
                 # A border without a distance is moved by shares of the size of its break-up.
-                reach = reach + np.float32(self.breakup * self.breakup_cm * 10.0) * varied
+                reach = reach + self.breakup * self.breakup_cm * 10.0 * varied
             else:
-                reach = reach * np.maximum(np.float32(1.0) + np.float32(self.breakup * 0.6) * varied, np.float32(0.05))
+                reach = reach * np.maximum(1.0 + self.breakup * 0.6 * varied, 0.05)
         if self.side == "near":
-            return np.clip(np.float32(1.0) - np.maximum(distance, 0.0) / reach, 0.0, 1.0)
+            return np.clip(1.0 - np.maximum(distance, 0.0) / reach, 0.0, 1.0)
         wide = self.fade_cm * 10.0 if self.side != "on" else max(self.fade_cm * 10.0, texels.texel_mm)
-        inside = np.clip(np.float32(0.5) + (reach - distance) / np.float32(max(wide, 1e-3)), 0.0, 1.0)
-        return np.float32(1.0) - inside if self.side == "beyond" else inside
+        inside = np.clip(0.5 + (reach - distance) / max(wide, 1e-3), 0.0, 1.0)
+        return 1.0 - inside if self.side == "beyond" else inside
 
     def finding(self, scope: Scope) -> str:
         """There is nothing to be near to, or something of it marks nothing."""

@@ -30,8 +30,6 @@ class Ramp(Directed, Source):
         along = self.direction(scope)
         low, high = texels.mesh.bounds
         first = float(np.minimum(along * low, along * high).sum())
-        at = (texels.position @ along - np.float32(first)) * np.float32(1000.0)
+        at = (texels.position @ along - first) * 1000.0
         span = self.to_mm - self.from_mm
-        return np.clip(
-            (at - np.float32(self.from_mm)) / np.float32(span if abs(span) > 1e-6 else 1e-6), 0.0, 1.0
-        ).astype(np.float32)
+        return np.clip((at - self.from_mm) / (span if abs(span) > 1e-6 else 1e-6), 0.0, 1.0).astype(np.float32)

@@ -29,4 +29,4 @@ class ReliefSource(Source):
             return np.full(len(scope.place.texels), 0.5, np.float32)
         span = self.to_mm - self.from_mm
         relief = scope.moment.relief()
-        return np.clip((relief - np.float32(self.from_mm)) / np.float32(span if abs(span) > 1e-9 else 1e-9), 0.0, 1.0)
+        return np.clip((relief - self.from_mm) / (span if abs(span) > 1e-9 else 1e-9), 0.0, 1.0)

@@ -23,4 +23,4 @@ class Runoff(Source):
 
     def value(self, scope: Scope) -> np.ndarray:
         """(n,) float32."""
-        return np.minimum(READINGS["runoff"].value(scope.place, 0.0), np.float32(1.0))
+        return np.minimum(READINGS["runoff"].value(scope.place, 0.0), 1.0)

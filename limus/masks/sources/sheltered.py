@@ -24,16 +24,9 @@ class Sheltered(Source):
     suggest: ClassVar[tuple[float, float]] = (0.1, 0.8)
 
     reach_mm: float = number(
-        64.0,
-        "Reach",
-        "mm",
-        0.1,
-        100000.0,
-        (4.0, 256.0),
-        "Only what stands nearer than this shelters",
-        log=True,
+        64.0, "Reach", "mm", 0.1, 100000.0, (4.0, 256.0), "Only what stands nearer than this shelters", log=True,
         grows=0.75,
-    )
+    )  # fmt: skip
 
     def value(self, scope: Scope) -> np.ndarray:
         """(n,) float32; values below 0 count as 0."""

@@ -27,4 +27,4 @@ class SideSource(Source):
         """(n,) float32."""
         texels = scope.place.texels
         back = np.array([part.back for part in texels.mesh.parts], np.float32)[texels.part]
-        return back if self.side == "back" else np.float32(1.0) - back
+        return back if self.side == "back" else 1.0 - back

@@ -32,5 +32,5 @@ class SlopeSource(Directed, Source):
         dot = np.clip(scope.place.texels.normal @ self.direction(scope), -1.0, 1.0)
         angle = np.degrees(np.arccos(dot)).astype(np.float32)
         if self.towards == "sideways":
-            angle = np.abs(angle - np.float32(90.0))
-        return np.clip(np.float32(1.0) - angle / np.float32(self.span), 0.0, 1.0)
+            angle = np.abs(angle - 90.0)
+        return np.clip(1.0 - angle / np.float32(self.span), 0.0, 1.0)

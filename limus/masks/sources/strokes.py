@@ -44,8 +44,8 @@ class Strokes(Source):
     def shown_over(self, scope: Scope) -> tuple[np.ndarray, np.ndarray]:
         """(n,) white that is painted, (n,) how much of the lines above it hides."""
         both = self.laid(scope)
-        hides = np.float32(1.0) - both[:, 1]
-        return both[:, 0] / np.maximum(hides, np.float32(1e-6)), hides
+        hides = 1.0 - both[:, 1]
+        return both[:, 0] / np.maximum(hides, 1e-6), hides
 
     def key(self, scope: Scope) -> str:
         """The strokes by name; the chain of them is kept step by step in ``painted``."""

@@ -24,19 +24,10 @@ class Thin(Source):
     suggest: ClassVar[tuple[float, float]] = (0.0, 1.0)
 
     limit_mm: float = number(
-        20.0,
-        "Limit",
-        "mm",
-        0.1,
-        10000.0,
-        (1.0, 128.0),
-        "At this thickness the value is 0, at no thickness 1",
-        log=True,
-        grows=1,
-    )
+        20.0, "Limit", "mm", 0.1, 10000.0, (1.0, 128.0), "At this thickness the value is 0, at no thickness 1",
+        log=True, grows=1,
+    )  # fmt: skip
 
     def value(self, scope: Scope) -> np.ndarray:
         """(n,) float32; values below 0 count as 0."""
-        return np.float32(1.0) - np.clip(
-            READINGS["thickness"].value(scope.place, 1e9) / np.float32(self.limit_mm), 0.0, 1.0
-        )
+        return 1.0 - np.clip(READINGS["thickness"].value(scope.place, 1e9) / self.limit_mm, 0.0, 1.0)
