@@ -172,6 +172,21 @@ class Layers(CommandTest):
         self.assertEqual(self.episodes(), {"chipping": "winter", "wetness": "winter"}, "it left, and took nobody along")
         self.assertIn("The last is number 4", self.refused("move", layer="rust", to=5).remedy)
 
+    def test_moving_beside_an_episode_leaves_it_as_it_is(self) -> None:
+        # Between the last of it and one that is in none, and the other way round.
+        self.do("move", layer="wetness", to=3)
+        self.assertEqual((self.ids()[3], self.episodes()), ("wetness", {"chipping": "winter", "rust": "winter"}))
+        self.do("move", layer="wetness", to=1)
+        self.assertEqual((self.ids()[1], self.episodes()), ("wetness", {"chipping": "winter", "rust": "winter"}))
+        # Within it, one stays in; at the very ends nobody stands on the other side.
+        self.do("move", layer="rust", to=2)
+        self.assertEqual(self.episodes(), {"chipping": "winter", "rust": "winter"})
+        self.document = document()
+        self.do("move", layer="chipping", to=0)
+        self.assertEqual(self.episodes(), {"rust": "winter"})
+        self.do("move", layer="rust", to=4)
+        self.assertEqual((self.ids()[4], self.episodes()), ("rust", {}))
+
     def test_order(self) -> None:
         self.do("order", layers=["rust", "dust", "paint", "chipping", "wetness"])
         self.assertEqual(self.ids(), ["rust", "dust", "paint", "chipping", "wetness"])
@@ -230,6 +245,31 @@ class Episodes(CommandTest):
         self.assertEqual(set(self.episodes()), {"chipping", "dust"})
         self.assertIn("next to", self.refused("join", layer="wetness", episode="winter").problem)
 
+    def test_joining_from_both_sides_and_leaving_from_both_ends(self) -> None:
+        self.do("join", layer="paint", episode="winter")
+        self.assertEqual(set(self.episodes()), {"paint", "chipping", "rust"})
+        # At an end nobody has to make room; the first layer of all has nobody before it.
+        self.do("join", layer="paint")
+        self.assertEqual((self.ids(), set(self.episodes())), (list(KINDS), {"chipping", "rust"}))
+        self.do("join", layer="dust", episode="winter")
+        self.do("join", layer="dust")
+        self.assertEqual((self.ids(), set(self.episodes())), (list(KINDS), {"chipping", "rust"}))
+        # Between two episodes it joins the one that is named, and one that is in none leaves nothing.
+        self.do("gather", layers=["wetness"], name="Spring")
+        self.do("join", layer="dust", episode="episode-1")
+        self.assertEqual(self.episodes()["dust"], "episode-1")
+        self.do("join", layer="dust")
+        self.do("join", layer="dust")
+        self.assertEqual((self.ids(), set(self.episodes())), (list(KINDS), {"chipping", "rust", "wetness"}))
+        # A neighbour of another episode is none of its own: it stays where it stands.
+        self.do("join", layer="rust")
+        self.assertEqual((self.ids(), set(self.episodes())), (list(KINDS), {"chipping", "wetness"}))
+
+    def test_the_names_of_parts_and_twins_are_no_longer_than_names_may_be(self) -> None:
+        self.do("rename-episode", episode="winter", name="w" * 80)
+        self.do("split", layer="rust")
+        self.assertEqual(self.document["episodes"][1]["name"], "w" * 76 + ", 2")
+
     def test_splitting(self) -> None:
         self.do("set", values={"episodes[winter].strength": 0.5})
         done = self.do("split", layer="rust")
@@ -251,6 +291,16 @@ class Episodes(CommandTest):
         self.do("move-episode", episode="winter", way="later")
         self.assertEqual(self.ids(), ["paint", "dust", "wetness", "chipping", "rust"])
         self.assertIn("latest", self.refused("move-episode", episode="winter", way="later").remedy)
+        # Later past one layer that is in none, step by step.
+        self.document = document()
+        self.do("move-episode", episode="winter", way="later")
+        self.assertEqual(self.ids(), ["paint", "dust", "chipping", "rust", "wetness"])
+        self.do("move-episode", episode="winter", way="earlier")
+        self.do("move-episode", episode="winter", way="earlier")
+        self.assertEqual(self.ids(), ["chipping", "rust", "paint", "dust", "wetness"])
+        self.document = document()
+        self.do("gather", layers=["dust", "wetness"])
+        self.do("move-episode", episode="winter", way="later")
         self.do("move-episode", episode="winter", way="earlier")
         self.do("move-episode", episode="winter", way="earlier")
         self.assertEqual(self.ids(), ["chipping", "rust", "paint", "dust", "wetness"])
@@ -332,8 +382,9 @@ class Lines(CommandTest):
     def test_two_noises_are_two(self) -> None:
         for _ in range(2):
             self.do("add-line", place="episodes[winter]", source="noise")
+        self.assertEqual(self.do("add-line", place="episodes[winter]", source="noise").made["line"], 2)
         seeds = [term["source"]["seed"] for term in self.document["episodes"][0]["where"]["terms"]]
-        self.assertEqual(len(set(seeds)), 2)
+        self.assertEqual(seeds, [1, 2, 3])
 
     def test_removing_moving_and_duplicating(self) -> None:
         for kind in ("slope", "noise", "height"):
@@ -342,10 +393,10 @@ class Lines(CommandTest):
         kinds = lambda: [t["source"]["kind"] for t in self.document["episodes"][0]["where"]["terms"]]  # noqa: E731
         self.assertEqual(kinds(), ["noise", "height", "slope"])
         self.assertEqual(self.do("duplicate-line", place="episodes[winter]", line=1).made, {"line": 2})
-        self.do("remove-line", place="episodes[winter]", line=0)
+        self.assertEqual(self.do("remove-line", place="episodes[winter]", line=0).made, {"line": -1})
         self.assertEqual(kinds(), ["height", "height", "slope"])
         self.assertIn("It has 3", self.refused("remove-line", place="episodes[winter]", line=3).remedy)
-        self.refused("move-line", place="episodes[winter]", line=0, to=3)
+        self.assertIn("number 2", self.refused("move-line", place="episodes[winter]", line=0, to=3).remedy)
 
     def test_linked_lines_say_the_same_wherever_they_stand(self) -> None:
         self.do("add-line", place="layers[dust]", source="noise")
@@ -462,7 +513,9 @@ class Bases(CommandTest):
         )
         self.do("move-base", base=1, to=0)
         self.assertEqual([b["name"] for b in self.document["bases"]], ["Slate copy", "Slate"])
-        self.refused("move-base", base=0, to=2)
+        self.assertIn("number 1", self.refused("move-base", base=0, to=2).remedy)
+        self.do("duplicate-base")
+        self.assertEqual(self.do("remove-base", base=2).made, {"base": 1})
         # The one that comes into its place is chosen, the last one where there is none.
         self.assertEqual(self.do("remove-base", base=1).made, {"base": 0})
         done = self.do("remove-base", base=0)
@@ -645,6 +698,11 @@ class Addresses(TestCase):
             self.assertTrue(error.remedy)
         else:
             self.assertTrue(0 < len(steps) <= MOST_STEPS)
+
+    def test_the_deepest_address(self) -> None:
+        self.assertEqual(len(steps_of(".".join(["a"] * MOST_STEPS))), MOST_STEPS)
+        with self.assertRaises(InputError):
+            steps_of(".".join(["a"] * (MOST_STEPS + 1)))
 
 
 class Again(CommandTest):
