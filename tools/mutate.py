@@ -44,12 +44,13 @@ SERVER = [
 ROOMS: dict[str, list[str]] = {
     "limus/commands": [
         "tests.core.test_commands",
+        "tests.core.test_contract",
         "tests.core.test_findings",
         "tests.server.test_edits",
         "tests.server.test_findings",
-    ],
+    ],  # fmt: skip
     "limus/document/scene.py": ["tests.core.test_scene", "tests.core.test_commands"],
-    "limus/masks/recipe.py": ["tests.core.test_masks", "tests.core.test_places", "tests.core.test_coverage"],
+    "limus/masks/recipe.py": ["tests.core.test_masks", "tests.core.test_places"],
     "limus/masks/shape.py": ["tests.core.test_masks", "tests.core.test_places"],
     "limus/strata": ["tests.core.test_substances", "tests.core.test_effects", "tests.core.test_weather"],
     "limus/effects/dust.py": ["tests.core.test_kept_looks", "tests.core.test_settings_of_effects"],

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import ast
-import inspect
 from collections.abc import Callable
 from functools import cache, cached_property
 from typing import Any
 
 import numba
 import numpy as np
+
+from limus.common.source_of import parsed
 
 #: Methods that change the array they belong to.
 CHANGING = {"fill", "sort", "partition", "put", "itemset"}
@@ -101,24 +102,11 @@ def _frozen(array: np.ndarray) -> np.ndarray:
 
 
 @cache
-def _functions(path: str) -> dict[int, ast.FunctionDef]:
-    """The functions of a file by the line that they begin on, counting what decorates them."""
-    with open(path, encoding="utf-8") as file:
-        tree = ast.parse(file.read())
-    return {
-        min([node.lineno, *(d.lineno for d in node.decorator_list)]): node
-        for node in ast.walk(tree)
-        if isinstance(node, ast.FunctionDef)
-    }
-
-
-@cache
 def written_by(function: Callable[..., Any]) -> frozenset[int]:
     """Places of the parameters whose elements ``function`` sets: itself, through a name for a part of one, or by a
     kernel that it calls.
     """
-    code = function.__code__  # type: ignore[attr-defined]
-    node = _functions(inspect.getfile(function))[code.co_firstlineno]
+    node = parsed(function)  # type: ignore[arg-type]
     names = [a.arg for a in node.args.args]
     #: Name in the function -> the parameter it is a part of.
     part_of = {name: name for name in names}

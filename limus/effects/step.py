@@ -10,7 +10,6 @@ from __future__ import annotations
 
 import ast
 import inspect
-import textwrap
 import threading
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
@@ -19,6 +18,8 @@ from types import FunctionType
 from typing import Any, NoReturn
 
 from pydantic import BaseModel
+
+from limus.common.source_of import parsed
 
 #: What may be looked at of an event and changes what comes out -> what its value is known by. All else of an event is
 #: in every key (the object, the place, the layer, its seed), or is no business of a step.
@@ -79,8 +80,7 @@ class _Reader(ast.NodeVisitor):
 
     def __init__(self, function: FunctionType, roles: tuple[str, ...], effect: type | None, event: type) -> None:
         self.function, self.effect, self.event = function, effect, event
-        self.body = ast.parse(textwrap.dedent(inspect.getsource(function))).body[0]
-        assert isinstance(self.body, ast.FunctionDef)
+        self.body = parsed(function)
         names = [a.arg for a in self.body.args.args]
         self.roles = {name: role for name, role in zip(names, roles, strict=False) if role}
         self.found = LooksAt()
