@@ -35,6 +35,7 @@ from limus.materials.albedo import RANGES
 from limus.materials.channels import CHANNELS, VOICES
 from limus.materials.levels import Levels
 from limus.materials.substance import FAMILIES
+from limus.playing.needed import LARGEST_WHOLE
 from limus.readings.catalogue import READINGS
 from limus.readings.setting import Setting
 from limus.review.uv_look import UV_LOOKS
@@ -108,6 +109,7 @@ def catalogue_for(size: ObjectSize) -> Catalogue:
             )
             for k, t in TARGETS.items()
         ],
+        drawn_whole_to=LARGEST_WHOLE,
         naming=NamingEntry(usual=PATTERN, words=WORDS),
         packing=PackingEntry(presets={name: list(lines) for name, lines in PRESETS.items()}, maps=dict(WIDTHS)),
     )

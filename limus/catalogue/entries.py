@@ -144,6 +144,7 @@ class Catalogue(BaseModel):
     picture_kinds: list[str]
     families: dict[str, str] = Field(description="Families of substances, by what they are called")
     targets: list[TargetEntry]
+    drawn_whole_to: int = Field(description="Pixels along a side above which maps are drawn tile by tile")
     naming: NamingEntry
     packing: PackingEntry
     commands: dict[str, str] = Field(description="Edits by name, and what each does in words")

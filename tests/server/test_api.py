@@ -149,13 +149,15 @@ class History(ServerTest):
         self.assertNotIn("document", back)
         again = self.call("post", f"/objects/{self.item.pk}/undo", {"base": back["version"]}).json()
         self.assertEqual(applied(second["document"], again["change"]), self.first["document"])
+        # Of two steps that can be gone forward, the next one is named.
+        self.assertEqual((again["can_redo"], again["redo_label"]), (True, "Years"))
         self.assertEqual(self.call("get", f"/objects/{self.item.pk}/scene").json()["document"], self.first["document"])
         self.assertFalse(again["can_undo"])
         # Undo at the beginning stays there; redo goes the same way forward.
         still = self.call("post", f"/objects/{self.item.pk}/undo", {"base": again["version"]}).json()
         self.assertEqual((still["version"], still["change"]), (again["version"], []))
         forward = self.call("post", f"/objects/{self.item.pk}/redo", {"base": again["version"]}).json()
-        self.assertEqual(forward["version"], second["version"])
+        self.assertEqual((forward["version"], forward["redo_label"]), (second["version"], "More years"))
         # A reload sees the same, and a new edit closes the way forward.
         self.assertTrue(self.call("get", f"/objects/{self.item.pk}").json()["scene"]["can_redo"])
         self.assertFalse(self.edit(second["version"], years=5.0).json()["can_redo"])
@@ -519,7 +521,16 @@ class Jobs(ServerTest):
         keeper = Keeper()
         keeper._adopt()
         self.assertEqual(Job.objects.get(pk=lost.pk).state, "running")  # heard of just now
+        Job.objects.filter(pk=lost.pk).update(
+            started=timezone.now() - timedelta(seconds=40), progress=0.5, word="Half of it"
+        )
+        said = self.call("get", f"/jobs/{lost.pk}").json()
+        # Half took 40 s, so the other half takes 40 more.
+        self.assertEqual(said["word"], "Half of it")
+        self.assertAlmostEqual(said["seconds_left"], 40.0, delta=2.0)
         Job.objects.filter(pk=lost.pk).update(heartbeat=timezone.now() - timedelta(seconds=20))
+        said = self.call("get", f"/jobs/{lost.pk}").json()
+        self.assertEqual((said["word"], said["seconds_left"]), ("Waiting for a sign of its process", None))
         keeper._adopt()
         lost.refresh_from_db()
         self.assertEqual((lost.state, lost.attempt), ("queued", 1))

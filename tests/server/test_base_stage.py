@@ -260,6 +260,20 @@ class Textures(ServerTest):
         shown = self.client.get(f"/api/projects/{self.project.pk}/pictures/shown", {"file": file})
         self.assertEqual(Image.open(io.BytesIO(shown.content)).size, (80, 40))
 
+    def test_colour_of_a_place_is_the_mean_of_a_few_pixels_around_it(self) -> None:
+        # Every pixel another grey: three by three of them, fewer at the border; also of a picture with one plane.
+        rng = np.random.default_rng(8)
+        grey = rng.integers(0, 256, (40, 80), np.uint8)
+        linear = grey / 255.0
+        linear = np.where(linear <= 0.04045, linear / 12.92, ((linear + 0.055) / 1.055) ** 2.4)  # IEC 61966-2-1
+        for name, picture in (("plane.png", grey), ("three.png", np.repeat(grey[:, :, None], 3, axis=2))):
+            file = self.bring(name, png(picture)).json()["files"][0]["file"]
+            for x, y in ((30, 20), (0, 0), (79, 39), (79, 5), (7, 39)):
+                at = [(x + 0.5) / 80, (y + 0.5) / 40]
+                seen = self.call("post", f"/projects/{self.project.pk}/pick-colour", {"file": file, "at": at}).json()
+                near = linear[max(0, y - 1) : y + 2, max(0, x - 1) : x + 2]
+                np.testing.assert_allclose(seen["seen"], [near.mean()] * 3, atol=1e-4)
+
     def test_guesses_are_offered_and_nothing_is_done(self) -> None:
         item = self.add_box()
         before = self.call("get", f"/objects/{item.pk}").json()["scene"]["version"]

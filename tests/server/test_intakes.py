@@ -71,6 +71,14 @@ class IntakeTest(ServerTest):
 
 
 class NewObject(IntakeTest):
+    def test_what_is_being_taken_over_is_not_looked_at_again(self) -> None:
+        found = self.looked_at({"cup.glb": glb_bytes(shapes.box(0.1))})
+        Intake.objects.filter(pk=found["id"]).update(state=Intake.TAKING)
+        jobs = Job.objects.count()
+        answer = self.call("post", f"/intakes/{found['id']}/check")
+        self.assertEqual((answer.status_code, answer.json()["state"]), (202, Intake.TAKING))
+        self.assertEqual(Job.objects.count(), jobs)
+
     def test_preview_says_what_was_found_before_anything_is_made(self) -> None:
         found = self.looked_at({"post.obj": POST})
         self.assertEqual((found["state"], found["files"]), ("ready", ["post.obj"]))

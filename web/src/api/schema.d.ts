@@ -1501,6 +1501,11 @@ export interface components {
       }
       /** Targets */
       targets: components['schemas']['TargetEntry'][]
+      /**
+       * Drawn Whole To
+       * @description Pixels along a side above which maps are drawn tile by tile
+       */
+      drawn_whole_to: number
       naming: components['schemas']['NamingEntry']
       packing: components['schemas']['PackingEntry']
       /**

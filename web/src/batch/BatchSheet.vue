@@ -26,12 +26,16 @@ onMounted(async () => {
 /** What an empty cell means; a list shows nothing for an empty value by itself. */
 const EMPTY: Record<string, string> = { treatment: 'none', order: 'none', target: 'as in settings', size: 'usual' }
 const empty = (kind: string) => ({ label: EMPTY[kind], value: '' })
+/** What any target takes. */
+const sizes = computed(() =>
+  [...new Set((work.catalogue?.targets ?? []).flatMap((one) => one.sizes))].sort((a, b) => a - b),
+)
 const choices = computed<Record<string, { label: string; value: string }[]>>(() => ({
   object: called(props.objects),
   treatment: [empty('treatment'), ...shelf.value.map((t) => ({ label: t.title, value: t.own ? t.title : t.name }))],
   order: [empty('order'), ...kept.value.filter((o) => o.order).map((o) => ({ label: o.name, value: o.name }))],
   target: [empty('target'), ...(work.catalogue?.targets ?? []).map((t) => ({ label: t.title, value: t.kind }))],
-  size: [empty('size'), ...[256, 512, 1024, 2048, 4096, 8192].map((n) => ({ label: String(n), value: String(n) }))],
+  size: [empty('size'), ...sizes.value.map((n) => ({ label: String(n), value: String(n) }))],
 }))
 /** What a sheet brought and the list has not is still shown. */
 function options(column: Column, row: Row) {

@@ -47,8 +47,9 @@ const listing = ref<components['schemas']['DeliveryOut']>()
 const why = ref<{ message: string; where?: string }>()
 let asked = 0
 const memory = computed(() => {
-  const large = sizes.value.some((one) => one.value > 2048)
-  const above = large ? '; above 2048 maps are drawn tile by tile, which takes minutes and hardly more memory' : ''
+  const whole = work.catalogue?.drawn_whole_to ?? Infinity
+  const large = sizes.value.some((one) => one.value > whole)
+  const above = large ? `; above ${whole} maps are drawn tile by tile, which takes minutes and hardly more memory` : ''
   return `Pixels along one side of each map. This server gives an export ${listing.value?.memory}${above}.`
 })
 const soon = new Plan('listing')
