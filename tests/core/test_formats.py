@@ -91,6 +91,48 @@ class Reading(TestCase):
         (self.folder / name).write_bytes(data)
         return read_gltf(self.folder / name)
 
+    def test_whole_numbers_that_stand_for_shares(self) -> None:
+        """glTF 2.0, 3.11 (animations) and KHR_mesh_quantization: unsigned c / max; signed max(c / max, -1)."""
+        p = np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0]], np.float32)
+        places = np.array([[0, 65535], [65535, 32768], [13107, 0]], np.uint16)
+        colours = np.array([[255, 0, 51, 255], [128, 255, 0, 255], [0, 0, 0, 0]], np.uint8)
+        normals = np.array([[0, 0, 127, 0], [0, 0, -128, 0], [0, 0, 127, 0]], np.int8)
+        blob = p.tobytes() + places.tobytes() + colours.tobytes() + normals.tobytes()
+        views, at = [], 0
+        for block, stride in ((p, None), (places, None), (colours, None), (normals, 4)):
+            view = {"buffer": 0, "byteOffset": at, "byteLength": block.nbytes}
+            views.append(view | ({"byteStride": stride} if stride else {}))
+            at += block.nbytes
+        document = {
+            "asset": {"version": "2.0"},
+            "extensionsUsed": ["KHR_mesh_quantization"],
+            "extensionsRequired": ["KHR_mesh_quantization"],
+            "scene": 0,
+            "scenes": [{"nodes": [0]}],
+            "nodes": [{"mesh": 0}],
+            "meshes": [
+                {"primitives": [{"attributes": {"POSITION": 0, "TEXCOORD_0": 1, "COLOR_0": 2, "NORMAL": 3}}]}
+            ],
+            "buffers": [{"byteLength": len(blob)}],
+            "bufferViews": views,
+            "accessors": [
+                {
+                    "bufferView": 0, "componentType": 5126, "count": 3, "type": "VEC3", "min": [0, 0, 0],
+                    "max": [1, 1, 0],
+                },
+                {"bufferView": 1, "componentType": 5123, "count": 3, "type": "VEC2", "normalized": True},
+                {"bufferView": 2, "componentType": 5121, "count": 3, "type": "VEC4", "normalized": True},
+                {"bufferView": 3, "componentType": 5120, "count": 3, "type": "VEC3", "normalized": True},
+            ],
+        }  # fmt: skip
+        data = pack(document, blob)
+        (self.folder / "whole.glb").write_bytes(data)
+        self.assertEqual([one for one in khronos(self.folder / "whole.glb")["messages"] if one["severity"] == 0], [])
+        mesh = self.read(data)
+        np.testing.assert_allclose(mesh.uv, [[0, 1], [1, 32768 / 65535], [0.2, 0]], atol=1e-6)
+        np.testing.assert_allclose(mesh.colours, [[1, 0, 0.2, 1], [128 / 255, 1, 0, 1], [0, 0, 0, 0]], atol=1e-6)
+        np.testing.assert_allclose(mesh.normals, [[0, 0, 1], [0, 0, -1], [0, 0, 1]], atol=1e-6)
+
     def refused(self, data: bytes, *words: str, name: str = "cup.glb") -> None:
         with self.assertRaises(InputError) as caught:
             self.read(data, name)

@@ -16,8 +16,10 @@ import tifffile
 from PIL import Image
 from scipy.ndimage import gaussian_filter
 
+from limus.bases.choice import BaseChoice
 from limus.bases.from_maps import base_from_maps, set_name
 from limus.bases.ground import Ground
+from limus.bases.laying import finished
 from limus.bases.materials.map_set import MapSet
 from limus.bases.placing import Placing
 from limus.common.colour import to_linear
@@ -424,6 +426,62 @@ class AsBase(Files):
         wanted = (height.ravel() - height.mean()) * 5.0
         self.assertGreater(float(np.corrcoef(skin.relief, wanted)[0, 1]), 0.999)  # type: ignore[attr-defined]
         self.assertAlmostEqual(float(skin.relief.std() / wanted.std()), 1.0, delta=0.03)  # type: ignore[attr-defined]
+
+    def test_bumps_and_dark_corners(self) -> None:
+        random = np.random.default_rng(1)
+        bump, corners = (random.integers(0, 256, (100, 100), dtype=np.uint8) for _ in range(2))
+        self.put("b.png", bump), self.put("o.png", corners)
+        maps = [MapUse(file="b.png", role="bump"), MapUse(file="o.png", role="occlusion")]
+        skin, _ = self.lay(MapSet(maps=maps, bump_mm=2.0))
+        # White stands 2 mm over black; grey 0.5 is neither high nor low.
+        np.testing.assert_allclose(skin.relief, (bump.ravel() / 255 - 0.5) * 2.0, atol=1e-4)  # type: ignore[attr-defined]
+        # What is dark in the map is closed in.
+        np.testing.assert_allclose(skin.occlusion, 1 - corners.ravel() / 255, atol=1e-4)  # type: ignore[attr-defined]
+        choice = BaseChoice.model_validate(
+            {"material": MapSet(maps=maps, bump_mm=2.0).model_dump(mode="json"), "occlusion": 0.5, "relief": 0.25}
+        )
+        done = finished(choice, skin)  # type: ignore[arg-type]
+        wanted = 0.5 * (1 - 0.5 * (1 - corners.ravel() / 255))
+        np.testing.assert_allclose(done.sheet["base_color"], np.repeat(wanted[:, None], 3, axis=1), atol=1e-4)
+        np.testing.assert_allclose(done.relief, skin.relief * 0.25, atol=1e-6)  # type: ignore[attr-defined]
+
+    def test_wide_forms_from_the_height_and_fine_ones_from_the_normals(self) -> None:
+        # Both describe one surface, a wave over the whole tile with twelve small ones across it, mm: in the height map
+        # the small ones drown in steps of 8 bits (5 mm / 255 = 0.02), in the normal map the wide one wanders off.
+        y, x = np.mgrid[:100, :100] / 100.0
+        wide, fine = 2.0 * np.sin(2 * np.pi * x), 0.02 * np.sin(24 * np.pi * y)
+        self.put("h.png", np.round((0.5 + (wide + fine) / 5.0) * 255).astype(np.uint8))
+        # Of a tile of 100 mm.
+        self.put("n.png", normal_map((wide + fine) / 100.0, 1.0))
+        maps = [MapUse(file="h.png", role="height"), MapUse(file="n.png", role="normal")]
+
+        def found(way: str) -> np.ndarray:
+            skin, _ = self.lay(MapSet(maps=maps, relief_from=way, range_share=0.05))  # type: ignore[arg-type]
+            return np.asarray(skin.relief).reshape(100, 100)  # type: ignore[attr-defined]
+
+        def share(of: np.ndarray, wave: np.ndarray) -> float:
+            return float((of * wave).mean() / (wave * wave).mean())
+
+        both, height, normal = found("both"), found("height"), found("normal")
+        self.assertAlmostEqual(share(both, wide), 1.0, delta=0.03)
+        # Differences over two pixels see a twelfth of the tile 9 % too flat.
+        self.assertAlmostEqual(share(both, fine), 0.91, delta=0.06)
+        rest = [float((one - wide - fine - (one - wide - fine).mean()).std()) for one in (both, height, normal)]
+        self.assertLess(rest[0], 0.7 * rest[1])
+        self.assertLess(rest[0], 0.7 * rest[2])
+
+    def test_light_is_averaged_after_it_was_decoded_whatever_its_exponent(self) -> None:
+        # Black and white in turns: half the light, whatever it was encoded by; greys come through their exponent.
+        turns = np.tile(np.array([[0, 255], [255, 0]], np.uint8), (8, 8))
+        self.put("t.png", turns)
+        picture = read_picture(self.folder / "t.png", "t.png")
+        for gamma in (1.0, 1.8, 2.2):
+            np.testing.assert_allclose(level_of(picture, 2, gamma=gamma), 0.5, atol=1e-3)
+        self.put("g.png", np.full((8, 8), 128, np.uint8))
+        grey = read_picture(self.folder / "g.png", "g.png")
+        np.testing.assert_allclose(level_of(grey, 1, gamma=1.8), (128 / 255) ** 1.8, atol=1e-4)
+        # IEC 61966-2-1 is no plain exponent.
+        np.testing.assert_allclose(level_of(grey, 1, gamma=2.2), ((128 / 255 + 0.055) / 1.055) ** 2.4, atol=1e-4)
 
     def test_real_size(self) -> None:
         self.put("c.png", np.tile((np.arange(64) < 32).astype(np.uint8)[None, :] * 255, (64, 1)))

@@ -268,6 +268,13 @@ class Uploads(ServerTest):
             answer = self.put(b"x" * 2000)
         self.assertEqual(answer.status_code, 413)
         self.assertIn("larger than", answer.json()["message"])
+        with override_settings(UPLOAD_LIMIT=2 << 20):
+            self.assertEqual(
+                self.put(b"x" * ((2 << 20) + 1)).json()["message"],
+                "The file is larger than 2 MB. Reduce it, or raise LIMUS_UPLOAD_LIMIT.",
+            )
+            # Just as large it is read, and refused for what it is.
+            self.assertEqual(self.put(b"x" * (2 << 20)).status_code, 422)
         with override_settings(TRIANGLE_LIMIT=5):
             self.assertIn("more than the limit", self.put(glb_bytes(shapes.box())).json()["message"])
         self.assertEqual(self.left(), [])

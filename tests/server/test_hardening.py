@@ -550,6 +550,10 @@ class Storage(ServerTest):
         with override_settings(JOB_MEMORY=600 << 20):
             answer = self.call("post", f"/objects/{item.pk}/jobs", {"kind": "export", "order": {"resolution": 2048}})
         self.assertEqual(answer.status_code, 422)
+        self.assertRegex(
+            answer.json()["message"],
+            r"2048 x 2048 for 1 map set takes about .+ of memory, and an export on this server may take 600 MB",
+        )
         self.assertIn("Export at 1024", answer.json()["message"])
         self.assertEqual(Job.objects.count(), 0)
         self.assertEqual(

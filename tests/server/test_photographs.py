@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import io
 from pathlib import Path
 from typing import Any
@@ -11,6 +12,7 @@ from django.conf import settings
 from PIL import Image
 
 from limus.common.colour import to_srgb
+from server.api.photographs import _no_larger
 from server.projects.models import Moment, Photograph, SourceFile
 from tests.server.base import ServerTest
 
@@ -40,6 +42,16 @@ class Wall(ServerTest):
             content_type="application/octet-stream",
         )
 
+    def test_what_was_read_is_shown_no_larger_than_it_is_looked_at(self) -> None:
+        plain = io.BytesIO()
+        Image.fromarray(np.zeros((500, 1400, 3), np.uint8)).save(plain, "PNG")
+        smaller = Image.open(io.BytesIO(_no_larger(plain.getvalue())))
+        self.assertEqual(smaller.size, (700, 250))
+        self.assertEqual(_no_larger(plain.getvalue(), 1400), plain.getvalue())
+        line = io.BytesIO()
+        Image.fromarray(np.zeros((1, 1400, 3), np.uint8)).save(line, "PNG")
+        self.assertEqual(Image.open(io.BytesIO(_no_larger(line.getvalue()))).size, (700, 1))
+
     def test_hung_marked_read_and_taken_down(self) -> None:
         found = self.hang().json()
         self.assertEqual((found["width"], found["height"], found["mm_per_width"]), (320, 240, None))
@@ -66,7 +78,10 @@ class Wall(ServerTest):
         np.testing.assert_allclose(kinds[1]["color"], RUST, atol=0.01)
         # Discs of 24 pixels are 12 mm.
         self.assertAlmostEqual(kinds[1]["sizes_mm"][1], 12.0, delta=2.4)
-        self.assertTrue(read["shown"].startswith("data:image/png;base64,"))
+        shown = Image.open(io.BytesIO(base64.b64decode(read["shown"].removeprefix("data:image/png;base64,"))))
+        # Of what lies within the outline, 80 % of 320 x 240.
+        self.assertEqual(shown.size, (256, 192))
+        self.assertEqual(len(shown.convert("RGB").getcolors()), 2)
         small = self.client.get(f"{where}/picture.jpg?small=true")
         self.assertEqual(small["Content-Type"], "image/jpeg")
         self.assertEqual(Image.open(io.BytesIO(small.content)).size, (320, 240))

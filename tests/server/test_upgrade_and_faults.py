@@ -31,7 +31,8 @@ class Editions(ServerTest):
     def test_an_object_made_with_earlier_looks_says_so_until_it_may(self) -> None:
         item = self.add_box()
         self.measured(item)
-        self.assertEqual(self.call("get", f"/objects/{item.pk}").json()["looks_changed"], [])
+        state = self.call("get", f"/objects/{item.pk}").json()
+        self.assertEqual((state["looks_changed"], state["looked"]), ([], False))
         first = self.client.get(f"/api/objects/{item.pk}/portrait.png").content
         # A version in which rust looks different.
         with mock.patch.object(Rust, "edition", 7), mock.patch.dict(models.CURRENT, {"effect rust": 7}):
@@ -39,6 +40,7 @@ class Editions(ServerTest):
             self.assertEqual(state["looks_changed"], ["rust"])
             self.client.get(f"/api/objects/{item.pk}/portrait.png")
             self.assertEqual(self.client.get(f"/api/objects/{item.pk}/portrait-before.png").content, first)
+            self.assertTrue(self.call("get", f"/objects/{item.pk}").json()["looked"])
             # What is edited or added meanwhile does not hide it; a new kind is of today.
             item.refresh_from_db()
             item.commit(item.head_id, {**item.document, "seed": 5}, "Seed")
