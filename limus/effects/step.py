@@ -30,7 +30,7 @@ KNOWN_BY: Mapping[str, Callable[[Any], Any]] = {
     "marks": lambda event: event.marks.key,
 }
 #: What is in every key.
-ALWAYS = frozenset({"layer", "scope", "texels", "mask_key", "reads"})
+ALWAYS = frozenset({"layer", "scope", "texels", "reads"})
 
 
 @dataclass(frozen=True)

@@ -132,6 +132,9 @@ def composited(count: int, below: dict[str, np.ndarray], coats: list[Laid]) -> d
             return below[name] if is_even(below[name], CHANNELS[name]) else below[name][here]
 
         for thickness, rate, telling, alters in steps:
+            # Of most coats there is nothing in most places.
+            if thickness[here].max() <= 0:
+                continue
             altered = alters.values({n: shows(n) for n in alters.reads if n in below}, here) if alters else {}
             _cover(thickness[here], rate, cover)
             if any(CHANNELS[name].width > 1 for name, _, _ in telling):

@@ -572,8 +572,8 @@ class Decals(TestCase):
         plain = sign.model_copy(update={"maps": MapSet(maps=[use for use in uses if use.role != "base_color"])})
         for color in ((0.7, 0.1, 0.1), (0.1, 0.1, 0.7)):
             played = play(bench, layer("sign", plain.model_copy(update={"color": color}), Recipe()))[-1]
-            shown = seen(played.pile, "base_color")[inside]
-            np.testing.assert_allclose(shown, np.broadcast_to(color, shown.shape), atol=0.002)
+            shown = seen(played.pile, "base_color")
+            np.testing.assert_allclose(shown[inside], np.broadcast_to(color, shown[inside].shape), atol=0.002)
         # Without them it says so; another project gets it without its files.
         self.assertIn("No maps are chosen", str(play(bench, layer("sign", Decal(what="maps"), Recipe()))[-1].note))
         effect, said = sign.portable()
