@@ -8,12 +8,15 @@ import zipfile
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
+from unittest import mock
 
 import numpy as np
 from django.conf import settings
 from PIL import Image
 
+from limus.common.errors import InputError
 from limus.formats.gltf_read import read_gltf
+from server.projects import drawn
 from server.projects.models import SourceFile
 from tests.server.base import ServerTest
 
@@ -187,6 +190,13 @@ class Pictures(Drawn):
 
 
 class BetweenLayers(Drawn):
+    def test_a_picture_that_is_too_large(self) -> None:
+        with mock.patch.object(drawn, "LARGEST_PICTURE", 2 << 20):
+            with self.assertRaises(InputError) as caught:
+                drawn.keep_picture(self.project, "wall.png", [b"x" * (1 << 20)] * 3)
+            self.assertEqual((caught.exception.where, caught.exception.problem), ("wall.png", "more than 2 MB"))
+        self.assertEqual(list((Path(settings.DATA_DIR) / "pictures").glob("*.part")), [])
+
     def test_a_loop_is_refused_with_its_names(self) -> None:
         def loop(document: dict[str, Any]) -> None:
             one, two = document["layers"][0], document["layers"][1]

@@ -535,15 +535,20 @@ class Storage(ServerTest):
         self.add_box()
         lost = storage.data() / "objects" / "f00"
         lost.mkdir(parents=True, exist_ok=True)
-        (lost / "a.glb").write_bytes(b"x" * 5000)
+        (lost / "a.glb").write_bytes(b"x" * (5 << 19))
         os.utime(lost, (0, 0))
         out = StringIO()
         call_command("storage", stdout=out)
         self.assertIn("ada", out.getvalue())
-        self.assertIn("Could be freed", out.getvalue())
+        self.assertRegex(out.getvalue(), r"Could be freed \(--sweep\): 2\.5 MB \([a-z ]+ 2\.5 MB\)")
         self.assertTrue(lost.exists())
+        out.truncate(0)
         call_command("storage", "--sweep", stdout=out)
+        self.assertRegex(out.getvalue(), r"Freed: 2\.5 MB \([a-z ]+ 2\.5 MB\)")
         self.assertFalse(lost.exists())
+        out.truncate(0)
+        call_command("storage", stdout=out)
+        self.assertTrue(out.getvalue().endswith("Could be freed (--sweep): 0.0 MB\n"), out.getvalue()[-80:])
 
     def test_exports_that_memory_does_not_hold(self) -> None:
         item = self.add_box()

@@ -19,6 +19,7 @@ from django.conf import settings
 from django.test import override_settings
 from django.utils import timezone
 
+from limus.common.errors import InputError
 from limus.formats.gltf_write import glb_bytes
 from limus.surface.mesh import Mesh
 from limus.surface.turning import turned
@@ -234,6 +235,8 @@ class Refusals(IntakeTest):
             self.assertIn("in all", caught.exception.line)
             self.assertLess(len(read), 8)
             self.assertEqual([p.name for p in intake.folder.iterdir()], ["a.png"])
+            with override_settings(UPLOAD_LIMIT=3 << 20), self.assertRaisesRegex(InputError, "more than 3 MB in all"):
+                intakes.receive(intake, "b.png", [b"x" * (2 << 20), b"x" * (2 << 20)])
             # By its length alone, before any of it is read.
             answer = self.send(self.begin(), "c.png", b"x" * 20_000)
             self.assertEqual(answer.status_code, 413)

@@ -65,6 +65,8 @@ class Treatments(ServerTest):
         self.assertEqual((back.status_code, back.json()["title"]), (201, "My rust"))
         again = self.client.post("/api/treatments/file?name=a.json", file.content, content_type="application/json")
         self.assertEqual(again.json()["title"], "My rust 2")
+        again = self.client.post("/api/treatments/file?name=a.json", file.content, content_type="application/json")
+        self.assertEqual(again.json()["title"], "My rust 3")
 
     def test_refusals(self) -> None:
         item = self.add_box()

@@ -29,6 +29,7 @@ from server.projects.data_files import find
 from server.projects.drawn import keep_picture
 from server.projects.intake import take_in
 from server.projects.models import ApiToken, Intake, Project, SourceFile
+from server.projects.offered import difference
 from tests.core import shapes
 from tests.core.test_effects import STORY, scene
 
@@ -60,6 +61,28 @@ class Watching(StaticLiveServerTestCase):
     def offered(self) -> list[dict[str, object]]:
         model = self.client.get(f"/api/objects/{self.item.pk}/offered").json()["model"]
         return [] if model is None else [model]
+
+    def test_what_is_different_between_two_pictures(self) -> None:
+        def kept(name: str, pixels: np.ndarray) -> str:
+            out = BytesIO()
+            Image.fromarray(pixels).save(out, "PNG")
+            return keep_picture(self.project, name, [out.getvalue()]).path
+
+        rng = np.random.default_rng(4)
+        before = rng.integers(0, 256, (600, 900, 3), np.uint8)
+        after = before.copy()
+        # The lower quarter, and a little elsewhere that nobody sees.
+        after[450:] = 255 - after[450:]
+        after[:100] = np.where(after[:100] > 0, after[:100] - 1, 0)
+        was = kept("was.png", before)
+        self.assertEqual(difference(was, kept("now.png", after)), "900 x 600 as before; 25% of it looks different")
+        self.assertEqual(difference(was, was), "900 x 600 as before; 0% of it looks different")
+        self.assertEqual(
+            difference(was, kept("half.png", before[::2, ::2])),
+            "450 x 300, before 900 x 600; 100% of it looks different",
+        )
+        grey = kept("grey.png", before[:, :, 0])
+        self.assertEqual(difference(was, grey), "900 x 600 as before; another shape or other components")
 
     def test_what_changes_is_offered_once_it_stands_still(self) -> None:
         self.assertEqual(self.watcher.begin(), 1)
