@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import copy
+import io
 import os
 import subprocess
 import sys
@@ -13,6 +14,7 @@ from pathlib import Path
 from unittest import mock
 
 from django.conf import settings
+from django.core.management import call_command
 from django.db import OperationalError
 from django.utils import timezone
 
@@ -25,6 +27,15 @@ from server.work.keeper import Keeper
 from tests.server.base import ServerTest
 
 ROOT = Path(settings.BASE_DIR)
+
+
+class Models(ServerTest):
+    def test_what_they_say_is_what_the_database_was_brought_to(self) -> None:
+        out = io.StringIO()
+        try:
+            call_command("makemigrations", check=True, dry_run=True, stdout=out, stderr=out)
+        except SystemExit:
+            self.fail(f"A migration is missing:\n{out.getvalue()}")
 
 
 class Editions(ServerTest):
