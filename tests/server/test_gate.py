@@ -174,6 +174,12 @@ class Fair(TestCase):
     def test_who_rested_goes_first(self) -> None:
         got = self.order([(1, "a"), (2, "a"), (3, "a")], busy=(1, 2))
         self.assertEqual(got[0], "3a")
+        # With one request: what else they ask meanwhile takes its turn.
+        got = self.order([(3, "a"), (3, "b"), (1, "a")], busy=(1, 2))
+        self.assertEqual(got, ["3a", "1a", "3b"])
+        # Others who wait are no reason not to have rested.
+        got = self.order([(1, "a"), (3, "a")], busy=(1,))
+        self.assertEqual(got, ["3a", "1a"])
 
     def test_what_nobody_waits_for_goes_last(self) -> None:
         got = self.order([(None, ""), (1, "a"), (2, "a")], busy=(1, 2))
