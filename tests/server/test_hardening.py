@@ -238,6 +238,20 @@ class Uploads(ServerTest):
         )
         self.assertEqual(answer.status_code, 422)
 
+    def test_what_is_left_is_said(self) -> None:
+        self.add_box()
+        used = storage.usage_of(self.ada).total
+        self.assertTrue(0 < used < 1 << 20)
+        with override_settings(QUOTA=10 << 20):
+            storage.need_room(self.ada, (10 << 20) - used, "a.png")
+            with self.assertRaises(InputError) as caught:
+                storage.need_room(self.ada, (10 << 20) - used + 1, "a.png")
+            self.assertEqual(
+                (caught.exception.where, caught.exception.problem), ("a.png", "you have 9 MB left of 10 MB")
+            )
+        with override_settings(QUOTA=used - 1):
+            self.assertEqual(storage.room_for(self.ada), 0)
+
     def test_zips_count_together_and_quotas_hold(self) -> None:
         zips = {f"{k}.zip": samples.zipped({f"{k}.png": b"\0" * (20 << 20)}) for k in range(3)}
         intake = Intake.objects.create(project=self.project)
