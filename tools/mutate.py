@@ -37,7 +37,7 @@ SERVER = [
     f"tests.server.test_{name}"
     for name in (
         "edits", "gate", "tokens", "treatments", "findings", "guide", "watch", "drawn", "lanes", "base_stage",
-        "contract", "photographs", "intakes", "batches", "api", "object_stage", "safety", "upgrade_and_faults", "hardening",
+        "contract", "demo", "photographs", "intakes", "batches", "api", "object_stage", "safety", "upgrade_and_faults", "hardening",
     )
 ]  # fmt: skip
 #: Room -> the tests that are to notice.
