@@ -32,13 +32,20 @@ class Seen:
     def of(self, path: str, first: int, last: int) -> list[str]:
         """Ids of the tests that may notice a change of these lines, the quickest first.
 
-        Lines that run when the module is loaded may be noticed by whatever runs anything of the file.
+        Lines that run when the module is loaded may be noticed by whatever runs anything of the file, and after those
+        by any other: a limit of a field is looked at by a library.
         """
         of_file = self.lines.get(path, {})
         found = set().union(*(of_file.get(line, set()) for line in range(first, last + 1)))
+        more: set[str] = set()
         if "" in found or not found:
             found = set().union(*of_file.values()) if of_file else set()
-        return sorted(found - {""}, key=lambda name: self.seconds.get(name, 0.0))
+            more = set(self.seconds) - found
+
+        def quickest(names: set[str]) -> list[str]:
+            return sorted(names - {""}, key=lambda name: self.seconds.get(name, 0.0))
+
+        return quickest(found) + quickest(more)
 
 
 @dataclass

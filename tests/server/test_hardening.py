@@ -14,6 +14,7 @@ import tempfile
 import threading
 import time
 from contextlib import suppress
+from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 from unittest import TestCase, mock
@@ -27,6 +28,7 @@ from django.core.handlers.wsgi import WSGIRequest
 from django.core.wsgi import get_wsgi_application
 from django.db import OperationalError, connection, connections
 from django.test import Client, override_settings
+from django.utils import timezone
 
 from limus.common.errors import InputError
 from limus.common.store import shared
@@ -540,6 +542,57 @@ class Storage(ServerTest):
             storage.sweep()
         self.assertEqual([bool(Job.objects.get(pk=pk).file) for pk in done], [False, True, True])
         self.assertEqual(self.client.get(f"/api/jobs/{done[0]}/file").status_code, 404)
+
+    def test_what_goes_and_what_stays(self) -> None:
+        item, long_ago = self.add_box(), timezone.now() - timedelta(days=400)
+        base = storage.data()
+
+        def put(place: str, size: int = 1000, *, old: bool = True) -> Path:
+            """A file; what holds it was last touched long ago, or just now."""
+            path = base / place
+            path.parent.mkdir(parents=True, exist_ok=True)
+            path.write_bytes(b"x" * size)
+            if old:
+                for one in (path, path.parent):
+                    os.utime(one, (0, 0))
+            return path
+
+        def job(name: str, state: str, created: datetime, **more: Any) -> Job:
+            made = Job.objects.create(owner=self.ada, object=item, kind="export", state=state, file=name, **more)
+            Job.objects.filter(pk=made.pk).update(created=created)
+            return made
+
+        running = Job.objects.create(owner=self.ada, kind="batch", state=Job.RUNNING)
+        ended = Job.objects.create(owner=self.ada, kind="batch", state=Job.FAILED)
+        job("deliveries/old.zip", Job.DONE, long_ago), job("deliveries/new.zip", Job.DONE, timezone.now())
+        waits = job("", Job.QUEUED, long_ago)
+        here, there = (Intake.objects.create(project=self.project) for _ in range(2))
+        Intake.objects.filter(pk=there.pk).update(created=long_ago)
+        goes = [
+            put("deliveries/old.zip", 10), put("deliveries/nobodys.zip", 20), put(f"batches/{ended.pk}/a.zip", 30),
+            put(f"intakes/{there.pk}/a.glb", 40), put("intakes/99999/a.glb", 50), put("uploads/a.part", 60),
+            put(f"portraits/{item.pk + 1}-3.png", 70, old=False), put("samples/a/b.png", 80),
+            put("objects/f00d/a.glb", 90), put("pictures/f00d/a.png", 100), put("strokes/f00d/a.json", 110),
+        ]  # fmt: skip
+        stays = [
+            put("deliveries/new.zip"), put("deliveries/just-now.zip", old=False), put(f"batches/{running.pk}/a.zip"),
+            put(f"intakes/{here.pk}/a.glb"), put("intakes/99998/a.glb", old=False), put("uploads/b.part", old=False),
+            put(f"portraits/{item.pk}-3.png"), put("samples/c/d.png", old=False), put("objects/cafe/a.glb", old=False),
+            base / item.scene().object.file,
+        ]  # fmt: skip
+        os.utime(base / "uploads" / "a.part", (0, 0))
+        told = storage.sweep(really=False)
+        self.assertEqual([path.name for path in [*goes, *stays] if not path.exists()], [])
+        done = storage.sweep()
+        self.assertEqual(dict(told.freed), dict(done.freed))
+        self.assertEqual([str(path.relative_to(base)) for path in goes if path.exists()], [])
+        self.assertEqual([str(path.relative_to(base)) for path in stays if not path.exists()], [])
+        freed = {"deliveries": 60, "intakes": 90, "uploads": 60, "portraits": 70, "samples": 80, "objects": 90}
+        self.assertEqual({what: done.freed[what] for what in freed}, freed)
+        self.assertEqual((done.freed["pictures"], done.freed["strokes"], done.total), (100, 110, 660))
+        self.assertEqual(set(Intake.objects.values_list("pk", flat=True)), {here.pk})
+        self.assertTrue(Job.objects.filter(pk=waits.pk).exists())
+        self.assertFalse(Job.objects.filter(file="deliveries/old.zip").exists())
 
     def test_the_command_says_and_frees(self) -> None:
         from io import StringIO
