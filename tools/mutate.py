@@ -37,7 +37,8 @@ SERVER = [
     f"tests.server.test_{name}"
     for name in (
         "edits", "gate", "tokens", "treatments", "findings", "guide", "watch", "drawn", "lanes", "base_stage",
-        "contract", "demo", "photographs", "intakes", "batches", "api", "object_stage", "safety", "upgrade_and_faults", "hardening",
+        "contract", "demo", "photographs", "intakes", "batches", "api", "object_stage", "safety", "upgrade_and_faults",
+        "hardening",
     )
 ]  # fmt: skip
 #: Room -> the tests that are to notice.
@@ -48,7 +49,7 @@ ROOMS: dict[str, list[str]] = {
         "tests.core.test_findings",
         "tests.server.test_edits",
         "tests.server.test_findings",
-    ],  # fmt: skip
+    ],
     "limus/document/scene.py": ["tests.core.test_scene", "tests.core.test_commands"],
     "limus/masks/recipe.py": ["tests.core.test_masks", "tests.core.test_places"],
     "limus/masks/shape.py": ["tests.core.test_masks", "tests.core.test_places"],
