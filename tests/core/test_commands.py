@@ -673,6 +673,22 @@ class Values(CommandTest):
         self.assertEqual(looked.model_dump(mode="json"), self.document)
 
 
+class Findings(CommandTest):
+    def test_accepted_and_shown_again(self) -> None:
+        for key in ("b:dark", "a:bright", "c:smooth"):
+            self.do("accept-finding", key=key)
+        self.assertEqual(self.document["accepted"], ["b:dark", "a:bright", "c:smooth"])
+        self.assertIn("accepted already", self.refused("accept-finding", key="a:bright").problem)
+        # Whichever of them is shown again, the others stay accepted.
+        self.do("accept-finding", key="b:" + "dark", accept=False)
+        self.assertEqual(self.document["accepted"], ["a:bright", "c:smooth"])
+        self.assertIn("not accepted", self.refused("accept-finding", key="b:dark", accept=False).problem)
+        # Documents from before there were findings have none.
+        del self.document["accepted"]
+        self.do("accept-finding", key="b:dark")
+        self.assertEqual(self.document["accepted"], ["b:dark"])
+
+
 class Addresses(TestCase):
     def test_taken_apart_and_written(self) -> None:
         for address, steps in (
