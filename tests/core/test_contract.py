@@ -108,6 +108,8 @@ def _edges(schema: dict[str, Any]) -> list[tuple[Any, Any]]:
         out.append((schema["maximum"], schema["maximum"] + step))
     if "minimum" in schema:
         out.append((schema["minimum"], schema["minimum"] - step))
+    if schema.get("type") == "number":
+        out += [(schema.get("minimum", 0.0), bad) for bad in (float("nan"), float("inf"), float("-inf"))]
     if schema.get("type") == "array" and schema.get("items", {}).get("type") == "string" and "maxItems" in schema:
         out.append((["x"] * schema["maxItems"], ["x"] * (schema["maxItems"] + 1)))
     return out
