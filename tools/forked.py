@@ -12,9 +12,8 @@ import time
 import traceback
 import unittest
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 import coverage
 
@@ -27,7 +26,6 @@ class Seen:
     lines: dict[str, dict[int, set[str]]]
     #: Id of a test -> seconds.
     seconds: dict[str, float]
-    failed: int = 0
 
     def of(self, path: str, first: int, last: int) -> list[str]:
         """Ids of the tests that may notice a change of these lines, the quickest first.
@@ -53,15 +51,15 @@ class Under:
     """A process under way."""
 
     pid: int
+    #: When it has taken too long, by the monotonic clock.
     until: float
-    what: Any = field(default=None)
 
 
-def begun(run: Callable[[], int], copy: Path, log: Path, patience: float, what: Any = None) -> Under:
+def begun(run: Callable[[], int], copy: Path, log: Path, patience: float) -> Under:
     """Fork, and let the child end with what ``run`` returns; its words go to ``log``."""
     pid = os.fork()
     if pid:
-        return Under(pid, time.monotonic() + patience, what)
+        return Under(pid, time.monotonic() + patience)
     code = 1
     try:
         os.setpgid(0, 0)
