@@ -2,8 +2,13 @@
 
 from __future__ import annotations
 
+import os
+import tempfile
+from pathlib import Path
+from unittest import mock
+
 from django.core.management import call_command
-from django.test import TransactionTestCase
+from django.test import TransactionTestCase, override_settings
 
 from server.projects import try_out
 from server.projects.management.commands.load_demo import DEMO_USER, OBJECTS, PROJECT, TRY_OUT
@@ -12,6 +17,13 @@ from server.projects.workshop import session_of
 
 
 class Loading(TransactionTestCase):
+    def setUp(self) -> None:
+        # A data folder and readings of its own: other tests have the demo as well.
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        self.enterContext(override_settings(DATA_DIR=Path(folder.name)))
+        self.enterContext(mock.patch.dict(os.environ, {"LIMUS_CACHE": f"{folder.name}/readings"}))
+
     def test_once_and_again(self) -> None:
         call_command("load_demo", first=True, draft=True, verbosity=0)
         project = Project.objects.get(owner__username=DEMO_USER, name=PROJECT)
