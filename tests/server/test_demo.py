@@ -30,7 +30,8 @@ class Loading(TransactionTestCase):
         first = project.items.get()
         self.assertEqual(first.name, OBJECTS[0][2]().name)
         self.assertFalse(first.project.owner.has_usable_password())
-        self.assertEqual(session_of(first.scene()).measuring.quality(), ("draft", True))
+        # Of these surroundings; better ones where another test of this process has them.
+        self.assertIn(session_of(first.scene()).measuring.quality(), [("draft", True), ("good", True)])
         self.assertEqual([name for name in TRY_OUT if (try_out.folder() / name).exists()], [])
         # Somebody worked on it, and called another object the same.
         first.commit(first.head_id, {**first.document, "seed": 77}, "Seed")
