@@ -113,8 +113,8 @@ def copied(into: Path) -> Path:
 
 def preloaded(room: str, copy: Path) -> None:
     """Load what does not hang on the room, once for all processes."""
-    import pydantic  # noqa: F401
-
+    for name in ("django.test", "ninja", "numba", "pydantic"):
+        importlib.import_module(name)
     if room.startswith("server"):
         sys.path.insert(0, str(copy))
         import limus
@@ -128,8 +128,8 @@ def preloaded(room: str, copy: Path) -> None:
 class Trial:
     """Changes of one room, tried one after the other in a few copies."""
 
-    def __init__(self, room: str, copies: list[Path], seen: forked.Seen) -> None:
-        self.room, self.seen = room, seen
+    def __init__(self, copies: list[Path], seen: forked.Seen) -> None:
+        self.seen = seen
         self.free = list(copies)
         self.under: dict[Path, tuple[forked.Under, Change, str, str]] = {}
         self.lost: list[str] = []
@@ -221,7 +221,7 @@ def main() -> int:
             else random.Random(int(os.environ.get("SEED", "1"))).sample(every, cases)
         )
         print(f"{len(seen.seconds)} tests in {sum(seen.seconds.values()):.0f} s; {len(chosen)} of {len(every)} changes")
-        trial = Trial(room, copies, seen)
+        trial = Trial(copies, seen)
         for change in chosen:
             trial.begin(change)
         trial.through()

@@ -62,33 +62,39 @@ def looks_at(function: FunctionType, effect: type | None, event: type) -> LooksA
         return _read(function, roles, effect, event)
 
 
-#: What is under way in one thread may not be taken for finished by another.
+#: One thread reads at a time: ``_under_way`` is the path that it is on.
 _alone = threading.RLock()
+_under_way: list[tuple[FunctionType, tuple[str, ...]]] = []
 
 
 @cache
 def _read(function: FunctionType, roles: tuple[str, ...], effect: type | None, event: type) -> LooksAt:
     reader = _Reader(function, roles, effect, event)
-    reader.visit(reader.body)
+    _under_way.append((function, roles))
+    try:
+        reader.visit(reader.body)
+    finally:
+        _under_way.pop()
     return reader.found
 
 
 class _Reader(ast.NodeVisitor):
     """Goes through one function; ``roles`` says of each parameter whether it is the effect, the event or neither."""
 
-    _under_way: set[tuple[FunctionType, tuple[str, ...]]] = set()
-
     def __init__(self, function: FunctionType, roles: tuple[str, ...], effect: type | None, event: type) -> None:
         self.function, self.effect, self.event = function, effect, event
         self.body = parsed(function)
         names = [a.arg for a in self.body.args.args]
+        if any(roles[len(names) :]):
+            self._lost("more than it names")
         self.roles = {name: role for name, role in zip(names, roles, strict=False) if role}
         self.found = LooksAt()
 
     def visit_FunctionDef(self, node: ast.FunctionDef) -> None:
-        """Annotations and defaults look at nothing."""
-        for one in node.body:
-            self.visit(one)
+        """Annotations look at nothing; defaults of a function within a function do."""
+        for one in (*node.args.defaults, *node.args.kw_defaults, *node.body):
+            if one is not None:
+                self.visit(one)
 
     def visit_Name(self, node: ast.Name) -> None:
         """The effect or the event by itself, where it is neither looked into nor handed on."""
@@ -173,20 +179,20 @@ class _Reader(ast.NodeVisitor):
             self._lost(f"'{name}'")
 
     def _named(self, node: ast.expr) -> Any:
-        """What a name stands for in the module of the function."""
-        if isinstance(node, ast.Name):
-            return inspect.unwrap(self.function).__globals__.get(node.id)
+        """What a name stands for in the module of the function; None for one of its own."""
+        code = self.function.__code__
+        if isinstance(node, ast.Name) and node.id not in (*code.co_varnames, *code.co_cellvars):
+            return self.function.__globals__.get(node.id)
         return None
 
     def _into(self, callee: Any, roles: tuple[str, ...]) -> None:
-        key = (callee, roles)
-        if key in self._under_way:
+        if (callee, roles) == _under_way[-1]:
+            # It calls itself, and looks at what it looks at.
             return
-        self._under_way.add(key)
-        try:
-            self.found |= _read(callee, roles, self.effect, self.event)
-        finally:
-            self._under_way.discard(key)
+        if (callee, roles) in _under_way:
+            # Whichever of a circle is read first would be kept with a part of what it looks at.
+            self._lost(f"what comes back to it from {callee.__qualname__}")
+        self.found |= _read(callee, roles, self.effect, self.event)
 
     def _lost(self, what: str) -> NoReturn:
         name = f"{self.function.__module__}.{self.function.__qualname__}"

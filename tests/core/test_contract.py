@@ -7,28 +7,17 @@ write it anew with ``LIMUS_CONTRACT=write python -m unittest tests.core.test_con
 from __future__ import annotations
 
 import json
-import os
 from pathlib import Path
 from typing import Any
 from unittest import TestCase
 
 from limus.commands.edit import COMMANDS, MOST_BYTES, command_of
 from limus.common.errors import InputError
+from tests.core.contracts import hold, plain
 
 #: What fields take that are tables of their own.
 TABLES = {"Pick": {"what": "part", "at": [0, 0, 0], "facing": [0, 1, 0]}}
 KEPT = Path(__file__).with_name("contract.json")
-
-
-def plain(schema: Any) -> Any:
-    """A schema without its words: those may be put better at any time."""
-    if isinstance(schema, dict):
-        return {
-            name: plain(value)
-            for name, value in schema.items()
-            if not (name in ("title", "description") and isinstance(value, str))
-        }
-    return [plain(one) for one in schema] if isinstance(schema, list) else schema
 
 
 def contract() -> dict[str, Any]:
@@ -44,15 +33,7 @@ class Contract(TestCase):
     maxDiff = None
 
     def test_commands_take_what_they_took(self) -> None:
-        found = contract()
-        if os.environ.get("LIMUS_CONTRACT") == "write":
-            lines = (f"{json.dumps(name)}: {json.dumps(entry)}" for name, entry in found.items())
-            KEPT.write_text("{\n" + ",\n".join(lines) + "\n}\n")
-        kept = json.loads(KEPT.read_text())
-        self.assertEqual(list(found), list(kept))
-        for name, entry in found.items():
-            with self.subTest(command=name):
-                self.assertEqual(entry, kept[name])
+        hold(self, contract(), KEPT)
 
     def test_limits_are_kept(self) -> None:
         """At a limit it is taken, one beyond it is refused, by the name of the field."""

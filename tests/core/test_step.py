@@ -26,6 +26,11 @@ def halved(event: Event) -> np.ndarray:
     return event.mask * 0.5
 
 
+def any_number(*events: Event) -> int:
+    """One that does not say how many."""
+    return len(events)
+
+
 def by_wide(effect: Any, event: Event) -> float:
     """One that is handed both."""
     return float(effect.wide * event.strength)
@@ -59,6 +64,28 @@ class Tried(Effect):
             return self.deep
 
         return inner() + max((2, 1), key=lambda k: k * self.wide)
+
+    def by_default(self, event: Event) -> float:
+        def inner(at: float = self.deep, *, to: float = self.wide) -> float:
+            return at + to
+
+        return inner()
+
+    def by_itself(self, event: Event) -> float:
+        return self.wide if self.deep < 0 else self.by_itself(event)
+
+    def round_about(self, event: Event) -> float:
+        return self.wide + self.and_back(event)
+
+    def and_back(self, event: Event) -> float:
+        return self.deep + self.round_about(event)
+
+    def in_a_row(self, event: Event) -> int:
+        return any_number(event, event)
+
+    def by_a_name_of_its_own(self, event: Event) -> Any:
+        halved = self.way.format
+        return halved(event)
 
     def by_method(self, event: Event) -> np.ndarray:
         return self.plain(event) + self.still(event)
@@ -125,6 +152,8 @@ class Read(TestCase):
             ("by_property", {"wide", "deep"}, set()),
             ("by_branch", {"wide", "deep", "way"}, set()),
             ("by_inner", {"wide", "deep"}, set()),
+            ("by_default", {"wide", "deep"}, set()),
+            ("by_itself", {"wide", "deep"}, set()),
             ("by_method", {"wide"}, {"mask", "pile"}),
             ("by_function", {"wide"}, {"strength"}),
             ("by_step", {"wide"}, {"mask", "pile"}),
@@ -142,8 +171,11 @@ class Read(TestCase):
         self.assertEqual(looks_at(halved, None, Event), LooksAt(event=frozenset({"mask"})))
 
     def test_what_cannot_be_followed_is_refused(self) -> None:
-        for name in ("kept_aside", "handed_nowhere", "in_a_list", "of_voices", "dumped"):
-            with self.subTest(step=name), self.assertRaisesRegex(TypeError, f"{name} hands on .* cannot be told"):
+        for name in (
+            "kept_aside", "handed_nowhere", "in_a_list", "of_voices", "dumped", "in_a_row", "by_a_name_of_its_own",
+            "round_about", "and_back",
+        ):  # fmt: skip
+            with self.subTest(step=name), self.assertRaisesRegex(TypeError, "hands on .* cannot be told"):
                 found(name)
 
 
