@@ -113,7 +113,7 @@ def copied(into: Path) -> Path:
 
 def preloaded(room: str, copy: Path) -> None:
     """Load what does not hang on the room, once for all processes."""
-    for name in ("django.test", "ninja", "numba", "pydantic"):
+    for name in ("django.test", "numba", "pydantic"):
         importlib.import_module(name)
     if room.startswith("server"):
         sys.path.insert(0, str(copy))

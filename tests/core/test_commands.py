@@ -484,8 +484,8 @@ class Bases(CommandTest):
         self.assertEqual([t["source"]["kind"] for t in plain["terms"]], ["noise"])
 
     def test_a_part_is_made_of_one_base(self) -> None:
-        self.do("add-base", base="oak", parts=["Lid", "Rim"])
-        self.do("add-base", base="brass", parts=["Rim"])
+        self.assertEqual(self.do("add-base", base="oak", parts=["Lid", "Rim"]).made, {"base": 1})
+        self.assertEqual(self.do("add-base", base="brass", parts=["Rim"]).made, {"base": 2})
         self.assertEqual(self.parts(), [None, ["Lid"], ["Rim"]])
         self.do("base-parts", base=1, parts=["Lid", "Rim"])
         self.assertEqual(self.parts(), [None, ["Lid", "Rim"], []])
