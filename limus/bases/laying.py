@@ -161,12 +161,12 @@ def _unlike_itself(skin: Skin, site: Site, seed: int) -> Skin:
 
 
 def _along_grain(points: np.ndarray, site: Site, choice: LaidMaterial) -> np.ndarray:
-    """Points moved and turned by the placing, with the grain along x."""
+    """Points turned about the upright (counterclockwise from above) and moved by the placing, the grain along x."""
     placing = choice.placing
     at = points.astype(np.float32)
     if placing.turn_deg:
         c, s = np.float32(np.cos(np.radians(placing.turn_deg))), np.float32(np.sin(np.radians(placing.turn_deg)))
-        at = at @ np.array([[c, 0, -s], [0, 1, 0], [s, 0, c]], np.float32)
+        at = at @ np.array([[c, 0, s], [0, 1, 0], [-s, 0, c]], np.float32)
     moved = np.array([placing.across_cm, placing.up_cm, 0], np.float32) * (0.01 / placing.scale)
     at = at - moved
     if type(choice.material).grained:

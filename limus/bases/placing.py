@@ -37,8 +37,9 @@ class Placing(Document):
     )
     scale: float = number(1.0, "Scale", "", 0.01, 100.0, (0.25, 4.0), "Times its real size", log=True)
     turn_deg: float = number(
-        0.0, "Turned", "°", -360.0, 360.0, (-180.0, 180.0), "About the direction it is looked at from"
-    )
+        0.0, "Turned", "°", -360.0, 360.0, (-180.0, 180.0),
+        "Counterclockwise, about the direction it is looked at from; a solid body about the upright",
+    )  # fmt: skip
     across_cm: float = number(0.0, "Across", "cm", -100000.0, 100000.0, (-100.0, 100.0), "Moved sideways")
     up_cm: float = number(0.0, "Up", "cm", -100000.0, 100000.0, (-100.0, 100.0), "Moved upwards")
     scatter: Literal["none", "part", "island"] = choice(

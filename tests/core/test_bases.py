@@ -618,6 +618,64 @@ class OnAnObject(TestCase):
         # Real size either way, since the boxes' UVs are even.
         self.assertAlmostEqual(shares[0], shares[1], delta=0.05)
 
+    def test_turned_and_moved_the_same_way_however_it_is_laid(self) -> None:
+        # A sheet of 40 cm, seen from the front or from above, with UVs upright on it. Turning by an angle is the
+        # rotation matrix of any textbook: what was at q is at R q afterwards, counterclockwise for who looks at it.
+        n = 41
+        a, b = (v.ravel().astype(np.float32) for v in np.meshgrid(np.linspace(-0.2, 0.2, n), np.linspace(-0.2, 0.2, n)))
+        none = np.zeros_like(a)
+        turn = np.radians(33.0)
+        back, forth = (
+            (np.cos(t) * a + np.sin(t) * b, -np.sin(t) * a + np.cos(t) * b) for t in (turn, -turn)
+        )  # fmt: skip
+
+        def sheet(side: str, a: np.ndarray, b: np.ndarray) -> Site:
+            position, normal = (
+                (np.stack([a, b, none], axis=1), (0, 0, 1))
+                if side == "front"
+                else (np.stack([a, none, -b], axis=1), (0, 1, 0))
+            )
+            # Pictures are counted from their upper edge.
+            return Site(
+                position.astype(np.float32), np.tile(np.float32(normal), (len(a), 1)), 5.0,
+                uv=np.stack([a, -b], axis=1).astype(np.float32), mm_per_uv=1000.0,
+            )  # fmt: skip
+
+        with tempfile.TemporaryDirectory() as held:
+            Image.fromarray(data.gravel()).save(Path(held) / "g.png")
+            maps = {"kind": "map_set", "maps": [{"file": "g.png", "role": "height"}]}
+            # A body is solid and turns about the upright, which is what one sees from above.
+            cases = [
+                *(
+                    (m, w, s)
+                    for m in (maps, "brick in mortar")
+                    for w in ("triplanar", "uv")
+                    for s in ("front", "above")
+                ),
+                ("oak", "triplanar", "above"),
+                ("slate", "triplanar", "above"),
+            ]
+            for material, way, side in cases:
+                with self.subTest(material=str(material)[:20], way=way, side=side):
+
+                    def relief(where: tuple[np.ndarray, np.ndarray], **placing: float) -> np.ndarray:
+                        document = {
+                            "material": material,  # noqa: B023
+                            "placing": {"way": way, "scatter": "none", "grain": "x", "size_cm": 20.0, **placing},  # noqa: B023
+                        }
+                        chosen = BaseChoice.model_validate(document)
+                        return laid(chosen, sheet(side, *where), 3, lambda name: Path(held) / name).relief  # noqa: B023
+
+                    # The finest grain is a noise in space, which nothing turns.
+                    for placing, wanted, otherwise in (
+                        ({"turn_deg": 33.0}, back, forth),
+                        ({"across_cm": 7.0}, (a - np.float32(0.07), b), (a + np.float32(0.07), b)),
+                    ):
+                        got = relief((a, b), **placing)
+                        alike, other = (np.corrcoef(got, relief(at))[0, 1] for at in (wanted, otherwise))
+                        self.assertGreater(alike, 0.9, placing)
+                        self.assertGreater(alike - other, 0.1, placing)
+
     def test_no_base_is_the_usual_one(self) -> None:
         self.assertEqual(self.made().substances[0].family, "ferrous")
 

@@ -159,6 +159,18 @@ class Reading(Files):
         self.assertIn("it holds only G", " ".join(found.notes))
         self.assertIn("2 of its numbers are not finite", " ".join(found.notes))
 
+    def test_whole_numbers_of_32_bits(self) -> None:
+        # Pillow writes them; what they go up to is not said in the file, so that small ones are those of 16 bits.
+        for top, peak in ((65535, 65535), (2**31 - 1, 2**31 - 1), (2**31 - 1, 65536)):
+            values = np.array([[0, peak // 2], [peak, -5]], np.int32)
+            Image.fromarray(values).save(self.folder / "deep.tif")
+            found = read_picture(self.folder / "deep.tif").pixels
+            self.assertEqual(found.shape, (2, 2, 1))
+            np.testing.assert_allclose(
+                found[:, :, 0] / (1.0 if found.dtype.kind == "f" else np.iinfo(found.dtype).max),
+                np.clip(values, 0, None) / top, rtol=1e-4,
+            )  # fmt: skip
+
     def test_gamma_of_the_file(self) -> None:
         self.put("plain.png", np.full((4, 4, 3), 128, np.uint8))
         self.assertIsNone(read_picture(self.folder / "plain.png").gamma)

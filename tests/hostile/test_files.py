@@ -518,6 +518,79 @@ class ReadRight(Case):
         self.assertAlmostEqual(float(found.areas.sum()), float(mesh.areas.sum()), delta=1e-4)
         self.assertAlmostEqual(uv_health(found).used, uv_health(mesh).used, delta=0.01)
 
+    def test_colours_packed_as_shares(self) -> None:
+        # glTF 2.0, 3.6.2.2: a normalized unsigned byte c stands for c / 255. A corner's red counts up with its x.
+        mesh = shapes.box(0.1)
+        x = mesh.positions[:, 0]
+        red = np.round((x - x.min()) / np.ptp(x) * 200).astype(np.uint8)
+        colours = np.stack([red, np.full_like(red, 51), np.full_like(red, 255)], axis=1)
+        data = DracoPy.encode(mesh.positions.astype(np.float64), mesh.triangles.astype(np.uint32), colors=colours)
+        known = DracoPy.decode(data)
+        numbers = {a["attribute_type"]: a["unique_id"] for a in known.attributes}
+
+        def document(**more: Any) -> bytes:
+            content = {
+                "asset": {"version": "2.0"},
+                "extensionsUsed": ["KHR_draco_mesh_compression"],
+                "extensionsRequired": ["KHR_draco_mesh_compression"],
+                "nodes": [{"mesh": 0}],
+                "scenes": [{"nodes": [0]}],
+                "meshes": [{"primitives": [{
+                    "attributes": {"POSITION": 0, "COLOR_0": 1}, "indices": 2,
+                    "extensions": {"KHR_draco_mesh_compression": {"bufferView": 0,
+                        "attributes": {"POSITION": numbers[0], "COLOR_0": numbers[2]}}},
+                }]}],
+                "accessors": [
+                    {"componentType": 5126, "count": len(known.points), "type": "VEC3"},
+                    {"componentType": 5121, "count": len(known.points), "type": "VEC3", **more},
+                    {"componentType": 5125, "count": known.faces.size, "type": "SCALAR"},
+                ],
+                "bufferViews": [{"buffer": 0, "byteLength": len(data)}],
+                "buffers": [{"byteLength": len(data)}],
+            }  # fmt: skip
+            return pack(content, data)
+
+        found = read_object(self.path("shares.glb", document(normalized=True)))
+        assert found.colours is not None
+        x = found.positions[:, 0]
+        np.testing.assert_allclose(found.colours[:, 0], (x - x.min()) / np.ptp(x) * 200 / 255, atol=0.005)
+        np.testing.assert_allclose(found.colours[:, 1], 0.2, atol=1e-6)
+        np.testing.assert_allclose(found.colours[:, 2], 1.0, atol=1e-6)
+
+    def test_what_is_no_number_beside_the_places_is_set_to_nothing_and_told(self) -> None:
+        # Places that are none are refused; what can be had anew or done without is not worth losing an object for.
+        corners = np.float32([[0, 0, 0], [1, 0, 0], [0, 1, 0]])
+        normals = np.float32([[0, 0, 1], [np.nan, 0, 1], [0, 0, 1]])
+        uv = np.float32([[0, 1], [1, 1], [np.inf, 0]])
+        colour = np.float32([[1, 0.5, 0], [1, np.nan, 0], [1, 0.5, 1e30]])
+        pieces = [v.tobytes() for v in (corners, normals, uv, colour)]
+        starts = np.cumsum([0, *map(len, pieces)]).tolist()
+        content = {
+            "asset": {"version": "2.0"},
+            "nodes": [{"mesh": 0}],
+            "scenes": [{"nodes": [0]}],
+            "meshes": [{"primitives": [{
+                "attributes": {"POSITION": 0, "NORMAL": 1, "TEXCOORD_0": 2, "COLOR_0": 3},
+            }]}],
+            "accessors": [
+                {"bufferView": k, "componentType": 5126, "count": 3, "type": "VEC2" if k == 2 else "VEC3"}
+                for k in range(4)
+            ],
+            "bufferViews": [
+                {"buffer": 0, "byteOffset": starts[k], "byteLength": len(piece)} for k, piece in enumerate(pieces)
+            ],
+            "buffers": [{"byteLength": starts[-1]}],
+        }  # fmt: skip
+        found = read_object(self.path("numbers.glb", pack(content, b"".join(pieces))))
+        notes = " ".join(found.notes)
+        for name, count in (("NORMAL", 1), ("TEXCOORD_0", 1), ("COLOR_0", 2)):
+            self.assertIn(f"{count} entries of {name} were not numbers and were set to 0", notes)
+        order = np.lexsort((found.positions[:, 1], found.positions[:, 0]))
+        assert found.uv is not None and found.colours is not None
+        self.assertEqual(found.uv[order].tolist(), [[0, 1], [0, 0], [1, 1]])
+        self.assertEqual(found.colours[order][:, :3].tolist(), [[1, 0.5, 0], [1, 0.5, 0], [1, 0, 0]])
+        np.testing.assert_allclose(found.normals, [[0, 0, 1]] * 3, atol=1e-6)
+
     def test_skins_stand_in_their_rest_pose(self) -> None:
         document, blob = samples.rich_document()
         document["nodes"][1]["translation"] = [5, 0, 0]
