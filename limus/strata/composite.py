@@ -13,9 +13,9 @@ from limus.common.parallel import map_blocks
 from limus.materials.channels import CHANNELS, is_even
 from limus.strata.alteration import Alteration
 
-#: Texels composited at a time: everything of such a block stays in the processor's cache from the first coat to the
-#: last.
-_BLOCK = 1 << 15
+#: Texels composited at a time: few enough that what shows of them stays in the processor's cache from the first coat to
+#: the last, so many that two threads do not wait for each other between kernels.
+_BLOCK = 1 << 16
 
 
 @dataclass(frozen=True)
@@ -43,20 +43,27 @@ class Laid(NamedTuple):
 # Kernels take slices and count from 0: an index that might be below 0 keeps a loop from becoming vector instructions.
 @kernel
 def _cover(thickness, rate, cover):  # type: ignore[no-untyped-def]
+    """How much of what is below is hidden, and at how many texels there is anything to hide it."""
+    covered = np.int32(0)
     for i in range(len(cover)):
         cover[i] = np.float32(1.0) - fading(max(thickness[i], np.float32(0.0)) * rate)
+        covered += np.int32(thickness[i] > np.float32(0.0))
+    return covered
 
 
 @kernel
-def _lay(cover, weight, value, out):  # type: ignore[no-untyped-def]
-    for i in range(len(out)):
-        out[i] += cover[i] * weight * (value[i] - out[i])
+def _lay_even(cover, rows, weights, values, shown):  # type: ignore[no-untyped-def]
+    """One value for each of the ``rows`` of ``shown``: most of what a coat says."""
+    for k in range(len(rows)):
+        row, weight, value = shown[rows[k]], weights[k], values[k]
+        for i in range(len(cover)):
+            row[i] += cover[i] * weight * (value - row[i])
 
 
 @kernel
-def _lay_even(cover, weight, value, out):  # type: ignore[no-untyped-def]
-    for i in range(len(out)):
-        out[i] += cover[i] * weight * (value - out[i])
+def _lay(cover, weight, value, row):  # type: ignore[no-untyped-def]
+    for i in range(len(row)):
+        row[i] += cover[i] * weight * (value[i] - row[i])
 
 
 @kernel
@@ -70,16 +77,44 @@ def _threefold(cover, out):  # type: ignore[no-untyped-def]
 
 
 @kernel
-def _blend(cover, weight, mode, value, low, span, out):  # type: ignore[no-untyped-def]
-    """``value`` and ``out`` (n, c). Modes are defined for 0..1, so a channel of another range is brought there and
-    back.
+def _blend(cover, weight, mode, value, low, span, row):  # type: ignore[no-untyped-def]
+    """Modes are defined for 0..1, so a channel of another range is brought there and back."""
+    for i in range(len(row)):
+        b = (row[i] - low) / span
+        s = (value[i] - low) / span
+        row[i] += cover[i] * weight * (blend_value(mode, b, s) - b) * span
+
+
+class _Told(NamedTuple):
+    """What one coat says, by how it is laid.
+
+    Attributes
+    ----------
+    even : rows (k,), weights (k,) and values (k,) of channels of one number that are the same everywhere: most of what
+        is said. other : the rest.
     """
-    for i in range(len(out)):
-        v = cover[i] * weight
-        for c in range(out.shape[1]):
-            b = (out[i, c] - low) / span
-            s = (value[i, c] - low) / span
-            out[i, c] += v * (blend_value(mode, b, s) - b) * span
+
+    thickness: np.ndarray
+    rate: np.float32
+    even: tuple[np.ndarray, np.ndarray, np.ndarray]
+    other: list[Spoken]
+    alters: Alteration | None
+
+
+def _told(coat: Laid, telling: list[Spoken], rows: dict[str, int]) -> _Told:
+    at: list[int] = []
+    weights: list[float] = []
+    values: list[float] = []
+    other: list[Spoken] = []
+    for name, value, use in telling:
+        if value is not None and value.ndim == 0 and use.mode == 0:
+            at.append(rows[name])
+            weights.append(use.weight)
+            values.append(float(value))
+        else:
+            other.append((name, value, use))
+    even = np.array(at, np.int32), np.array(weights, np.float32), np.array(values, np.float32)
+    return _Told(coat.thickness, np.float32(1.0 / coat.hide_um), even, other, coat.alters)
 
 
 def _same(a: np.ndarray, b: np.ndarray | None) -> bool:
@@ -94,35 +129,38 @@ def composited(count: int, below: dict[str, np.ndarray], coats: list[Laid]) -> d
     a new sheet: channels that no coat changes are those of ``below``, still one value where they were.
     """
     out = dict(below)
-    steps: list[tuple[np.ndarray, np.float32, list[Spoken], Alteration | None]] = []
-    for thickness, hide_um, spoken, alters in coats:
+    #: Which row each changing channel of one number is while coats are laid over it.
+    rows: dict[str, int] = {}
+    colours: list[str] = []
+    told: list[_Told] = []
+    for coat in coats:
         # A coat says nothing where all is one value and its own is the same.
         telling: list[Spoken] = []
-        for name, value, use in spoken:
+        for name, value, use in coat.spoken:
             channel = CHANNELS[name]
-            now = out[name]
-            even = value is not None and is_even(now, channel) and is_even(value, channel)
-            if even and use.mode == 0 and _same(now, value):
+            even = value is not None and is_even(out[name], channel) and is_even(value, channel)
+            if even and use.mode == 0 and _same(out[name], value):
                 continue
             if out[name] is below[name]:
                 out[name] = np.empty((count, channel.width) if channel.width > 1 else count, np.float32)
-            if value is None:
-                telling.append((name, None, use))
-                continue
-            whole = np.asarray(value, np.float32, order="C")
-            if channel.width > 1 and is_even(whole, channel) and use.mode == 0:
+                if channel.width > 1:
+                    colours.append(name)
+                else:
+                    rows[name] = len(rows)
+            whole = None if value is None else np.asarray(value, np.float32, order="C")
+            if whole is not None and channel.width > 1 and is_even(whole, channel):
                 # One block of it serves all.
-                whole = np.tile(whole, min(_BLOCK, count))
+                whole = np.tile(whole, (min(_BLOCK, count), 1))
             telling.append((name, whole, use))
         if telling:
-            steps.append((thickness, np.float32(1.0 / hide_um), telling, alters))
-    made = [name for name in out if out[name] is not below[name]]
+            told.append(_told(coat, telling, rows))
 
     def block(start: int) -> None:
         here = slice(start, min(start + _BLOCK, count))
-        cover = np.empty(here.stop - start, np.float32)
-        threefold = np.empty(3 * len(cover), np.float32)
-        targets = {name: out[name][here] for name in made}
+        long = here.stop - start
+        cover, threefold = np.empty(long, np.float32), np.empty(3 * long, np.float32)
+        shown = np.empty((len(rows), long), np.float32)
+        targets = {name: shown[row] for name, row in rows.items()} | {name: out[name][here] for name in colours}
         for name, target in targets.items():
             target[:] = below[name] if is_even(below[name], CHANNELS[name]) else below[name][here]
 
@@ -131,39 +169,32 @@ def composited(count: int, below: dict[str, np.ndarray], coats: list[Laid]) -> d
                 return targets[name]
             return below[name] if is_even(below[name], CHANNELS[name]) else below[name][here]
 
-        for thickness, rate, telling, alters in steps:
+        for thickness, rate, even, other, alters in told:
             # Of most coats there is nothing in most places.
-            if thickness[here].max() <= 0:
+            if not _cover(thickness[here], rate, cover):
                 continue
             altered = alters.values({n: shows(n) for n in alters.reads if n in below}, here) if alters else {}
-            _cover(thickness[here], rate, cover)
-            if any(CHANNELS[name].width > 1 for name, _, _ in telling):
+            if len(even[0]):
+                _lay_even(cover, *even, shown)
+            if any(CHANNELS[name].width > 1 for name, _, _ in other):
                 _threefold(cover, threefold)
-            for name, value, use in telling:
-                channel = CHANNELS[name]
-                weight, target = np.float32(use.weight), targets[name]
-                if value is None:
-                    part = altered[name]
-                elif value.ndim == 0 or (value.ndim == 1 and channel.width > 1):
-                    part = value
-                else:
-                    part = value[here]
+            for name, value, use in other:
+                channel, target = CHANNELS[name], targets[name].reshape(-1)
+                part = altered[name] if value is None else value
+                if is_even(part, channel):
+                    part = np.broadcast_to(part, targets[name].shape)
+                elif value is not None:
+                    part = value[:long] if len(value) < count else value[here]
+                part = np.ascontiguousarray(part, np.float32).reshape(-1)
+                by, weight = threefold if channel.width > 1 else cover, np.float32(use.weight)
                 if use.mode != 0:
-                    wide = (
-                        np.broadcast_to(part, (len(cover), channel.width))
-                        if is_even(part, channel)
-                        else part.reshape(len(cover), -1)
-                    )
                     span = np.float32(channel.high - channel.low)
-                    _blend(cover, weight, use.mode, wide, np.float32(channel.low), span, target.reshape(len(cover), -1))
-                elif channel.width > 1:
-                    row = np.ascontiguousarray(part).reshape(-1)
-                    _lay(threefold, weight, row[: len(threefold)], target.reshape(-1))
-                elif part.ndim == 0:
-                    _lay_even(cover, weight, np.float32(part), target)
+                    _blend(by, weight, use.mode, part, np.float32(channel.low), span, target)
                 else:
-                    _lay(cover, weight, part, target)
+                    _lay(by, weight, part, target)
+        for name, row in rows.items():
+            out[name][here] = shown[row]
 
-    if made:
+    if rows or colours:
         map_blocks(block, list(range(0, count, _BLOCK)))
     return out

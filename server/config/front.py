@@ -87,7 +87,14 @@ def _own(address: str) -> bool:
 
 
 def make_server(
-    application: Any, host: str, port: int, *, proxies: int = 0, proxy: str = "127.0.0.1", **more: Any
+    application: Any,
+    host: str,
+    port: int,
+    *,
+    proxies: int = 0,
+    proxy: str = "127.0.0.1",
+    threads: int = THREADS,
+    **more: Any,
 ) -> Any:
     """A server that is bound and not yet running; ``run()`` runs it.
 
@@ -99,7 +106,7 @@ def make_server(
     OSError : the address cannot be used.
     """
     options = {
-        "host": host, "port": port, "threads": THREADS, "connection_limit": IN_ALL, "channel_timeout": 120,
+        "host": host, "port": port, "threads": threads, "connection_limit": IN_ALL, "channel_timeout": 120,
         "cleanup_interval": 10,
         "max_request_header_size": 64 << 10, "inbuf_overflow": 1 << 20, "outbuf_overflow": 8 << 20, "backlog": 256,
         "asyncore_use_poll": True, "expose_tracebacks": False, "ident": None, "clear_untrusted_proxy_headers": False,
@@ -114,9 +121,9 @@ def make_server(
     # A name may stand for two addresses; one is enough, the older kind unless the other was asked for.
     family = socket.AF_INET6 if ":" in host else socket.AF_INET
     place = next((info for info in settings.listen if info[0] == family), settings.listen[0])
-    threads = ThreadedTaskDispatcher()
-    threads.set_thread_count(settings.threads)
-    return Server(application, {}, dispatcher=threads, adj=settings, sockinfo=place)
+    workers = ThreadedTaskDispatcher()
+    workers.set_thread_count(settings.threads)
+    return Server(application, {}, dispatcher=workers, adj=settings, sockinfo=place)
 
 
 def main() -> None:

@@ -22,7 +22,6 @@ from django.core.management import call_command
 from django.db import connections
 from django.db.models import Model
 from django.test import override_settings
-from django.test.testcases import LiveServerThread, QuietWSGIRequestHandler
 from PIL import Image
 from playwright.sync_api import Browser, Locator, Page, Playwright, sync_playwright
 
@@ -30,6 +29,7 @@ from server.jobs.models import Job
 from server.projects.models import WorkObject
 from server.work import runner
 from tests.core.stories import short_story
+from tests.live import Front
 
 #: Mesa draws a frame in half the processor time of the browser's own software renderer, and keeps what it compiled.
 DRAWS = (
@@ -55,16 +55,6 @@ AT_REST = """patience => new Promise(done => {
 })"""
 
 
-class SamePort(LiveServerThread):
-    """Takes the port of the class before, on which the system may still wait for late packets."""
-
-    def _create_server(self, connections_override: Any = None) -> Any:
-        return self.server_class(
-            (self.host, self.port), QuietWSGIRequestHandler, allow_reuse_address=True,
-            connections_override=connections_override,
-        )  # fmt: skip
-
-
 @override_settings(DEMO_SIGN_IN=True, READINGS_RESOLUTION=128, ALLOWED_HOSTS=["localhost", "127.0.0.1"])
 class BrowserTest(StaticLiveServerTestCase):
     """The demo project, a task worker in a thread, and a page that fails the test on any script error.
@@ -75,7 +65,7 @@ class BrowserTest(StaticLiveServerTestCase):
     """
 
     host = "127.0.0.1"
-    server_thread_class = SamePort
+    server_thread_class = Front
     page: Page
     #: Resolution of the view at rest; small, but for the test that watches it sharpen.
     at_rest = 256

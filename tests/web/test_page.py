@@ -15,6 +15,8 @@ from django.contrib.staticfiles.testing import StaticLiveServerTestCase
 from django.core.management import call_command
 from django.test import override_settings
 
+from tests.live import Front
+
 WEB = Path(__file__).resolve().parents[2] / "web"
 #: Parts of the names of files that are run alone, while they are being written: LIMUS_PAGE_TESTS="export batch".
 ONLY = os.environ.get("LIMUS_PAGE_TESTS", "").split()
@@ -36,6 +38,7 @@ class Page(StaticLiveServerTestCase):
     """One method for each file; see ``_add``. Tests that mount a stage talk to this class's server."""
 
     host = "127.0.0.1"
+    server_thread_class = Front
     _found: ClassVar[dict[str, Any]] = {}
     _said: ClassVar[str] = ""
 
