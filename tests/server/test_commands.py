@@ -126,8 +126,6 @@ class WholeServer(TestCase):
             **os.environ,
             "LIMUS_DATA": self.folder,
             "LIMUS_CACHE": f"{self.folder}/readings",
-            # The demo's four objects are measured, in a quarter of the time.
-            "LIMUS_READINGS_RESOLUTION": "256",
         }
         env.pop("DJANGO_SETTINGS_MODULE", None)
         command = [sys.executable, "-W", "ignore", "manage.py", "serve", "--demo", "--port", str(self.port)]

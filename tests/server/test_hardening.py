@@ -13,7 +13,7 @@ import sys
 import tempfile
 import threading
 import time
-from contextlib import suppress
+from contextlib import closing, suppress
 from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
@@ -746,52 +746,59 @@ class Backup(TestCase):
         return done.stdout
 
     def test_backup_while_edits_run_and_restore(self) -> None:
-        self.manage(
-            "shell",
-            "-v",
-            "0",
-            "-c",
-            "from django.core.management import call_command\n"
-            "call_command('migrate', verbosity=0)\ncall_command('load_demo', draft=True, first=True, verbosity=0)",
-        )
-        edits = (
-            "from server.projects.models import WorkObject\nimport "
-            "time\nitem=WorkObject.objects.get()\nend=time.time()+4\nk=0\n"
-            "while time.time()<end:\n k+=1\n item.commit(item.head_id, {**item.document,'seed':k}, f'Edit "
-            "{k}')\nprint(k)"
-        )
+        begun, enough = self.folder / "begun", self.folder / "enough"
+        edits = f"""
+import pathlib
+from django.core.management import call_command
+from server.projects.models import WorkObject
+call_command("migrate", verbosity=0)
+call_command("load_demo", draft=True, first=True, verbosity=0)
+item, k = WorkObject.objects.get(), 0
+while not pathlib.Path({str(enough)!r}).exists():
+    k += 1
+    item.commit(item.head_id, {{**item.document, "seed": k}}, f"Edit {{k}}")
+    if k == 3:
+        pathlib.Path({str(begun)!r}).touch()
+print(k)
+"""
         env = {**os.environ, "LIMUS_DATA": str(self.folder / "data")}
         env.pop("DJANGO_SETTINGS_MODULE", None)
         writer = subprocess.Popen(
             [sys.executable, "-W", "ignore", "manage.py", "shell", "-v", "0", "-c", edits],
-            cwd=ROOT,
-            env=env,
-            stdout=subprocess.PIPE,
-            text=True,
-        )
-        time.sleep(2.5)
+            cwd=ROOT, env=env, stdout=subprocess.PIPE, text=True,
+        )  # fmt: skip
+        self.addCleanup(writer.kill)
+        limit = time.monotonic() + 120
+        while not begun.exists():
+            self.assertIsNone(writer.poll(), "no edit was made")
+            self.assertLess(time.monotonic(), limit, "no edit was made")
+            time.sleep(0.05)
         self.manage("backup", str(self.folder / "copy"))
+        enough.touch()
         assert writer.stdout is not None
         made = int(writer.stdout.read().split()[-1])
         writer.wait(30)
-        self.assertGreater(made, 3)
-        copy = self.folder / "copy"
-        with sqlite3.connect(copy / "limus.sqlite3") as database:
-            self.assertEqual(database.execute("PRAGMA integrity_check").fetchone()[0], "ok")
+        with (
+            closing(sqlite3.connect(self.folder / "copy" / "limus.sqlite3")) as copy,
+            closing(sqlite3.connect(self.folder / "data" / "limus.sqlite3")) as data,
+        ):
+            self.assertEqual(copy.execute("PRAGMA integrity_check").fetchone()[0], "ok")
+            (held,) = copy.execute("SELECT document FROM projects_workobject").fetchone()
+            seed = json.loads(held)["seed"]
+            # It was made in the middle of edits, which went on.
+            self.assertTrue(3 <= seed < made, (seed, made))
+            # Object and history are of the same moment, and what was there is the same in both.
+            versions = "SELECT number, label, change FROM projects_sceneversion ORDER BY number"
+            kept, all_of_them = copy.execute(versions).fetchall(), data.execute(versions).fetchall()
+            self.assertEqual(kept[-1][1], f"Edit {seed}")
+            self.assertEqual(kept, all_of_them[: len(kept)])
+        # The copy is a folder that can be worked from, with its files.
         look = (
-            "from server.projects.models import WorkObject\nfrom server.projects.data_files import "
-            "find\ni=WorkObject.objects.get()\n"
-            "print(i.document['seed'], i.versions.count(), find(i.scene().object.file).is_file(), i.head.number)"
+            "from server.projects.data_files import find\nfrom server.projects.models import WorkObject\n"
+            "i = WorkObject.objects.get()\nprint(i.document['seed'], find(i.scene().object.file).is_file())"
         )
-        seed, versions, file, number = self.manage("shell", "-v", "0", "-c", look, where="copy").split()[-4:]
-        self.assertEqual((file, versions), ("True", number))
-        self.assertLessEqual(int(seed), made)
-        # Whatever was there when the copy was made is the same in both.
-        then = (
-            "from server.projects.models import "
-            f"SceneVersion\nprint(SceneVersion.objects.get(number={number}).document['seed'])"
-        )
-        self.assertEqual(self.manage("shell", "-v", "0", "-c", then).split()[-1], seed)
+        said = self.manage("shell", "-v", "0", "-c", look, where="copy").split()
+        self.assertEqual(said[-2:], [str(seed), "True"])
 
     def test_an_older_database_is_brought_up(self) -> None:
         # In one process: each begins by loading everything.
