@@ -50,6 +50,15 @@ def whole_size(sets: int, resolution: int) -> int:
     return size
 
 
+def tile_sides(size: int, density: int) -> tuple[int, int]:
+    """Height and width of a tile of a map set of ``density`` pixels, in pixels of the whole that has ``size`` of them
+    along a side.
+    """
+    cut = density // size
+    tall = max(1, min(TILE_ROWS // cut, size))
+    return tall, max(1, min(TILE_TEXELS // (tall * cut * cut), size))
+
+
 def in_bytes(count: int) -> str:
     """A number of bytes in words, as people read them."""
     mega = count / (1 << 20)
@@ -74,8 +83,7 @@ class Needed:
         size = whole_size(self.sets, resolution)
         cut = resolution // size
         # A tile with its rim, at worst full of surface; its rows in all maps; and of the whole what was decided.
-        tall = max(1, min(TILE_ROWS // cut, size))
-        wide = max(1, min(TILE_TEXELS // (tall * cut * cut), size))
+        tall, wide = tile_sides(size, resolution)
         rim = 2 * rim_of(cut)
         tile = (tall + rim) * (wide + rim) * cut * cut * self.pixel / max(self.covered, 1e-3)
         rows = resolution * tall * cut * self.written * 2

@@ -11,7 +11,7 @@ import numpy as np
 
 from limus.document.scene import Scene
 from limus.playing.chronicle import Surface
-from limus.playing.needed import TILE_ROWS, TILE_TEXELS
+from limus.playing.needed import tile_sides
 from limus.playing.window_pixels import beyond, filled, joined
 from limus.playing.windows import Record, Windows
 from limus.surface.texels import Texels
@@ -31,17 +31,10 @@ def whole_bands(
     yield [Tile(0, 0, texels.pages * texels.size, texels.size, surface, texels.fill_index, masks or {}, bare)]
 
 
-def _sides(windows: Windows) -> tuple[int, int]:
-    """Height and width of a tile, pixels of the whole."""
-    size = windows.whole.size
-    cut = windows.whole.density // size
-    tall = max(1, min(TILE_ROWS // cut, size))
-    return tall, max(1, min(TILE_TEXELS // (tall * cut * cut), size))
-
-
 def count_tiles(windows: Windows) -> int:
     """How many tiles all map sets have."""
-    (tall, wide), size = _sides(windows), windows.whole.size
+    size = windows.whole.size
+    tall, wide = tile_sides(size, windows.whole.density)
     return windows.whole.pages * -(-size // tall) * -(-size // wide)
 
 
@@ -62,7 +55,7 @@ def window_bands(
     """
     whole, density = windows.whole, windows.whole.density
     size, cut = whole.size, density // whole.size
-    tall, wide = _sides(windows)
+    tall, wide = tile_sides(size, density)
     of_whole = dict(taker.fields)
     done = itertools.count()
 
