@@ -6049,7 +6049,7 @@ export interface components {
       scale: number
       /**
        * Turned
-       * @description About the direction it is looked at from
+       * @description Counterclockwise, about the direction it is looked at from; a solid body about the upright
        * @default 0
        */
       turn_deg: number
