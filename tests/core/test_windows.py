@@ -305,7 +305,8 @@ class Parts(TestCase):
                 self.assertTrue(bool((rows >= 0).all()), name)
                 for field in ("triangle", "position", "normal", "area", "tangent", "part", "island"):
                     np.testing.assert_array_equal(getattr(window, field), getattr(big, field)[rows], f"{name} {field}")
-                self.assertAlmostEqual(window.texel_mm / big.texel_mm, 1.0, delta=0.02)
+                # Told from the whole that decides, whose texels cover small islands a little more or less.
+                self.assertAlmostEqual(window.texel_mm / big.texel_mm, 1.0, delta=0.04)
                 pixels.append(window.pixel[window.core])
                 self._next_door(window, big, rows, name)
             np.testing.assert_array_equal(np.sort(np.concatenate(pixels)), big.pixel, name)
