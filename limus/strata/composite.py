@@ -9,7 +9,7 @@ import numpy as np
 
 from limus.common.blending import blend_value
 from limus.common.kernel import fading, kernel
-from limus.common.parallel import map_blocks
+from limus.common.parallel import SMALLEST_SHARE, map_blocks
 from limus.materials.channels import CHANNELS, is_even
 from limus.strata.alteration import Alteration
 
@@ -155,9 +155,12 @@ def composited(count: int, below: dict[str, np.ndarray], coats: list[Laid]) -> d
         if telling:
             told.append(_told(coat, telling, rows))
 
-    def block(start: int) -> None:
-        here = slice(start, min(start + _BLOCK, count))
-        long = here.stop - start
+    # All as long as each other, so that no thread waits for one that has more to do.
+    pieces = max(-(-count // _BLOCK), 2 if count > SMALLEST_SHARE else 1)
+
+    def block(number: int) -> None:
+        here = slice(count * number // pieces, count * (number + 1) // pieces)
+        long = here.stop - here.start
         cover, threefold = np.empty(long, np.float32), np.empty(3 * long, np.float32)
         shown = np.empty((len(rows), long), np.float32)
         targets = {name: shown[row] for name, row in rows.items()} | {name: out[name][here] for name in colours}
@@ -196,5 +199,5 @@ def composited(count: int, below: dict[str, np.ndarray], coats: list[Laid]) -> d
             out[name][here] = shown[row]
 
     if rows or colours:
-        map_blocks(block, list(range(0, count, _BLOCK)))
+        map_blocks(block, list(range(pieces)))
     return out
