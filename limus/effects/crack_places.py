@@ -44,7 +44,9 @@ def network(layer: CrackLayer, event: Event) -> Cracks:
     tile = event.marks.piece if layer.within == "brick" else None
     if tile is not None:
         names = decided("tiles", lambda: np.unique(np.round(tile, 5)))
-        piece = piece * np.int64(len(names)) + np.searchsorted(names, np.round(tile, 5))
+        # A tile that the whole has no texel of counts as one of its neighbours in number.
+        own = np.minimum(np.searchsorted(names, np.round(tile, 5)), len(names) - 1)
+        piece = piece * np.int64(len(names)) + own
     for k in range(levels):
         mm = layer.size_mm * 0.78 * finer**k
         if mm < 1.6 * texels.texel_mm and k:

@@ -78,10 +78,12 @@ class Variation(Effect):
         if self.each == "piece":
             piece = event.marks.piece
             return piece if piece is not None else np.full(len(texels), 0.5, np.float32)
-        owner = texels.part if self.each == "part" else texels.island
-        numbers = decided("owners", lambda: np.unique(owner))
-        if len(numbers) < 2:
+        # Numbered by the mesh: finer texels may show an island that those which decide have none of.
+        owner, count = (
+            (texels.part, len(texels.mesh.parts))
+            if self.each == "part"
+            else (texels.island, int(texels.adjacency.island.max(initial=0)) + 1)
+        )
+        if len(decided("owners", lambda: np.unique(owner))) < 2:
             return np.full(len(texels), 0.5, np.float32)
-        return by_number(
-            np.searchsorted(numbers, owner), [int(x) for x in numbers], texels.position, event.seed(154) & 0xFFFFFF
-        ).value()
+        return by_number(owner, list(range(count)), texels.position, event.seed(154) & 0xFFFFFF).value()

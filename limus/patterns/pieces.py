@@ -70,9 +70,12 @@ def by_number(piece: np.ndarray, numbers: list[int], points_m: np.ndarray, seed:
         return low, high
 
     low, high = decided("extents", extents)
+    # Of a piece that none of the texels that decide lies on, all is its middle.
+    seen = low[:, 0] <= high[:, 0]
+    low, high = np.where(seen[:, None], low, 0.0), np.where(seen[:, None], high, 0.0)
     half = np.maximum(np.linalg.norm(high - low, axis=1) / 2, 1e-9)
     middle = (low + high) / 2
-    at = (points_m - middle[piece]) / half[piece][:, None]
+    at = np.where(seen[piece][:, None], (points_m - middle[piece]) / half[piece][:, None], 0.0)
     return Pieces(piece, _chances(np.array(numbers), seed), at.astype(np.float32))
 
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import itertools
 import os
+from collections.abc import Callable
 from dataclasses import replace
 from functools import cache
 from pathlib import Path
@@ -25,11 +26,14 @@ from limus.common.errors import Cancelled, InputError
 from limus.common.store import Store
 from limus.document.scene import Layer, ObjectFile, Scene
 from limus.effects.catalogue import EFFECTS
+from limus.effects.dirt import Dirt
 from limus.effects.paint import Paint
+from limus.effects.variation import Variation
 from limus.masks.hand.painting import painted
 from limus.masks.hand.stroke import Brush, Stroke
 from limus.masks.recipe import Recipe, Term, term
 from limus.masks.sources.noise import Noise
+from limus.masks.sources.pieces import PiecesSource
 from limus.masks.sources.strokes import Strokes as StrokesSource
 from limus.materials.channels import CHANNELS
 from limus.playing.chronicle import Chronicle, Surface
@@ -58,8 +62,8 @@ def thin_sheet() -> Mesh:
     return shapes.grid(points, "sheet.glb")
 
 
-def odd_islands() -> Mesh:
-    """A box whose sides lie mirrored, turned and one of them tiny in the picture."""
+def odd_islands(smallest: float = 0.06) -> Mesh:
+    """A box whose sides lie mirrored, turned and one of them tiny in the picture: ``smallest`` times as wide."""
     mesh = shapes.box(0.07)
     assert mesh.uv is not None
     uv = mesh.uv.astype(np.float64).copy()
@@ -73,7 +77,7 @@ def odd_islands() -> Mesh:
         if k % 3 == 1:
             away = away[:, ::-1] * [1.0, -1.0]
         if k == 5:
-            away = away * 0.06
+            away = away * smallest
         uv[rows] = middle + away
     return replace(mesh, uv=uv.astype(np.float32))
 
@@ -90,7 +94,9 @@ def hoist() -> Mesh:
     return build()
 
 
-OBJECTS = {"boxes": two_boxes, "sheet": thin_sheet, "islands": odd_islands}
+OBJECTS: dict[str, Callable[[], Mesh]] = {"boxes": two_boxes, "sheet": thin_sheet, "islands": odd_islands}
+#: One side so small that the texels of the whole miss it, and those of its windows do not.
+UNSEEN = {"unseen": lambda: odd_islands(0.02)}
 if os.environ.get("LIMUS_WINDOWS") == "all":
     OBJECTS |= {"hoist": hoist}
 
@@ -110,7 +116,7 @@ def player(name: str, size: int = SMALL) -> Chronicle:
     """Of the chronicle over one of the objects. Its readings are those of the small size at any size, so that what
     differs is not what was measured.
     """
-    mesh = OBJECTS[name]()
+    mesh = (OBJECTS | UNSEEN)[name]()
     small = Texels.of(mesh, SMALL)
     plan = RayPlan((2.0, 8.0), (8.0, 32.0), 32.0, 8)
     measured = Measured(small, plan, measure_rays(small, plan).astype(np.float16))
@@ -321,6 +327,31 @@ class Parts(TestCase):
             # Over the seams of the hoist a few take one texel where the whole lies between two: no further than that.
             self.assertLessEqual(float((off > 2e-5).mean()), 2e-3 if name == "hoist" else 0.0, name)
             self.assertLess(float(off.max()), 10.0 * 0.001 * big.texel_mm, name)
+
+    def test_an_island_that_the_whole_has_no_texel_of(self) -> None:
+        # What tells islands or parts apart must know of those that only finer texels show.
+        big = player("unseen", FINE).texels
+        unseen = set(big.island.tolist()) - set(player("unseen").texels.island.tolist())
+        self.assertEqual(len(unseen), 1)
+        windows, where = windows_on("unseen", FINE), np.isin(big.island, list(unseen))
+        each = Variation(each="island", piece_tone=1.0, tone=0.0)  # type: ignore[call-arg]
+        layers: list[Any] = [Layer(id="each", name="Each", effect=each)]
+        layers += [
+            Layer(id=give, name=give, effect=Dirt(), where=Recipe(terms=[term(PiecesSource(of="island", give=give))]))  # type: ignore[arg-type]
+            for give in ("value", "tilt")
+        ]
+        for layer in layers:
+            scene = Scene(object=ObjectFile(file="a.glb"), layers=[layer], bases=[from_stock("aluminium")])
+            got = drawn(windows, scene, windows.record(scene), 2)
+            color = got["base_color"][np.searchsorted(got["pixel"], big.pixel)]
+            self.assertTrue(bool(np.isfinite(color).all()), layer.id)
+            on = player("unseen", FINE)
+            whole = on.finish(on.play(scene)[-1].pile).channel("base_color")
+            if layer.id != "tilt":
+                # Its own tone, as on a whole that sees it: not that of another island, which is another.
+                np.testing.assert_allclose(color[where].mean(axis=0), whole[where].mean(axis=0), atol=0.01)
+                others = [whole[big.island == k].mean() for k in set(big.island.tolist()) - unseen]
+                self.assertGreater(max(abs(whole[where].mean() - other) for other in others), 0.02)
 
     def test_it_shows_what_a_coarser_one_cannot(self) -> None:
         # Noise of 0.8 mm on texels of more than a millimetre is grey; in a window of a sixteenth of that it is there.
