@@ -184,14 +184,18 @@ class Skin:
 
 
 def mixed(a: Values, b: Values, share: np.ndarray) -> np.ndarray:
-    """(n, 3) or (n,) float32: ``a`` where ``share`` (n,) is 0, ``b`` where it is 1."""
+    """(n, 3) float32: colour ``a``, one or (n, 3), where ``share`` (n,) is 0, ``b`` where it is 1."""
     one, other = np.asarray(a, np.float32), np.asarray(b, np.float32)
-    wide = (
-        max(one.ndim + (one.ndim == 1 and one.shape == (3,)), other.ndim + (other.ndim == 1 and other.shape == (3,)))
-        > 1
-    )
-    w = share[:, None] if wide else share
-    return (one + (other - one) * w).astype(np.float32)
+    return (one + (other - one) * share[:, None]).astype(np.float32)
+
+
+def between(a: Values, b: Values, share: np.ndarray) -> np.ndarray:
+    """(n,) float32: number ``a``, one or (n,), where ``share`` (n,) is 0, ``b`` where it is 1.
+
+    Apart from ``mixed``, since the numbers of three texels look like a colour.
+    """
+    one, other = np.asarray(a, np.float32), np.asarray(b, np.float32)
+    return (one + (other - one) * share).astype(np.float32)
 
 
 def times(color: np.ndarray | tuple[float, float, float], tone: np.ndarray) -> np.ndarray:

@@ -146,6 +146,28 @@ class StoreRoom(TestCase):
             np.testing.assert_array_equal(first.relief, again.relief)
             self.assertGreater(float(np.abs(first.relief - other.relief).max()), 1e-4, name)
 
+    def test_a_few_points_are_laid_like_many(self) -> None:
+        # Three are the trap: their numbers have the shape of a colour. A window, or a side of a part in it, may hold
+        # any count.
+        points = np.random.Generator(np.random.PCG64(1)).random((9, 3)).astype(np.float32) * np.float32(0.3)
+        normals = np.tile(np.float32((0, 0, 1)), (9, 1))
+
+        def skin(name: str, count: int) -> Skin:
+            return laid(from_stock(name), Site(points[:count], normals[:count], 1.0, uv=points[:count, :2]), 3)
+
+        for name in STOCK:
+            many = skin(name, 9)
+            for count in (1, 2, 3, 4):
+                with self.subTest(base=name, count=count):
+                    few = skin(name, count)
+                    self.assertEqual(few.relief.shape, (count,))
+                    for channel, value in few.sheet.items():
+                        wide = (3,) if CHANNELS[channel].width > 1 else ()
+                        self.assertIn(value.shape, ((count, *wide), wide), channel)
+                        spread_out = spread(value, CHANNELS[channel], count)
+                        wanted = spread(many.sheet[channel], CHANNELS[channel], 9)[:count]
+                        np.testing.assert_allclose(spread_out, wanted, atol=0.2, err_msg=channel)
+
     def test_seamless_across_the_body(self) -> None:
         # Two points a hair apart look alike, wherever they lie and whichever UVs they have.
         random = np.random.default_rng(0)

@@ -7,7 +7,7 @@ from typing import ClassVar, Literal
 import numpy as np
 
 from limus.bases.base_material import BaseMaterial, colour_field, roughness_field, uneven_field
-from limus.bases.ground import Ground, Skin, mixed, step, times
+from limus.bases.ground import Ground, Skin, between, mixed, step, times
 from limus.common.fields import number
 from limus.materials.channels import one
 from limus.materials.substance import Substance
@@ -64,7 +64,7 @@ class Aggregate(BaseMaterial):
                 + 0.4 * vein,
             )
             color = mixed(color, stone, wins)
-            rough = mixed(rough, self.roughness - 0.22 * kind.astype(np.float32), wins)
+            rough = between(rough, self.roughness - 0.22 * kind.astype(np.float32), wins)
             height = np.where(wins > 0.5, top, height)
             free = np.maximum(free, wins)
         high = np.where(free > 0, np.maximum(height, 0), 0).astype(np.float32)

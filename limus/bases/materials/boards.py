@@ -8,7 +8,7 @@ import numpy as np
 
 from limus.bases.arrises import Side, arris_as_field, arris_field, arris_size_field, arris_way_field, broken_by
 from limus.bases.base_material import BaseMaterial, colour_field, uneven_field
-from limus.bases.ground import Ground, Skin, mixed, step, times
+from limus.bases.ground import Ground, Skin, between, mixed, step, times
 from limus.bases.materials.timber import Timber, grown
 from limus.common.fields import number
 from limus.common.hashing import key_of
@@ -95,7 +95,7 @@ class Boards(BaseMaterial):
         color = mixed(color, np.array([0.055, 0.045, 0.04], np.float32), 0.5 * stain)
         color = mixed(color, np.array([0.08, 0.06, 0.05], np.float32), nail)
         color = times(color, 0.12 + 0.88 * inside)
-        relief = mixed(np.float32(-7.0), (high - 0.7 * nail).astype(np.float32), inside)
+        relief = between(np.float32(-7.0), (high - 0.7 * nail).astype(np.float32), inside)
         return Skin(
             {"base_color": color, "metalness": one(0.0), "roughness": np.clip(face.sheet["roughness"] - 0.2 * nail,
                 0.2, 1.0).astype(np.float32)},

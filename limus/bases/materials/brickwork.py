@@ -8,7 +8,7 @@ import numpy as np
 
 from limus.bases.arrises import Side, arris_as_field, arris_field, arris_size_field, arris_way_field, broken_by
 from limus.bases.base_material import BaseMaterial, colour_field, uneven_field
-from limus.bases.ground import Ground, Skin, mixed, step, times
+from limus.bases.ground import Ground, Skin, between, mixed, step, times
 from limus.common.fields import choice, number
 from limus.materials.channels import one
 from limus.materials.substance import Substance
@@ -100,7 +100,9 @@ class Brickwork(BaseMaterial):
         shown = np.clip(brick - 0.7 * smear, 0, 1)
         # The joint lies in its own shade.
         color = mixed(times(mud, 1 - 0.20 * step(bricks.edge, -1.5, 1.0) * min(self.depth_mm / 4, 1.5)), face, shown)
-        rough = mixed(np.float32(0.95), (0.84 - 0.10 * step(b, 0.8, 0.95) - u * 0.04 * fire).astype(np.float32), shown)
+        rough = between(
+            np.float32(0.95), (0.84 - 0.10 * step(b, 0.8, 0.95) - u * 0.04 * fire).astype(np.float32), shown
+        )
         return Skin(
             {"base_color": color, "metalness": one(0.0), "roughness": np.clip(rough, 0.3, 1.0)},
             relief.astype(np.float32), (1 - brick).astype(np.float32), a,

@@ -7,7 +7,7 @@ from typing import ClassVar, Literal
 import numpy as np
 
 from limus.bases.base_material import BaseMaterial, colour_field, uneven_field
-from limus.bases.ground import Ground, Skin, mixed, step, times
+from limus.bases.ground import Ground, Skin, between, mixed, step, times
 from limus.common.fields import number
 from limus.materials.channels import one
 from limus.materials.substance import Substance
@@ -51,7 +51,7 @@ class RoofFelt(BaseMaterial):
         stone = times(stone.astype(np.float32), 1 + u * (0.16 * wide + 0.07 * fold))
         color = mixed(stone, self.bitumen, np.clip(lost * 0.92 + 0.5 * lip, 0, 1))
         relief = seen * 0.45 * g * (0.6 - grains.distance / g) * (1 - lost) - 0.25 * lost + 1.4 * u * fold + 2.2 * lap
-        rough = mixed(
+        rough = between(
             (0.93 + 0.0 * lost).astype(np.float32),
             (0.46 + 0.12 * ground.noise(20, octaves=3, salt=6)).astype(np.float32),
             lost,

@@ -8,7 +8,7 @@ import numpy as np
 
 from limus.bases.arrises import Side, arris_as_field, arris_field, arris_size_field, arris_way_field, broken_by
 from limus.bases.base_material import BaseMaterial, colour_field, uneven_field
-from limus.bases.ground import Ground, Skin, mixed, step, times
+from limus.bases.ground import Ground, Skin, between, mixed, step, times
 from limus.bases.materials.slate import Slate, riven
 from limus.common.fields import number
 from limus.materials.channels import one
@@ -56,7 +56,7 @@ class RoofSlates(BaseMaterial):
         tilt = (b - 0.5) * t.across / t.half_width + (c - 0.5) * t.up / t.half_height
         high = self.thick_mm * (slope + 0.05) + self.level_mm * tilt + face.relief
         arris = np.exp(-np.clip(np.minimum(side, lower), 0, None) / 2.2).astype(np.float32) * inside
-        relief = mixed((-0.2 * self.thick_mm + 0.15 * face.relief).astype(np.float32), high - 0.9 * arris, inside)
+        relief = between((-0.2 * self.thick_mm + 0.15 * face.relief).astype(np.float32), high - 0.9 * arris, inside)
         tint = (
             np.stack([1 + 0.15 * (b - 0.5), np.ones_like(b), 1 - 0.12 * (b - 0.5)], axis=1) * (0.55 + 0.9 * a)[:, None]
         )

@@ -8,7 +8,7 @@ import numpy as np
 
 from limus.bases.arrises import Side, arris_as_field, arris_field, arris_size_field, arris_way_field, broken_by
 from limus.bases.base_material import BaseMaterial, colour_field, uneven_field
-from limus.bases.ground import Ground, Skin, mixed, step, times
+from limus.bases.ground import Ground, Skin, between, mixed, step, times
 from limus.bases.materials.granite import Granite
 from limus.common.fields import number
 from limus.materials.channels import one
@@ -95,7 +95,7 @@ class Setts(BaseMaterial):
         relief = np.maximum(high * stone + (low - 4) * (1 - stone), low)
         shown = step(high - low, -0.4, 1.2) * stone
         color = mixed(soil, mixed(face, soil, dirt.astype(np.float32)), shown)
-        rough = mixed(np.float32(0.97), (0.80 - 0.26 * worn + 0.05 * ragged).astype(np.float32), shown)
+        rough = between(np.float32(0.97), (0.80 - 0.26 * worn + 0.05 * ragged).astype(np.float32), shown)
         return Skin(
             {"base_color": color, "metalness": one(0.0), "roughness": np.clip(rough, 0.3, 1.0)},
             relief.astype(np.float32), (1 - shown).astype(np.float32), a,
