@@ -297,8 +297,8 @@ class InWindows(OwnReadings):
         for name, value in (
             ("limus.targets.delivery.LARGEST_WHOLE", 64),
             ("limus.playing.needed._WHOLE", 64),
-            ("limus.targets.tiles.TILE_ROWS", 64),
-            ("limus.targets.tiles.TILE_TEXELS", 64 * 128),
+            ("limus.playing.needed.TILE_ROWS", 64),
+            ("limus.playing.needed.TILE_TEXELS", 64 * 128),
         ):
             patch = mock.patch(name, value)
             patch.start()
@@ -360,7 +360,7 @@ class InWindows(OwnReadings):
             drawn.append(weakref.ref(made.surface))
             return made
 
-        with mock.patch("limus.targets.tiles.TILE_TEXELS", 64 * 32), mock.patch.object(tiles, "_tile", tile):
+        with mock.patch("limus.playing.needed.TILE_TEXELS", 64 * 32), mock.patch.object(tiles, "_tile", tile):
             self.delivered(masks=("rust",))
         # Four rows of eight.
         self.assertEqual(len(alive), 32)
@@ -375,8 +375,8 @@ class InWindows(OwnReadings):
         once = self.delivered()
         self.assertEqual(once, self.delivered())
         with (
-            mock.patch("limus.targets.tiles.TILE_ROWS", 32),
-            mock.patch("limus.targets.tiles.TILE_TEXELS", 32 * 32),
+            mock.patch("limus.playing.needed.TILE_ROWS", 32),
+            mock.patch("limus.playing.needed.TILE_TEXELS", 32 * 32),
         ):
             other = self.delivered()
         for name, data in once.items():

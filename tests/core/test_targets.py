@@ -394,7 +394,7 @@ class Sizes(Delivered):
         whole = self.files("maps", **order)
         with (
             mock.patch("limus.targets.delivery.LARGEST_WHOLE", 64), mock.patch("limus.playing.needed._WHOLE", 64),
-            mock.patch("limus.targets.tiles.TILE_ROWS", 64), mock.patch("limus.targets.tiles.TILE_TEXELS", 64 * 128),
+            mock.patch("limus.playing.needed.TILE_ROWS", 64), mock.patch("limus.playing.needed.TILE_TEXELS", 64 * 128),
         ):  # fmt: skip
             cut = self.files("maps", **order)
         for name in ("pier-cap_object_roughness.png", "pier-cap_object_base-color.png"):
