@@ -196,8 +196,10 @@ class Filling(TestCase):
         texels = Texels.of(tile(), 192)
         rng = np.random.default_rng(2)
         cross = np.array([[0, 1, 0], [1, 1, 1], [0, 1, 0]])
-        for smooth in (0.0, 3.0, 11.0):
+        # In whole steps as well: what is level for many texels drains nowhere by itself.
+        for smooth, step in ((0.0, 0.0), (3.0, 0.0), (11.0, 0.0), (3.0, 0.05), (0.0, 2.0)):
             image = ndimage.gaussian_filter(rng.normal(size=(192, 192)), smooth).astype(np.float32)
+            image = np.round(image / step) * np.float32(step) if step else image
             marker = image.copy()
             marker[1:-1, 1:-1] = image.max()
             wanted = reconstruction(marker, image, method="erosion", footprint=cross).astype(np.float32)
@@ -211,6 +213,19 @@ class Filling(TestCase):
         # A trough that leads out on one side.
         height = np.where(np.abs(z - 0.5) < 0.1, -5.0 - 10.0 * x, 0.0).astype(np.float32)
         self.assertEqual(float((filled(texels, height).level - height).max()), 0.0)
+
+    def test_what_has_no_way_out_holds_nothing_either(self) -> None:
+        # Nowhere an end, nowhere an overhang: there is no level to fill up to.
+        texels = Texels.of(tile(), 64)
+        height = np.hypot(texels.position[:, 0] - 0.5, texels.position[:, 2] - 0.5).astype(np.float32)
+        self.assertGreater(float((filled(texels, height).level - height).max()), 0.3)
+        shut = filled(texels, height, np.zeros(len(texels), np.bool_))
+        np.testing.assert_array_equal(shut.level, height)
+        # One way out in the middle of the slope is where all above it stays dry and all below it fills.
+        one = np.zeros(len(texels), np.bool_)
+        one[np.argmin(np.abs(height - 0.2))] = True
+        lip = height[one][0]
+        np.testing.assert_array_equal(filled(texels, height, one).level, np.maximum(height, lip))
 
     def test_a_bowl_fills_to_its_rim_and_hollows_are_told_apart(self) -> None:
         texels = Texels.of(tile(), 128)
