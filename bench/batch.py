@@ -16,20 +16,20 @@ from limus.batch.run import run
 from limus.formats.gltf_write import write_glb
 
 #: Rows, and pixels along a side of their maps.
-ROWS, SIZE = (6, 32) if QUICK else (24, 1024)
+ROWS, SIZE = (4, 32) if QUICK else (24, 1024)
 #: Of those, what is done without workers to compare with.
-FEW = 6
+FEW = 2 if QUICK else 6
 
 
-def _seconds(folder: Path, workers: int, size: int = SIZE) -> float:
+def _seconds(folder: Path, workers: int, size: int = SIZE, count: int = ROWS) -> float:
     """Of a row, once every worker (0: this process) has done its first: what it takes to begin is not counted."""
     rows = [
         {"object": "o.glb", "treatment": "river-iron", "seed": str(k + 1), "out": f"row-{k}", "resolution": str(size)}
-        for k in range(ROWS if workers else FEW)
+        for k in range(count)
     ]
     ends: list[float] = []
 
-    def told(through: float, count: int, line: str) -> None:
+    def told(through: float, total: int, line: str) -> None:
         if line:
             ends.append(time.perf_counter())
 
@@ -41,8 +41,8 @@ def _seconds(folder: Path, workers: int, size: int = SIZE) -> float:
 def _without_workers(folder: Path) -> float:
     """The same by a process of its own on one core; at the size that is asked for in a quick run too, as workers do."""
     done = subprocess.run(
-        [sys.executable, "-W", "ignore", "-m", "bench.batch", str(folder), str(SIZE)], capture_output=True, text=True,
-        check=True, env={**os.environ, "LIMUS_THREADS": "1", "LIMUS_BENCH": ""},
+        [sys.executable, "-W", "ignore", "-m", "bench.batch", str(folder), str(SIZE), str(FEW)], capture_output=True,
+        text=True, check=True, env={**os.environ, "LIMUS_THREADS": "1", "LIMUS_BENCH": ""},
     )  # fmt: skip
     return float(done.stdout.split()[-1])
 
@@ -63,4 +63,4 @@ def main() -> None:
 
 
 if __name__ == "__main__":
-    print(_seconds(Path(sys.argv[1]), 0, int(sys.argv[2])))
+    print(_seconds(Path(sys.argv[1]), 0, int(sys.argv[2]), int(sys.argv[3])))

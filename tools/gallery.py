@@ -119,7 +119,7 @@ def objects(most: int) -> dict[str, Mesh]:
     from demo import gate_hoist
 
     if most == 1:
-        return {"hoist": gate_hoist.build()}
+        return {"box": shapes.box(1.0)}
     shapes_ = {"box": shapes.box(1.0), "figure": rabbit(), "bracket": bracket(), "panel": panel()}
     out = {"hoist": gate_hoist.build()}
     out |= {name: sized(mesh, 0.6) for name, mesh in shapes_.items()}
@@ -150,10 +150,10 @@ def measures(session: Any, scene: Scene) -> tuple[float, Change, str]:
     return float(np.sqrt((area * (share - mean) ** 2).sum() / area.sum()) / max(mean, 1e-9)), change, chapter.note
 
 
-def shot(page: Page, url: str) -> Image.Image:
-    """The view, without the interface over it."""
+def shot(page: Page, url: str, size: int) -> Image.Image:
+    """The view at rest at this resolution, without the interface over it."""
     page.goto(url)
-    page.get_by_test_id("view-label").get_by_text("1024").wait_for(timeout=120000)
+    page.get_by_test_id("view-label").get_by_text(str(size)).wait_for(timeout=120000)
     settle(page)
     page.evaluate(
         "document.querySelectorAll('section.view > :not(canvas)').forEach(e => e.style.visibility = 'hidden')"
@@ -256,7 +256,7 @@ def main() -> None:
             # What comes near is another picture; and where only that it runs is wanted, coarsely drawn.
             page.evaluate("localStorage['limus.close'] = 'off'")
             if shortest:
-                page.evaluate("localStorage['limus.plain'] = '1'")
+                page.evaluate("localStorage['limus.plain'] = '1'; localStorage['limus.size'] = '256'")
             page.evaluate("localStorage['limus.light'] = JSON.stringify({ azimuth: -70, elevation: 28, strength: 1 })")
             for kind in kinds:
                 rows = []
@@ -273,7 +273,8 @@ def main() -> None:
                             update={"object": ObjectFile.model_validate(item.head.document["object"])}
                         )
                         item.commit(item.head_id, made.model_dump(mode="json"), kind)
-                        pictures.append(shot(page, f"http://127.0.0.1:{port}/object/{item.pk}/weather"))
+                        url = f"http://127.0.0.1:{port}/object/{item.pk}/weather"
+                        pictures.append(shot(page, url, 256 if shortest else 1024))
                         if level == "default":
                             uneven, change, note = measures(session_of(made), made)
                             print(
