@@ -230,6 +230,12 @@ class Water(Effect):
             )
             if self.level_mm <= 0:
                 note = "The level lies below every hollow: raise it"
+            elif not anywhere(wide & (hollows.level - hollows.bottom > FILM)):
+                # However high the level is.
+                note = (
+                    "The hollows here are too small to hold water: raise the unevenness, or take the level of the "
+                    "relief or of the world"
+                )
         elif self.by == "relief":
             # Its bed is the relief, whatever way the surface leans.
             ground = (pile.relief() + dips).astype(np.float32)

@@ -15,11 +15,20 @@ from dataclasses import dataclass
 import numpy as np
 
 from limus.common.deciding import decided
-from limus.common.kernel import kernel
+from limus.common.kernel import inlined, kernel
 from limus.surface.texels import Texels
 
 #: A surface whose normal points further down than this lets water drip off.
 OVERHANG = -0.3
+
+
+@inlined
+def _root(parent, at):  # type: ignore[no-untyped-def]
+    """Where the way over parents ends; the way is halved as it is walked."""
+    while parent[at] != at:
+        parent[at] = parent[parent[at]]
+        at = parent[at]
+    return at
 
 
 @kernel
@@ -36,12 +45,8 @@ def _basins(links, height, basin):  # type: ignore[no-untyped-def]
                 low, to = height[j], j
         basin[i] = to
     for i in range(count):
-        at = i
-        while basin[at] != at:
-            basin[at] = basin[basin[at]]
-            at = basin[at]
         # A texel that was looked at before has its bottom at hand.
-        basin[i] = at
+        basin[i] = _root(basin, i)
     number = np.empty(count, np.int32)
     found = 0
     for i in range(count):
@@ -97,13 +102,7 @@ def _spill(pair, low, order, basins):  # type: ignore[no-untyped-def]
     ring = root.copy()
     # No basin's number is higher than that of the outside, which therefore stays a root.
     for e in order:
-        a, b = pair[e, 0], pair[e, 1]
-        while root[a] != a:
-            root[a] = root[root[a]]
-            a = root[a]
-        while root[b] != b:
-            root[b] = root[root[b]]
-            b = root[b]
+        a, b = _root(root, pair[e, 0]), _root(root, pair[e, 1])
         if a == b:
             continue
         if a > b:
@@ -140,21 +139,13 @@ def _label(links, deep, root, bottom, height):  # type: ignore[no-untyped-def]
             j = links[i, k]
             if j < 0 or not deep[j]:
                 continue
-            a, b = i, j
-            while root[a] != a:
-                root[a] = root[root[a]]
-                a = root[a]
-            while root[b] != b:
-                root[b] = root[root[b]]
-                b = root[b]
+            a, b = _root(root, i), _root(root, j)
             if a != b:
                 root[max(a, b)] = min(a, b)
     for i in range(count):
         bottom[i] = height[i]
     for i in range(count):
-        a = i
-        while root[a] != a:
-            a = root[a]
+        a = _root(root, i)
         root[i] = a
         bottom[a] = min(bottom[a], height[i])
     for i in range(count):
@@ -234,11 +225,13 @@ def filled(texels: Texels, height_mm: np.ndarray, outlet: np.ndarray | None = No
         out = np.empty(len(height), np.bool_) if outlet is None else outlet
         if outlet is None:
             _leaves(links, texels.normal, out)
-        pair, low = np.empty((0, 2), np.int32), np.empty(0, np.float32)
-        found = _passes(links, height, out, basin, basins, pair, low)
-        pair, low = np.empty((found, 2), np.int32), np.empty(found, np.float32)
-        _passes(links, height, out, basin, basins, pair, low)
-        _level(height, basin, _spill(pair, low, np.argsort(low), basins), level)
+        # Where every texel is a basin of its own there are more, and they are looked for once more.
+        room = found = len(height)
+        while found >= room:
+            room = found + 1
+            pair, low = np.empty((room, 2), np.int32), np.empty(room, np.float32)
+            found = _passes(links, height, out, basin, basins, pair, low)
+        _level(height, basin, _spill(pair, low, np.argsort(low[:found]), basins), level)
         root, bottom = np.empty(len(height), np.int32), np.empty_like(height)
         _label(links, level > height, root, bottom, height)
         area = np.bincount(root, texels.area, len(height))[root].astype(np.float32)

@@ -271,6 +271,27 @@ class StandingWater(TestCase):
         self.assertGreater(float(bench.texels.area[wet].sum()), 0.05)
         self.assertLess(float((pile.relief() - level)[wet].max()), 0.03)
 
+    def test_where_no_level_would_do_it_says_what_would(self) -> None:
+        # A ball of 5 cm: its dips are pits, however high the level.
+        bench = sized(shapes.sphere(0.025, 48), 192)
+
+        def stands(**fields: float) -> tuple[float, str]:
+            given = {"uneven_mm": 0.5, "uneven_size_mm": 19.0, "level_mm": 0.6, **fields}
+            chapter = play(bench, layer("water", Water(**given)), bases=[from_stock("cast iron")])[-1]  # type: ignore[arg-type]
+            return chapter.coverage, chapter.note
+
+        said = "The hollows here are too small to hold water: raise the unevenness"
+        for level in (0.6, 30.0):
+            covered, note = stands(level_mm=level)
+            self.assertEqual(covered, 0.0)
+            self.assertTrue(note.startswith(said), note)
+        covered, note = stands(uneven_mm=3.0)
+        self.assertGreater(covered, 0.0)
+        self.assertEqual(note, "")
+        # There it is the level that is too low for more than a film.
+        covered, note = stands(uneven_mm=3.0, level_mm=0.1)
+        self.assertEqual((covered, note), (0.0, "No water stands here at this level: raise it"))
+
     @staticmethod
     def image(texels: Texels, field: np.ndarray) -> np.ndarray:
         out = np.zeros(texels.size**2, np.float32)
