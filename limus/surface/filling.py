@@ -1,11 +1,9 @@
 """Hollows that water fills: the lowest level at each texel from which it cannot run off any more.
 
-Each texel drains to its lowest neighbour, down to the bottom of a basin; a basin spills over the lowest of all ways
-out of it, which a minimum spanning tree of the basins and the passes between them knows (J. B. Kruskal, "On the
-shortest spanning subtree of a graph", Proceedings of the American Mathematical Society 7, 1956). A texel's level is
-that of its basin or its own height: the very numbers of a priority flood (R. Barnes, C. Lehman and D. Mulla,
-"Priority-Flood", Computers & Geosciences 62, 2014), which visits all texels from the lowest on, all over memory; this
-walks through them row by row, and sorts passes alone.
+Priority flood (R. Barnes, C. Lehman and D. Mulla, "Priority-Flood: An Optimal Depression-Filling and Watershed-Labeling
+Algorithm for Digital Elevation Models", Computers & Geosciences 62, 2014), over texels and through seams instead of
+over a square grid: from where water leaves the surface inwards, always on from the lowest texel reached. Inside a
+hollow a plain queue does, since all of it lies at one level.
 """
 
 from __future__ import annotations
@@ -15,115 +13,75 @@ from dataclasses import dataclass
 import numpy as np
 
 from limus.common.deciding import decided
-from limus.common.kernel import inlined, kernel
+from limus.common.kernel import kernel
 from limus.surface.texels import Texels
 
 #: A surface whose normal points further down than this lets water drip off.
 OVERHANG = -0.3
 
 
-@inlined
-def _root(parent, at):  # type: ignore[no-untyped-def]
-    """Where the way over parents ends; the way is halved as it is walked."""
-    while parent[at] != at:
-        parent[at] = parent[parent[at]]
-        at = parent[at]
-    return at
+@kernel
+def _sink(heap_h, heap_i, size, h, i):  # type: ignore[no-untyped-def]
+    """Put (h, i) on the heap whose root was taken, from the root downwards."""
+    at = 0
+    while True:
+        child = 2 * at + 1
+        if child >= size:
+            break
+        if child + 1 < size and heap_h[child + 1] < heap_h[child]:
+            child += 1
+        if heap_h[child] >= h:
+            break
+        heap_h[at], heap_i[at] = heap_h[child], heap_i[child]
+        at = child
+    heap_h[at], heap_i[at] = h, i
 
 
 @kernel
-def _basins(links, height, basin):  # type: ignore[no-untyped-def]
-    """Number of the basin that each texel drains into, always on to its lowest neighbour (of equal ones the first, so
-    that what is level is one basin); how many there are.
-    """
+def _flood(links, height, outlet, level):  # type: ignore[no-untyped-def]
     count = len(height)
+    heap_h, heap_i = np.empty(count, np.float32), np.empty(count, np.int32)
+    queue = np.empty(count, np.int32)
+    done = np.zeros(count, np.bool_)
+    size = 0
     for i in range(count):
-        low, to = height[i], i
-        for k in range(links.shape[1]):
-            j = links[i, k]
-            if j >= 0 and (height[j] < low or (height[j] == low and j < to)):
-                low, to = height[j], j
-        basin[i] = to
-    for i in range(count):
-        # A texel that was looked at before has its bottom at hand.
-        basin[i] = _root(basin, i)
-    number = np.empty(count, np.int32)
-    found = 0
-    for i in range(count):
-        if basin[i] == i:
-            number[i] = found
-            found += 1
-    for i in range(count):
-        basin[i] = number[basin[i]]
-    return found
-
-
-@kernel
-def _passes(links, height, outlet, basin, basins, pair, low):  # type: ignore[no-untyped-def]
-    """Where one basin goes over into another, or off the surface (basin ``basins``): how many places, of which those
-    that ``pair`` (m, 2) and ``low`` (m,) have room for are written with how high they lie.
-    """
-    out = np.full(basins, np.inf, np.float32)
-    found = 0
-    for i in range(len(height)):
-        a = basin[i]
+        level[i] = height[i]
         if outlet[i]:
-            out[a] = min(out[a], height[i])
-        for k in range(links.shape[1]):
-            j = links[i, k]
-            if j < 0 or basin[j] == a:
-                continue
-            # Once, from the first of the two, unless only this one knows of the other.
-            known = False
-            if j < i:
-                for q in range(links.shape[1]):
-                    known = known or links[j, q] == i
-            if not known:
-                if found < len(low):
-                    pair[found, 0], pair[found, 1] = a, basin[j]
-                    low[found] = max(height[i], height[j])
-                found += 1
-    for a in range(basins):
-        if out[a] < np.inf:
-            if found < len(low):
-                pair[found, 0], pair[found, 1], low[found] = a, basins, out[a]
-            found += 1
-    return found
-
-
-@kernel
-def _spill(pair, low, order, basins):  # type: ignore[no-untyped-def]
-    """Height at which each basin spills: passes are opened from the lowest on, and whatever comes to hang together
-    with the outside by one spills there. What has no way out holds nothing.
-    """
-    spill = np.full(basins + 1, -np.inf, np.float32)
-    root = np.arange(basins + 1).astype(np.int32)
-    # All that hang together, one after the other in a ring.
-    ring = root.copy()
-    # No basin's number is higher than that of the outside, which therefore stays a root.
-    for e in order:
-        a, b = _root(root, pair[e, 0]), _root(root, pair[e, 1])
-        if a == b:
-            continue
-        if a > b:
-            a, b = b, a
-        if b == basins:
-            at = a
-            while True:
-                spill[at] = low[e]
-                at = ring[at]
-                if at == a:
-                    break
+            done[i] = True
+            at = size
+            size += 1
+            while at > 0 and heap_h[(at - 1) // 2] > height[i]:
+                heap_h[at], heap_i[at] = heap_h[(at - 1) // 2], heap_i[(at - 1) // 2]
+                at = (at - 1) // 2
+            heap_h[at], heap_i[at] = height[i], i
+    first, last = 0, 0
+    while size > 0 or first < last:
+        if first < last:
+            c = queue[first]
+            first += 1
         else:
-            ring[a], ring[b] = ring[b], ring[a]
-        root[a] = b
-    return spill
-
-
-@kernel
-def _level(height, basin, spill, level):  # type: ignore[no-untyped-def]
-    for i in range(len(height)):
-        level[i] = max(height[i], spill[basin[i]])
+            first, last = 0, 0
+            c = heap_i[0]
+            size -= 1
+            if size > 0:
+                _sink(heap_h, heap_i, size, heap_h[size], heap_i[size])
+        here = level[c]
+        for k in range(links.shape[1]):
+            j = links[c, k]
+            if j < 0 or done[j]:
+                continue
+            done[j] = True
+            if height[j] <= here:
+                level[j] = here
+                queue[last] = j
+                last += 1
+            else:
+                at = size
+                size += 1
+                while at > 0 and heap_h[(at - 1) // 2] > height[j]:
+                    heap_h[at], heap_i[at] = heap_h[(at - 1) // 2], heap_i[(at - 1) // 2]
+                    at = (at - 1) // 2
+                heap_h[at], heap_i[at] = height[j], j
 
 
 @kernel
@@ -139,13 +97,21 @@ def _label(links, deep, root, bottom, height):  # type: ignore[no-untyped-def]
             j = links[i, k]
             if j < 0 or not deep[j]:
                 continue
-            a, b = _root(root, i), _root(root, j)
+            a, b = i, j
+            while root[a] != a:
+                root[a] = root[root[a]]
+                a = root[a]
+            while root[b] != b:
+                root[b] = root[root[b]]
+                b = root[b]
             if a != b:
                 root[max(a, b)] = min(a, b)
     for i in range(count):
         bottom[i] = height[i]
     for i in range(count):
-        a = _root(root, i)
+        a = i
+        while root[a] != a:
+            a = root[a]
         root[i] = a
         bottom[a] = min(bottom[a], height[i])
     for i in range(count):
@@ -197,14 +163,9 @@ def _in_window(texels: Texels, height: np.ndarray, whole: Hollows, ground: np.nd
     )
 
 
-@kernel
-def _leaves(links, normal, outlet):  # type: ignore[no-untyped-def]
-    """Where water leaves: where the surface ends, and where it overhangs."""
-    for i in range(len(outlet)):
-        outlet[i] = normal[i, 1] < np.float32(OVERHANG)
-        for k in range(links.shape[1]):
-            if links[i, k] < 0:
-                outlet[i] = True
+def outlets(texels: Texels) -> np.ndarray:
+    """(n,) bool: where water leaves: where the surface ends, and where it overhangs."""
+    return np.asarray((texels.links < 0).any(axis=1) | (texels.normal[:, 1] < OVERHANG))
 
 
 def filled(texels: Texels, height_mm: np.ndarray, outlet: np.ndarray | None = None) -> Hollows:
@@ -212,26 +173,14 @@ def filled(texels: Texels, height_mm: np.ndarray, outlet: np.ndarray | None = No
 
     Parameters
     ----------
-    height_mm : (n,) float32, height of the surface with its relief. outlet : (n,) bool where water leaves; left out:
-        where the surface ends, and where it overhangs.
+    height_mm : (n,) float32, height of the surface with its relief. outlet : (n,) bool, ``outlets`` where left out.
     """
     height = np.ascontiguousarray(height_mm, np.float32)
 
     def fill() -> tuple[Hollows, np.ndarray, np.ndarray]:
         level = np.empty_like(height)
         links = texels.links
-        basin = np.empty(len(height), np.int32)
-        basins = _basins(links, height, basin)
-        out = np.empty(len(height), np.bool_) if outlet is None else outlet
-        if outlet is None:
-            _leaves(links, texels.normal, out)
-        # Where every texel is a basin of its own there are more, and they are looked for once more.
-        room = found = len(height)
-        while found >= room:
-            room = found + 1
-            pair, low = np.empty((room, 2), np.int32), np.empty(room, np.float32)
-            found = _passes(links, height, out, basin, basins, pair, low)
-        _level(height, basin, _spill(pair, low, np.argsort(low[:found]), basins), level)
+        _flood(links, height, outlets(texels) if outlet is None else outlet, level)
         root, bottom = np.empty(len(height), np.int32), np.empty_like(height)
         _label(links, level > height, root, bottom, height)
         area = np.bincount(root, texels.area, len(height))[root].astype(np.float32)

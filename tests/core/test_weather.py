@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import heapq
 import itertools
 from dataclasses import replace
 from types import SimpleNamespace
@@ -14,6 +15,7 @@ from scipy.interpolate import PchipInterpolator
 from scipy.spatial import cKDTree
 from skimage.morphology import reconstruction
 
+from demo import gate_hoist
 from limus.bases.choice import from_stock
 from limus.common.colour import luminance
 from limus.common.errors import InputError
@@ -237,6 +239,28 @@ class Filling(TestCase):
         self.assertAlmostEqual(float(deep.max()), 8.0, delta=0.3)
         self.assertEqual(len(np.unique(found.bottom[deep > 0.01])), 2)
         self.assertAlmostEqual(float(found.bottom[two < 0.05].mean()), -3.0, delta=0.15)
+
+    def test_over_seams_that_do_not_look_back(self) -> None:
+        # Against the flood as it stands in the paper (Barnes, Lehman and Mulla, 2014), by the queue of the standard
+        # library, on an object whose links over seams are not all mutual.
+        texels = Texels.of(gate_hoist.build(), 128)
+        links, count = texels.links, len(texels)
+        back = (links[np.maximum(links, 0)] == np.arange(count)[:, None, None]).any(axis=2)
+        self.assertGreater(int(((links >= 0) & ~back).sum()), 300)
+        height = (texels.position[:, 1] * 1000 + 2 * np.sin(300 * texels.position[:, 0])).astype(np.float32)
+        outlet = (links < 0).any(axis=1) | (texels.normal[:, 1] < -0.3)
+        level, done = height.copy(), outlet.copy()
+        queue = [(float(height[i]), int(i)) for i in np.flatnonzero(outlet)]
+        heapq.heapify(queue)
+        while queue:
+            here, c = heapq.heappop(queue)
+            for j in links[c]:
+                if j >= 0 and not done[j]:
+                    done[j] = True
+                    level[j] = max(height[j], np.float32(here))
+                    heapq.heappush(queue, (float(level[j]), int(j)))
+        self.assertGreater(float((level - height).max()), 2.0)
+        np.testing.assert_array_equal(filled(texels, height).level, level)
 
     def test_over_seams(self) -> None:
         # A dish on the top of a box whose sides lie elsewhere in the picture: the rim of the top spills.
