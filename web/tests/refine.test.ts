@@ -1,7 +1,8 @@
-import { expect, test } from 'vitest'
+import { describe, expect, test } from 'vitest'
 import { Mesh, PerspectiveCamera } from 'three'
 import { edgesIn, sightOf } from '../src/view3d/nearEdges'
 import { refined, type Corners } from '../src/view3d/refine'
+import { shared } from '../src/view3d/shared'
 
 /** A strip of two triangles that share an edge, 2 by 1, with x and y carried along. */
 function strip(): Corners {
@@ -116,4 +117,42 @@ test('what looks away stays as it was', () => {
   const sight = above(-1)
   const made = refined(strip(), sight.finest, 100_000, edgesIn(sight))
   expect(made.vertex.length).toBe(refined(strip(), 0.5, 100_000).vertex.length)
+})
+
+describe('vertices that corners share', () => {
+  const made = refined(strip(), 0.2, 100_000)
+  const once = shared(made)
+  test('say of every corner what it said itself', () => {
+    const lists = [
+      { all: made.place, few: once.place, size: 3 },
+      { all: made.more[0].values, few: once.more[0].values, size: 2 },
+    ]
+    expect(once.index.length).toBe(made.vertex.length)
+    once.index.forEach((one, k) => {
+      expect(once.vertex[one]).toBe(made.vertex[k])
+      for (const { all, few, size } of lists)
+        expect([...few.subarray(one * size, one * size + size)]).toEqual([...all.subarray(k * size, k * size + size)])
+    })
+  })
+  test('are as few as there are places where nothing jumps', () => {
+    expect(once.vertex.length).toBe(new Set(made.vertex).size)
+  })
+  test('stay apart where something that is carried jumps', () => {
+    const from = strip()
+    // The second triangle has a part of the map of its own.
+    for (let k = 3; k < 6; k++) from.more[0].values[2 * k] += 10
+    const cut = shared(refined(from, 0.2, 100_000))
+    const places = new Map<string, number>()
+    for (let k = 0; k < cut.vertex.length; k++) {
+      const [x, y] = cut.place.subarray(3 * k, 3 * k + 2)
+      places.set(`${x} ${y}`, (places.get(`${x} ${y}`) ?? 0) + 1)
+      expect([x, x + 10]).toContain(cut.more[0].values[2 * k])
+    }
+    // The edge that both have runs from (0, 0) to (2, 1).
+    for (const [place, count] of places) {
+      const [x, y] = place.split(' ').map(Number)
+      expect(count).toBe(Math.abs(x - 2 * y) < 1e-6 ? 2 : 1)
+    }
+    expect([...places.values()].filter((count) => count === 2).length).toBeGreaterThan(5)
+  })
 })

@@ -1,7 +1,11 @@
 // @vitest-environment happy-dom
 import { BufferAttribute, BufferGeometry, DataUtils, Mesh, MeshDepthMaterial } from 'three'
-import { describe, expect, test } from 'vitest'
-import { edgeFor, holdSeams, movable, ReliefPlate } from '../src/view3d/relief'
+import { describe, expect, test, vi } from 'vitest'
+import { MovedMeshes } from '../src/view3d/movedMeshes'
+import { areaOf, edgeFor, holdSeams, MOST, movable, ReliefPlate } from '../src/view3d/relief'
+
+// A quarter of a million triangles take a second each time.
+vi.hoisted(() => (localStorage['limus.plain'] = '1'))
 
 interface Corner {
   at: [number, number, number]
@@ -83,7 +87,7 @@ describe('a plate of relief', () => {
 describe('where UVs jump', () => {
   const plate = plateOf(8, (x, y) => Math.sin(3 * x) + 0.3 * y)
   test('both sides stand at one height, the mean of what they read', () => {
-    const mesh = movable(meshOf(parted()), 0.25, new MeshDepthMaterial())
+    const mesh = movable(meshOf(parted()), 0.25, 10_000, new MeshDepthMaterial())
     const before = heights(mesh, plate)
     const line = [...before.keys()].filter((key) => key.startsWith('0.00000'))
     expect(line.length).toBeGreaterThan(4)
@@ -104,18 +108,48 @@ describe('where UVs jump', () => {
       ...tri([[0, 0], [0, 1], [-1, 0]], [[0.5, 0.1], [0.5, 0.4], [0.2, 0.1]]), // prettier-ignore
       ...tri([[0, 0], [1, 0], [0, 1]], [[0.5, 0.1], [0.8, 0.1], [0.5, 0.4]]), // prettier-ignore
     ]
-    expect(movable(meshOf(whole), 0.25, new MeshDepthMaterial()).userData.seams).toEqual([])
+    expect(movable(meshOf(whole), 0.25, 10_000, new MeshDepthMaterial()).userData.seams).toEqual([])
   })
   test('front and back of something thin go apart', () => {
     const front = tri([[0, 0], [1, 0], [0, 1]], [[0.1, 0.1], [0.4, 0.1], [0.1, 0.4]]) // prettier-ignore
     const back = tri([[0, 0], [0, 1], [1, 0]], [[0.6, 0.6], [0.6, 0.9], [0.9, 0.6]], [0, 0, -1]) // prettier-ignore
-    expect(movable(meshOf([...front, ...back]), 0.25, new MeshDepthMaterial()).userData.seams).toEqual([])
+    expect(movable(meshOf([...front, ...back]), 0.25, 10_000, new MeshDepthMaterial()).userData.seams).toEqual([])
   })
 })
 
-test('a larger object is cut into no more triangles than a small one', () => {
-  // Equilateral triangles of this edge over the area: sqrt(3) / 4 of its square each.
-  const count = (area: number) => area / ((Math.sqrt(3) / 4) * edgeFor(area) ** 2)
-  expect(count(400)).toBeCloseTo(count(0.01), 3)
-  expect(count(1)).toBeLessThan(300_000)
+describe('how finely an object is cut', () => {
+  const square = (side: number) =>
+    meshOf([
+      ...tri([[0, 0], [side, 0], [side, side]], [[0, 0], [1, 0], [1, 1]]), // prettier-ignore
+      ...tri([[0, 0], [side, side], [0, side]], [[0, 0], [1, 1], [0, 1]]), // prettier-ignore
+    ])
+  const count = (mesh: Mesh) => mesh.geometry.getIndex()!.count / 3
+  const cut = (side: number) =>
+    count(movable(square(side), edgeFor(areaOf(square(side))), 10 * MOST, new MeshDepthMaterial()))
+  test('its area is that of its triangles', () => {
+    expect(areaOf(square(3))).toBeCloseTo(9, 5)
+  })
+  test('into about as many triangles as there may be, whether it is large or small', () => {
+    for (const side of [0.05, 1, 1.3, 20]) {
+      expect(cut(side)).toBeLessThan(1.5 * MOST)
+      expect(cut(side)).toBeGreaterThan(MOST / 2)
+    }
+  })
+  test('all its parts together, however many they are', () => {
+    const parts = [3, 1, 0.5, 0.5, 0.2, 2, 2, 1].map((side) => ({ mesh: square(side), page: 0 }))
+    const made = new MovedMeshes(parts, [plateOf(1, () => 0)], () => {})
+    const counts = made.shown.map(({ mesh }) => count(mesh))
+    const all = counts.reduce((a, b) => a + b)
+    expect(all).toBeLessThan(1.5 * MOST)
+    expect(all).toBeGreaterThan(MOST / 2)
+    // The largest has the most of them, by its area.
+    expect(counts[0] / all).toBeGreaterThan(0.25)
+    made.dispose()
+    expect(parts.map(({ mesh }) => mesh.children.length)).toEqual(parts.map(() => 0))
+  })
+  test('and into no more than its share', () => {
+    const some = count(movable(square(1), 1e-4, 5_000, new MeshDepthMaterial()))
+    expect(some).toBeLessThanOrEqual(5_000)
+    expect(some).toBeGreaterThan(1_000)
+  })
 })

@@ -1,6 +1,6 @@
 import { Box3, Mesh, Texture, Vector3, type Group, type Material, type MeshPhysicalMaterial } from 'three'
 import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js'
-import { PLAIN } from './plate'
+import { PLAIN } from './machine'
 
 /**
  * A delivered file as any renderer would show it: read and dressed by the general loader, which knows nothing of how the

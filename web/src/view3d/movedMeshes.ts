@@ -1,8 +1,9 @@
 import type { Material, Mesh, MeshDepthMaterial, PerspectiveCamera } from 'three'
-import { sightOf } from './nearEdges'
-import { buffersOf, type Corners } from './refine'
+import { sightOf, type Sight } from './nearEdges'
+import { buffersOf } from './refine'
 import type { Order } from './refineWorker'
-import { cornersOf, depthOf, holdSeams, MOST, movable, movedMesh, type ReliefPlate } from './relief'
+import { areaOf, cornersOf, depthOf, edgeFor, holdSeams, MOST, movable, movedMesh, type ReliefPlate } from './relief'
+import type { Shared } from './shared'
 
 export interface Placed {
   mesh: Mesh
@@ -22,17 +23,25 @@ export class MovedMeshes {
   private worker?: Worker
   private turn = 0
 
-  /** `edge`: metres, for all of the object. */
+  /** Metres, for all of the object. */
+  private readonly edge: number
+
   constructor(
     private readonly meshes: Placed[],
     private readonly plates: ReliefPlate[],
-    private readonly edge: number,
     prepare: (depth: Material, page: number) => void,
   ) {
+    const areas = meshes.map(({ mesh }) => areaOf(mesh))
+    const all = Math.max(
+      1e-9,
+      areas.reduce((sum, area) => sum + area, 0),
+    )
+    this.edge = edgeFor(all)
     this.depths = plates.map(depthOf)
     this.depths.forEach(prepare)
-    for (const { mesh, page } of meshes) {
-      const made = movable(mesh, edge, this.depths[page])
+    for (const [k, { mesh, page }] of meshes.entries()) {
+      // Each its share, by its area.
+      const made = movable(mesh, this.edge, (1.5 * MOST * areas[k]) / all, this.depths[page])
       holdSeams(made, plates[page])
       mesh.add(made)
       this.whole.push({ mesh: made, page })
@@ -74,7 +83,8 @@ export class MovedMeshes {
     const mine = ++this.turn
     this.from = ''
     let other = false
-    for (const [k, { mesh, page }] of this.meshes.entries()) {
+    const seen: { k: number; sight: Sight; triangles: number }[] = []
+    for (const [k, { mesh }] of this.meshes.entries()) {
       const sight = sightOf(mesh, camera, tall, ELSEWHERE * this.edge, finest)
       const ball =
         mesh.geometry.boundingSphere ?? (mesh.geometry.computeBoundingSphere(), mesh.geometry.boundingSphere!)
@@ -82,12 +92,17 @@ export class MovedMeshes {
       const inSight = sight.planes.every(([a, b, c, off]) => a * x + b * y + c * z + off > -ball.radius)
       const triangles = (mesh.geometry.getIndex() ?? mesh.geometry.getAttribute('position')).count / 3
       // One that has as many triangles of its own is fine enough.
-      if (!inSight || triangles > MOST / 2) {
-        other = this.wholeAgain(k) || other
-        continue
-      }
-      const made = await this.refined({ corners: cornersOf(mesh), sight, most: MOST })
+      if (inSight && triangles <= MOST / 2) seen.push({ k, sight, triangles })
+      else other = this.wholeAgain(k) || other
+    }
+    // What one leaves of its share goes to those after it, so the plainest come first.
+    seen.sort((a, b) => a.triangles - b.triangles)
+    let left = MOST
+    for (const [nth, { k, sight }] of seen.entries()) {
+      const { mesh, page } = this.meshes[k]
+      const made = await this.refined({ corners: cornersOf(mesh), sight, most: left / (seen.length - nth) })
       if (mine !== this.turn || !made) return other
+      left -= made.index.length / 3
       const fine = movedMesh(made, this.whole[k].mesh.material, this.depths[page])
       holdSeams(fine, this.plates[page])
       fine.visible = this.whole[k].mesh.visible || !!this.nearby.get(k)?.visible
@@ -102,12 +117,12 @@ export class MovedMeshes {
   }
   /** Where it was looked at from when it was made finer. */
   private from = ''
-  private refined(order: Order): Promise<Corners | undefined> {
+  private refined(order: Order): Promise<Shared | undefined> {
     this.callOff()
     const worker = (this.worker ??= new Worker(new URL('./refineWorker.ts', import.meta.url), { type: 'module' }))
     return new Promise((done) => {
       this.waiting = done
-      worker.onmessage = ({ data }: MessageEvent<Corners>) => {
+      worker.onmessage = ({ data }: MessageEvent<Shared>) => {
         this.waiting = undefined
         done(data)
       }

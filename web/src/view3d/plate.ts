@@ -1,9 +1,7 @@
 import {
   DataTexture, LinearFilter, LinearMipmapLinearFilter, NoColorSpace, RGBAFormat, SRGBColorSpace, UnsignedByteType,
 } from 'three' // prettier-ignore
-
-/** Coarse drawing for machines without a graphics card: set `limus.plain` in the browser's local storage. */
-export const PLAIN = localStorage.getItem('limus.plain') === '1'
+import { PLAIN } from './machine'
 
 /** A picture uploaded once and written over in place while its size stays. */
 export class Plate {

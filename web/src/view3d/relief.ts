@@ -9,15 +9,17 @@ import {
   MeshDepthMaterial,
   BufferAttribute,
   BufferGeometry,
+  Vector3,
   type InterleavedBufferAttribute,
   type WebGLProgramParametersWithUniforms,
 } from 'three'
-import { PLAIN } from './plate'
+import { drawnByProcessor, PLAIN } from './machine'
 import { refined, type Corners } from './refine'
 import { anchored, MOVED, MOVED_PARS } from './shader'
+import { shared, type Shared } from './shared'
 
 /** Triangles of the whole object that relief is shown with. */
-export const MOST = PLAIN ? 30_000 : 260_000
+export const MOST = PLAIN || drawnByProcessor() ? 30_000 : 260_000
 
 /** The relief of one map set as a texture, in millimetres. */
 export class ReliefPlate {
@@ -55,9 +57,9 @@ export class ReliefPlate {
   }
 }
 
-/** Corners of a finer mesh that lie in one place with several UVs, and of them one for each UV. */
+/** Vertices of a finer mesh that lie in one place with several UVs, and of them one for each UV. */
 interface Seam {
-  corners: number[]
+  vertices: number[]
   readers: number[]
 }
 
@@ -83,8 +85,8 @@ function seamsOf(vertex: Int32Array, uv: Float32Array, away: Float32Array): Seam
     if (!jumps[vertex[k]]) continue
     const side = 2 * vertex[k] + (dot(first[vertex[k]], k) < 0 ? 1 : 0)
     let seam = seams.get(side)
-    if (!seam) seams.set(side, (seam = { corners: [], readers: [] }))
-    seam.corners.push(k)
+    if (!seam) seams.set(side, (seam = { vertices: [], readers: [] }))
+    seam.vertices.push(k)
     if (!seam.readers.some((r) => alike(r, k))) seam.readers.push(k)
   }
   return [...seams.values()].filter((seam) => seam.readers.length > 1)
@@ -94,10 +96,10 @@ function seamsOf(vertex: Int32Array, uv: Float32Array, away: Float32Array): Seam
 export function holdSeams(mesh: Mesh, plate: ReliefPlate) {
   const uv = mesh.geometry.getAttribute('uv')
   const held = mesh.geometry.getAttribute('limusHeld') as BufferAttribute
-  for (const { corners, readers } of mesh.userData.seams as Seam[]) {
+  for (const { vertices, readers } of mesh.userData.seams as Seam[]) {
     let sum = 0
     for (const r of readers) sum += plate.at(uv.getX(r), uv.getY(r))
-    for (const c of corners) held.setXY(c, sum / readers.length, 1)
+    for (const k of vertices) held.setXY(k, sum / readers.length, 1)
   }
   held.needsUpdate = true
 }
@@ -167,8 +169,9 @@ export function cornersOf(mesh: Mesh): Corners {
 }
 
 /** A mesh whose vertices follow the relief, of what was refined. */
-export function movedMesh(made: Corners, material: Mesh['material'], depth: MeshDepthMaterial): Mesh {
+export function movedMesh(made: Shared, material: Mesh['material'], depth: MeshDepthMaterial): Mesh {
   const fine = new BufferGeometry()
+  fine.setIndex(new BufferAttribute(made.index, 1))
   fine.setAttribute('position', new BufferAttribute(made.place, 3))
   fine.setAttribute('limusAway', new BufferAttribute(made.more[0].values, 3))
   CARRIED.forEach((name, k) =>
@@ -184,12 +187,28 @@ export function movedMesh(made: Corners, material: Mesh['material'], depth: Mesh
   return out
 }
 
-/** A finer copy of a mesh of the view, whose vertices follow the relief. */
-export const movable = (mesh: Mesh, edge: number, depth: MeshDepthMaterial): Mesh =>
-  movedMesh(refined(cornersOf(mesh), edge, 1.3 * MOST), mesh.material, depth)
+/** A finer copy of a mesh of the view, of no more than `most` triangles, whose vertices follow the relief. */
+export const movable = (mesh: Mesh, edge: number, most: number, depth: MeshDepthMaterial): Mesh =>
+  movedMesh(shared(refined(cornersOf(mesh), edge, most)), mesh.material, depth)
 
-/** Longest edge in metres with which an object of this area has about as many triangles as can be drawn. */
-export const edgeFor = (area: number) => Math.sqrt((area * 2.31) / MOST)
+/** Metres squared that the triangles of a mesh take. */
+export function areaOf(mesh: Mesh): number {
+  const at = mesh.geometry.getAttribute('position')
+  const index = mesh.geometry.getIndex()
+  const [a, b, c] = [new Vector3(), new Vector3(), new Vector3()]
+  let sum = 0
+  for (let k = 0; k < (index ?? at).count; k += 3) {
+    ;[a, b, c].forEach((corner, e) => corner.fromBufferAttribute(at, index ? index.getX(k + e) : k + e))
+    sum += b.sub(a).cross(c.sub(a)).length() / 2
+  }
+  return sum
+}
+
+/**
+ * Longest edge in metres with which so large an object has about `MOST` triangles. Halving the longest edge leaves
+ * right-angled ones whose longest edges go from half of what is allowed to all of it: 0.15 of its square on the mean.
+ */
+export const edgeFor = (area: number) => Math.sqrt(area / (0.15 * MOST))
 
 /** Shadows of the moved surface. */
 export function depthOf(plate: ReliefPlate): MeshDepthMaterial {

@@ -8,7 +8,7 @@ import {
   type WebGLRenderer,
 } from 'three'
 import { panorama, SETUPS, type Setup } from './lights'
-import { PLAIN } from './plate'
+import { PLAIN } from './machine'
 
 export interface Light {
   /** Degrees about up, and above the horizon. */

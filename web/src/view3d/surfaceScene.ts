@@ -36,9 +36,10 @@ import { mark, type Marks } from './stillMarks'
 import { picturesOf } from './mapBytes'
 import { SETUPS, type Setup } from './lights'
 import { locate, outlines, spotAt, type Spot } from './picking'
-import { PLAIN, Plate } from './plate'
+import { PLAIN } from './machine'
+import { Plate } from './plate'
 import { MovedMeshes } from './movedMeshes'
-import { edgeFor, ReliefPlate } from './relief'
+import { ReliefPlate } from './relief'
 import { SceneLight, type Light } from './sceneLight'
 import { SecondSurface } from './secondSurface'
 import { SmallPicture } from './smallPicture'
@@ -365,12 +366,10 @@ export class SurfaceScene {
     this.use(true)
   }
 
-  /** Finer meshes for all parts, with edges that suit the area of the object. */
+  /** Finer meshes for all parts. */
   private makeFine() {
-    const size = this.bounds.getSize(new Vector3())
-    const edge = edgeFor(Math.max(1e-9, 2 * (size.x * size.y + size.y * size.z + size.z * size.x)))
     const plates = this.pages.map(({ relief }) => relief)
-    this.moved = new MovedMeshes(this.meshes, plates, edge, (depth, k) => readNear(depth, () => this.nearMaps.lit, k))
+    this.moved = new MovedMeshes(this.meshes, plates, (depth, k) => readNear(depth, () => this.nearMaps.lit, k))
   }
 
   private use(flat: boolean) {

@@ -1,0 +1,16 @@
+/** Coarse drawing for machines that draw slowly: set `limus.plain` in the browser's local storage. */
+export const PLAIN = localStorage.getItem('limus.plain') === '1'
+
+/** Names of what draws on the processor, where no graphics card does it. */
+const BY_PROCESSOR = /llvmpipe|softpipe|swiftshader|software|basic render/i
+
+/** Whether there is no graphics card: then each triangle is what takes long. */
+export function drawnByProcessor(): boolean {
+  const drawing = document.createElement('canvas').getContext('webgl2')
+  if (!drawing) return false
+  const names = drawing.getExtension('WEBGL_debug_renderer_info')
+  const name: unknown = names && drawing.getParameter(names.UNMASKED_RENDERER_WEBGL)
+  // A page may have a few of them only.
+  drawing.getExtension('WEBGL_lose_context')?.loseContext()
+  return typeof name === 'string' && BY_PROCESSOR.test(name)
+}
