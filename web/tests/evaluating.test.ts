@@ -57,6 +57,23 @@ describe('what the view asks for', () => {
     expect(sizes()).toEqual([256])
     state.size.value = 1024
   })
+  test('what was overtaken by nothing that waits here is asked again, a few times', async () => {
+    const { full, state } = bench()
+    const overtaken = { status: 409, body: { message: 'Something newer was asked' } }
+    server.faults = [overtaken, overtaken]
+    full()
+    await rest()
+    expect(sizes()).toEqual([1024, 1024, 1024])
+    expect(state.evaluation.value).toBeDefined()
+    expect(state.trouble.value).toBe('')
+    // Two pages that overtake each other come to an end.
+    server.asked.length = 0
+    server.faults = Array(9).fill(overtaken)
+    full()
+    await rest()
+    expect(sizes()).toEqual([1024, 1024, 1024, 1024])
+    expect(state.busy.value).toBe(false)
+  })
   test('what it complains of is shown, and goes with the next that works', async () => {
     const { full, state } = bench()
     server.faults = [{ status: 422, body: { message: 'layers[1]: no such picture' } }]

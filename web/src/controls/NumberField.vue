@@ -63,6 +63,11 @@ function nudge(event: KeyboardEvent, places: number) {
   emit('drag', kept)
   later.after(450, () => emit('done', props.modelValue))
 }
+/** The slider's own keys go as far as it goes: with Shift, and from a value that lies beyond, they are ours. */
+function keys(event: KeyboardEvent) {
+  const [a, b] = soft.value
+  if (event.shiftKey || props.modelValue < a || props.modelValue > b) nudge(event, 1)
+}
 const tip = computed(() => [props.field.description, 'Arrow keys step, with Shift finely'].filter(Boolean).join('. '))
 
 const text = ref('')
@@ -112,7 +117,7 @@ function reset() {
 <template>
   <div class="field-row with-number tries" :data-field="name">
     <label v-tooltip.left="tip" class="clip" :for="`f-${name}`">{{ field.title }}</label>
-    <div class="track" @pointerdown="down" @keydown.shift.capture="(e) => nudge(e, 1)">
+    <div class="track" @pointerdown="down" @keydown.capture="keys">
       <i
         v-if="tick !== undefined"
         v-tooltip.top="`Default: ${withUnit(usual!, field)}. Click to return to it`"

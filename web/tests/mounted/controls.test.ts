@@ -187,6 +187,20 @@ test('a number steps by arrow keys, finely with Shift, and keeps its digits', as
   expect((await bench.kept('dust')).strength).toBeCloseTo(0.4909, 6)
 })
 
+test('arrow keys go on from a value beyond the range of the slider', async () => {
+  const bench = await opened()
+  await bench.select('dust')
+  await bench.type(one('[data-field=thickness_um] input'), '120')
+  const thick = async () => ((await bench.kept('dust')).effect as unknown as { thickness_um: number }).thickness_um
+  expect(await thick()).toBe(120)
+  one('[data-field=thickness_um] [role=slider]').focus()
+  // A thousandth of the range, which goes to 80.
+  await bench.press('{ArrowRight}')
+  expect(await thick()).toBeCloseTo(120.08, 6)
+  await bench.press('{ArrowLeft}{ArrowLeft}')
+  expect(await thick()).toBeCloseTo(119.92, 6)
+})
+
 test('keys turn the light', async () => {
   const bench = await opened()
   const light = () => Number(screen.getByLabelText('Direction of the light').getAttribute('aria-valuenow'))

@@ -58,6 +58,8 @@ export function evaluating(s: State, w: Verbs) {
   } = s
   let underWay = false
   let waiting: Wanted | undefined
+  /** How often what was asked was overtaken, one time after the other. */
+  let overtaken = 0
   /** What comes after what is under way when an object is opened: from coarse to sharp. */
   let climbing: Wanted[] = []
   const pace = paceOf(DRAG_SIZES)
@@ -142,6 +144,7 @@ export function evaluating(s: State, w: Verbs) {
           data.bases = old.bases
         }
         evaluation.value = markRaw(data) as Evaluation
+        overtaken = 0
         marks.value = carried
         evaluationTrouble.value = ''
         if (object.value && data.readings !== object.value.readings)
@@ -152,6 +155,8 @@ export function evaluating(s: State, w: Verbs) {
         pinned.value = false
         again = true
       } else if (response.status !== 409) evaluationTrouble.value = messageOf(error)
+      // Something newer goes first at the server. Where nothing newer waits here, it was nothing that the view will show.
+      else again = !waiting && ++overtaken <= 3
     } catch (error) {
       evaluationTrouble.value = messageOf(error instanceof TypeError ? undefined : error)
     } finally {
