@@ -14,7 +14,7 @@ def moment_picture(pile: Pile, picture: Picture, occlusion: np.ndarray) -> np.nd
     """(h, w, 3) uint8: ``pile`` in simple light; only the texels that are seen are composited. ``occlusion`` (n,) 0
     open.
     """
-    seen, back = np.unique(np.maximum(picture.texel, 0), return_inverse=True)
+    seen, back = picture.seen
     sheet = pile.only(seen).visible()
 
     def column(name: str) -> np.ndarray:
@@ -23,4 +23,4 @@ def moment_picture(pile: Pile, picture: Picture, occlusion: np.ndarray) -> np.nd
     # Bare metal reflects the surround: show it by its reflectance, a little darkened by roughness.
     color = column("base_color") * (1 - 0.25 * column("metalness") * column("roughness"))[:, None]
     full = to_srgb(color * (0.45 + 0.55 * (1 - occlusion[seen]))[:, None])
-    return picture.show_rows(full[np.asarray(back).reshape(picture.texel.shape)], shade=0.85)
+    return picture.show_rows(full[back], shade=0.85)

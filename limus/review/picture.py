@@ -7,6 +7,7 @@ every picture in the interface at each edit.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -84,6 +85,14 @@ class Picture:
         light = 0.42 + 0.58 * np.clip(normal @ (key / np.linalg.norm(key)), 0, 1) + 0.10 * normal[:, 1]
         return cls(width, height, supersample, texel.reshape(h, w), light.astype(np.float32).reshape(h, w))
 
+    @cached_property
+    def seen(self) -> tuple[np.ndarray, np.ndarray]:
+        """Texels that are seen, (k,) in order, and which of them each ray sees, (h * s, w * s) int32; one that sees
+        none has the first texel. Found once: pictures of many layers are taken from one place.
+        """
+        texels, which = np.unique(np.maximum(self.texel, 0), return_inverse=True)
+        return texels, np.asarray(which, np.int32).reshape(self.texel.shape)
+
     def show(self, field: np.ndarray, *, shade: float = 0.0) -> np.ndarray:
         """Picture of a (n,) or (n, 3) field with values 0..1 (encoded, ready for the screen).
 
@@ -94,10 +103,12 @@ class Picture:
         (height, width, 3) uint8.
         """
         picked = field[np.maximum(self.texel, 0)].astype(np.float32)
-        return self.show_rows(picked if picked.ndim == 3 else np.repeat(picked[..., None], 3, axis=2), shade=shade)
+        if picked.ndim == 3:
+            return self.show_rows(picked, shade=shade)
+        return np.repeat(self.show_rows(picked[..., None], shade=shade), 3, axis=2)
 
     def show_rows(self, picked: np.ndarray, *, shade: float = 0.0) -> np.ndarray:
-        """The same from (h * s, w * s, 3) values, one for each ray."""
+        """The same from (h * s, w * s, c) values, one for each ray."""
         if shade > 0:
             picked = picked * (1 - shade + shade * self.light[..., None])
         picked = np.where((self.texel >= 0)[..., None], picked, np.float32(SURROUND / 255))

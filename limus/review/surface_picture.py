@@ -26,7 +26,7 @@ def surface_picture(
     ----------
     picture : made with the same ``azimuth`` and ``elevation``. normal : (n, 3) tangent space. occlusion : (n,) 0 open.
     """
-    seen, back = np.unique(np.maximum(picture.texel, 0), return_inverse=True)
+    seen, back = picture.seen
     world = to_object_space(texels, normal, seen)
     a, e = np.radians([azimuth, elevation])
     towards = np.array([np.sin(a) * np.cos(e), np.sin(e), np.cos(a) * np.cos(e)])
@@ -35,4 +35,4 @@ def surface_picture(
     frame = np.stack([right, np.cross(towards, right), towards])
     view = np.broadcast_to(np.array([0.0, 0.0, 1.0], np.float32), world.shape)
     colour = lit(at_rows(sheet, seen), (world @ frame.T).astype(np.float32), view, 1 - occlusion[seen])
-    return picture.show_rows(colour[np.asarray(back).reshape(picture.texel.shape)])
+    return picture.show_rows(colour[back])

@@ -6,12 +6,15 @@ from unittest import TestCase
 
 import numpy as np
 
+from limus.common.colour import to_srgb
 from limus.common.store import Store
 from limus.review.close_view import NEAREST, View, close_view, outstanding
 from limus.review.look import RAMPS, coloured, legend, ramp, rgba
+from limus.review.moment import moment_picture
 from limus.review.picture import SURROUND, Picture
 from limus.surface.texels import Texels
 from tests.core import shapes
+from tests.core.test_effects import STORY, bench_for, scene
 
 
 class Ramps(TestCase):
@@ -91,6 +94,35 @@ class Pictures(TestCase):
         inside = flat[:, :, 0] == 128
         self.assertEqual(int(flat[inside].std()), 0)
         self.assertGreater(float(lit[inside].std()), 5.0)
+
+
+class Moments(TestCase):
+    def test_what_is_not_seen_is_left_out_and_nothing_is_lost(self) -> None:
+        """The same picture from every texel, composited whole."""
+        bench = bench_for(shapes.box(0.2), 128, pairs=4)
+        texels, pile = bench.texels, bench.play(scene(*STORY))[-1].pile
+        occlusion = np.linspace(0, 1, len(texels), dtype=np.float32)
+        picture = Picture.of(texels, 40, 30)
+        seen, which = picture.seen
+        self.assertLess(len(seen), len(texels))
+        hit = picture.texel >= 0
+        np.testing.assert_array_equal(seen[which[hit]], picture.texel[hit])
+
+        sheet = pile.visible()
+        gloss = 1 - 0.25 * sheet["metalness"] * sheet["roughness"]
+        colour = sheet["base_color"] * gloss[:, None] * (0.45 + 0.55 * (1 - occlusion))[:, None]
+        whole = picture.show(to_srgb(colour.astype(np.float32)), shade=0.85)
+        found = moment_picture(pile, picture, occlusion)
+        self.assertLessEqual(int(np.abs(found.astype(int) - whole).max()), 1)
+        self.assertGreater(float(found.std()), 5.0)
+
+    def test_one_number_is_shown_as_grey(self) -> None:
+        texels = Texels.of(shapes.box(0.2), 64)
+        picture = Picture.of(texels, 30, 30)
+        field = np.linspace(0, 1, len(texels), dtype=np.float32)
+        for shade in (0.0, 0.4):
+            three = picture.show(np.repeat(field[:, None], 3, axis=1), shade=shade)
+            np.testing.assert_array_equal(picture.show(field, shade=shade), three)
 
 
 class CloseViews(TestCase):

@@ -15,7 +15,8 @@ from limus.bases.choice import from_stock
 from limus.bases.store_room import STOCK
 from limus.common.errors import InputError
 from limus.formats.gltf_write import glb_bytes
-from server.projects import storage
+from limus.review.sample import sample_picture
+from server.projects import storage, store_room
 from server.projects.data_files import find
 from server.projects.intake import own_files_only, take_in
 from server.projects.models import OwnBase, Project, SourceFile
@@ -95,6 +96,14 @@ class Room(ServerTest):
         name = made.json()["name"]
         self.assertEqual([b["title"] for b in self.shelves(own=True)["bases"]], ["Bench top"])
         self.assertEqual(self.shelves(query="bench top")["bases"][0]["own"], True)
+        # Families before and after its own in the alphabet.
+        for family, found in (("timber", 1), ("stone", 0), ("zinc", 0)):
+            self.assertEqual(self.shelves(own=True, family=family)["total"], found, family)
+        # A sample of twelve times what a pattern of it takes.
+        choice = store_room.entry(self.ada, name)
+        picture = np.asarray(Image.open(io.BytesIO(self.client.get("/api/store-room/picture", {"name": name}).content)))
+        wide = 12.0 * choice.placing.size_cm
+        np.testing.assert_array_equal(picture, sample_picture(choice, wide, store_room.SAMPLE, files=find))
         taken = self.call("post", f"/objects/{item.pk}/store-room/take", {"name": name}).json()["base"]
         # It is seen, and not the maps that the object came with.
         self.assertFalse(taken["file_maps"])
@@ -242,6 +251,7 @@ class Textures(ServerTest):
             self.call("post", f"/objects/{item.pk}/look", {"resolution": 64, "document": document}).status_code, 200
         )
         own_files_only(item.scene(), other)
+        self.assertEqual(other.files.get(path=file).name, "old_wall_albedo.png")
 
     def test_colour_of_a_photograph(self) -> None:
         # Half of it grey card in warm light, half of it brick in the same light.

@@ -94,6 +94,16 @@ class LastView(ServerTest):
             self.assertEqual(again["maps"], answer["maps"])
             for name in again["maps"]["base_color"]:
                 self.assertEqual(self.client.get(f"/api/maps/{name}").status_code, 200)
+        # What is no such file, or not all of one, is none.
+        from limus.readings.kept import cache_folder
+
+        kept = cache_folder() / f"view-{item.pk}.bin"
+        whole = kept.read_bytes()
+        for spoilt in (b"X" + whole[1:], whole[:-9], whole[:12], b""):
+            kept.write_bytes(spoilt)
+            self.assertEqual(self.call("get", f"/objects/{item.pk}/last-view").status_code, 204)
+        kept.write_bytes(whole)
+        self.assertEqual(self.call("get", f"/objects/{item.pk}/last-view").status_code, 200)
         # Somebody else has no part in it.
         self.client.force_login(self.eve)
         self.assertEqual(self.call("get", f"/objects/{item.pk}/last-view").status_code, 404)
@@ -102,9 +112,6 @@ class LastView(ServerTest):
         item.commit(item.head_id, {**item.document, "seed": 3}, "Seed")
         self.assertEqual(self.call("get", f"/objects/{item.pk}/last-view").status_code, 204)
         # It goes with its object, like readings.
-        from limus.readings.kept import cache_folder
-
-        kept = cache_folder() / f"view-{item.pk}.bin"
         self.assertTrue(kept.exists())
         storage.remove_object(item)
         os.utime(kept, (0, 0))

@@ -83,6 +83,8 @@ class Watching(StaticLiveServerTestCase):
         )
         grey = kept("grey.png", before[:, :, 0])
         self.assertEqual(difference(was, grey), "900 x 600 as before; another shape or other components")
+        find(grey).write_bytes(b"no picture")
+        self.assertIn("grey.png", difference(was, grey))
 
     def test_what_changes_is_offered_once_it_stands_still(self) -> None:
         self.assertEqual(self.watcher.begin(), 1)
