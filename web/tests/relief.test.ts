@@ -1,7 +1,11 @@
 // @vitest-environment happy-dom
-import { BufferAttribute, BufferGeometry, DataUtils, Mesh, MeshDepthMaterial } from 'three'
+import { BufferAttribute, BufferGeometry, DataUtils, Mesh, MeshDepthMaterial, PerspectiveCamera } from 'three'
 import { describe, expect, test, vi } from 'vitest'
 import { MovedMeshes } from '../src/view3d/movedMeshes'
+import { edgesIn } from '../src/view3d/nearEdges'
+import { refined } from '../src/view3d/refine'
+import type { Order } from '../src/view3d/refineWorker'
+import { shared } from '../src/view3d/shared'
 import { areaOf, edgeFor, holdSeams, MOST, movable, ReliefPlate } from '../src/view3d/relief'
 
 // A quarter of a million triangles take a second each time.
@@ -146,6 +150,41 @@ describe('how finely an object is cut', () => {
     expect(counts[0] / all).toBeGreaterThan(0.25)
     made.dispose()
     expect(parts.map(({ mesh }) => mesh.children.length)).toEqual(parts.map(() => 0))
+  })
+  test('near by too, and most of it what fills the view', async () => {
+    vi.stubGlobal(
+      'Worker',
+      class {
+        onmessage?: (event: { data: unknown }) => void
+        terminate() {}
+        postMessage({ corners, sight, most }: Order) {
+          const made = shared(refined(corners, Math.min(sight.finest, sight.usual), most, edgesIn(sight)))
+          queueMicrotask(() => this.onmessage?.({ data: made }))
+        }
+      },
+    )
+    const parts = [20, 0.2, 0.2, 0.2].map((side, k) => {
+      const mesh = square(side)
+      mesh.position.set(k ? 0.3 * k : 0, 0, k ? 0.1 : 0)
+      return { mesh, page: 0 }
+    })
+    const moved = new MovedMeshes(parts, [plateOf(1, () => 0)], () => {})
+    const far = moved.shown.map(({ mesh }) => count(mesh))
+    const camera = new PerspectiveCamera(50, 1, 0.01, 100)
+    camera.position.set(0.5, 0.3, 1.5)
+    camera.lookAt(0.5, 0.3, 0)
+    camera.updateMatrixWorld()
+    expect(await moved.comeNear(camera, 2000, 1e-4)).toBe(true)
+    const near = moved.shown.map(({ mesh }) => count(mesh))
+    expect(near.reduce((a, b) => a + b)).toBeLessThanOrEqual(MOST)
+    // From far a small part has a handful.
+    expect(near[1]).toBeGreaterThan(10 * far[1])
+    expect(near[0]).toBeGreaterThan(MOST / 4)
+    // From the same place nothing is made again.
+    expect(await moved.comeNear(camera, 2000, 1e-4)).toBe(false)
+    expect(moved.goFar()).toBe(true)
+    expect(moved.shown.map(({ mesh }) => count(mesh))).toEqual(far)
+    vi.unstubAllGlobals()
   })
   test('and into no more than its share', () => {
     const some = count(movable(square(1), 1e-4, 5_000, new MeshDepthMaterial()))

@@ -83,7 +83,7 @@ export class MovedMeshes {
     const mine = ++this.turn
     this.from = ''
     let other = false
-    const seen: { k: number; sight: Sight; triangles: number }[] = []
+    const seen: { k: number; sight: Sight; wide: number }[] = []
     for (const [k, { mesh }] of this.meshes.entries()) {
       const sight = sightOf(mesh, camera, tall, ELSEWHERE * this.edge, finest)
       const ball =
@@ -92,11 +92,13 @@ export class MovedMeshes {
       const inSight = sight.planes.every(([a, b, c, off]) => a * x + b * y + c * z + off > -ball.radius)
       const triangles = (mesh.geometry.getIndex() ?? mesh.geometry.getAttribute('position')).count / 3
       // One that has as many triangles of its own is fine enough.
-      if (inSight && triangles <= MOST / 2) seen.push({ k, sight, triangles })
-      else other = this.wholeAgain(k) || other
+      if (inSight && triangles <= MOST / 2) {
+        const away = Math.hypot(sight.eye[0] - x, sight.eye[1] - y, sight.eye[2] - z)
+        seen.push({ k, sight, wide: ball.radius / Math.max(away, ball.radius) })
+      } else other = this.wholeAgain(k) || other
     }
-    // What one leaves of its share goes to those after it, so the plainest come first.
-    seen.sort((a, b) => a.triangles - b.triangles)
+    // What one leaves of its share goes to those after it: what fills most of the view comes last.
+    seen.sort((a, b) => a.wide - b.wide)
     let left = MOST
     for (const [nth, { k, sight }] of seen.entries()) {
       const { mesh, page } = this.meshes[k]
