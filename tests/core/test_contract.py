@@ -1,4 +1,4 @@
-"""What commands take: names, kinds, limits and defaults, as they stood when they were last looked at.
+"""What commands take and scenes hold: names, kinds, limits and defaults, as they stood when they were last looked at.
 
 A limit that slipped is noticed by nothing else, and programs of others send what it allowed. Where a change is meant,
 write it anew with ``LIMUS_CONTRACT=write python -m unittest tests.core.test_contract``.
@@ -13,11 +13,13 @@ from unittest import TestCase
 
 from limus.commands.edit import COMMANDS, MOST_BYTES, command_of
 from limus.common.errors import InputError
+from limus.document.scene import Scene
 from tests.core.contracts import hold, plain
 
 #: What fields take that are tables of their own.
 TABLES = {"Pick": {"what": "part", "at": [0, 0, 0], "facing": [0, 1, 0]}}
 KEPT = Path(__file__).with_name("contract.json")
+DOCUMENTS = Path(__file__).with_name("documents.json")
 
 
 def contract() -> dict[str, Any]:
@@ -29,8 +31,19 @@ def contract() -> dict[str, Any]:
     return json.loads(json.dumps(out))  # type: ignore[no-any-return]
 
 
+def documents() -> dict[str, Any]:
+    """What stands in a scene, with every effect, source and base -> its fields."""
+    schema = plain(Scene.model_json_schema())
+    parts = {"Scene": schema, **schema["$defs"]}
+    out = {name: {"fields": part["properties"], "needed": part.get("required", [])} for name, part in parts.items()}
+    return json.loads(json.dumps(out))  # type: ignore[no-any-return]
+
+
 class Contract(TestCase):
     maxDiff = None
+
+    def test_documents_hold_what_they_held(self) -> None:
+        hold(self, documents(), DOCUMENTS)
 
     def test_commands_take_what_they_took(self) -> None:
         hold(self, contract(), KEPT)
