@@ -6,10 +6,9 @@ import { edgesIn } from '../src/view3d/nearEdges'
 import { refined } from '../src/view3d/refine'
 import type { Order } from '../src/view3d/refineWorker'
 import { shared } from '../src/view3d/shared'
-import { areaOf, edgeFor, holdSeams, MOST, movable, ReliefPlate } from '../src/view3d/relief'
+import { areaOf, edgeFor, holdSeams, movable, ReliefPlate } from '../src/view3d/relief'
 
-// A quarter of a million triangles take a second each time.
-vi.hoisted(() => (localStorage['limus.plain'] = '1'))
+const MOST = 30_000
 
 interface Corner {
   at: [number, number, number]
@@ -129,7 +128,7 @@ describe('how finely an object is cut', () => {
     ])
   const count = (mesh: Mesh) => mesh.geometry.getIndex()!.count / 3
   const cut = (side: number) =>
-    count(movable(square(side), edgeFor(areaOf(square(side))), 10 * MOST, new MeshDepthMaterial()))
+    count(movable(square(side), edgeFor(areaOf(square(side)), MOST), 10 * MOST, new MeshDepthMaterial()))
   test('its area is that of its triangles', () => {
     expect(areaOf(square(3))).toBeCloseTo(9, 5)
   })
@@ -141,7 +140,7 @@ describe('how finely an object is cut', () => {
   })
   test('all its parts together, however many they are', () => {
     const parts = [3, 1, 0.5, 0.5, 0.2, 2, 2, 1].map((side) => ({ mesh: square(side), page: 0 }))
-    const made = new MovedMeshes(parts, [plateOf(1, () => 0)], () => {})
+    const made = new MovedMeshes(parts, [plateOf(1, () => 0)], MOST, () => {})
     const counts = made.shown.map(({ mesh }) => count(mesh))
     const all = counts.reduce((a, b) => a + b)
     expect(all).toBeLessThan(1.5 * MOST)
@@ -168,7 +167,7 @@ describe('how finely an object is cut', () => {
       mesh.position.set(k ? 0.3 * k : 0, 0, k ? 0.1 : 0)
       return { mesh, page: 0 }
     })
-    const moved = new MovedMeshes(parts, [plateOf(1, () => 0)], () => {})
+    const moved = new MovedMeshes(parts, [plateOf(1, () => 0)], MOST, () => {})
     const far = moved.shown.map(({ mesh }) => count(mesh))
     const camera = new PerspectiveCamera(50, 1, 0.01, 100)
     camera.position.set(0.5, 0.3, 1.5)

@@ -5,12 +5,8 @@ export const PLAIN = localStorage.getItem('limus.plain') === '1'
 const BY_PROCESSOR = /llvmpipe|softpipe|swiftshader|software|basic render/i
 
 /** Whether there is no graphics card: then each triangle is what takes long. */
-export function drawnByProcessor(): boolean {
-  const drawing = document.createElement('canvas').getContext('webgl2')
-  if (!drawing) return false
+export function drawnByProcessor(drawing: WebGLRenderingContext | WebGL2RenderingContext): boolean {
   const names = drawing.getExtension('WEBGL_debug_renderer_info')
-  const name: unknown = names && drawing.getParameter(names.UNMASKED_RENDERER_WEBGL)
-  // A page may have a few of them only.
-  drawing.getExtension('WEBGL_lose_context')?.loseContext()
+  const name: unknown = drawing.getParameter(names ? names.UNMASKED_RENDERER_WEBGL : drawing.RENDERER)
   return typeof name === 'string' && BY_PROCESSOR.test(name)
 }

@@ -2,7 +2,7 @@ import type { Material, Mesh, MeshDepthMaterial, PerspectiveCamera } from 'three
 import { sightOf, type Sight } from './nearEdges'
 import { buffersOf } from './refine'
 import type { Order } from './refineWorker'
-import { areaOf, cornersOf, depthOf, edgeFor, holdSeams, MOST, movable, movedMesh, type ReliefPlate } from './relief'
+import { areaOf, cornersOf, depthOf, edgeFor, holdSeams, movable, movedMesh, type ReliefPlate } from './relief'
 import type { Shared } from './shared'
 
 export interface Placed {
@@ -29,6 +29,8 @@ export class MovedMeshes {
   constructor(
     private readonly meshes: Placed[],
     private readonly plates: ReliefPlate[],
+    /** Triangles of the whole object, about. */
+    private readonly most: number,
     prepare: (depth: Material, page: number) => void,
   ) {
     const areas = meshes.map(({ mesh }) => areaOf(mesh))
@@ -36,12 +38,12 @@ export class MovedMeshes {
       1e-9,
       areas.reduce((sum, area) => sum + area, 0),
     )
-    this.edge = edgeFor(all)
+    this.edge = edgeFor(all, most)
     this.depths = plates.map(depthOf)
     this.depths.forEach(prepare)
     for (const [k, { mesh, page }] of meshes.entries()) {
       // Each its share, by its area.
-      const made = movable(mesh, this.edge, (1.5 * MOST * areas[k]) / all, this.depths[page])
+      const made = movable(mesh, this.edge, (1.5 * most * areas[k]) / all, this.depths[page])
       holdSeams(made, plates[page])
       mesh.add(made)
       this.whole.push({ mesh: made, page })
@@ -92,14 +94,14 @@ export class MovedMeshes {
       const inSight = sight.planes.every(([a, b, c, off]) => a * x + b * y + c * z + off > -ball.radius)
       const triangles = (mesh.geometry.getIndex() ?? mesh.geometry.getAttribute('position')).count / 3
       // One that has as many triangles of its own is fine enough.
-      if (inSight && triangles <= MOST / 2) {
+      if (inSight && triangles <= this.most / 2) {
         const away = Math.hypot(sight.eye[0] - x, sight.eye[1] - y, sight.eye[2] - z)
         seen.push({ k, sight, wide: ball.radius / Math.max(away, ball.radius) })
       } else other = this.wholeAgain(k) || other
     }
     // What one leaves of its share goes to those after it: what fills most of the view comes last.
     seen.sort((a, b) => a.wide - b.wide)
-    let left = MOST
+    let left = this.most
     for (const [nth, { k, sight }] of seen.entries()) {
       const { mesh, page } = this.meshes[k]
       const made = await this.refined({ corners: cornersOf(mesh), sight, most: left / (seen.length - nth) })

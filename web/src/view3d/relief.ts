@@ -13,13 +13,9 @@ import {
   type InterleavedBufferAttribute,
   type WebGLProgramParametersWithUniforms,
 } from 'three'
-import { drawnByProcessor, PLAIN } from './machine'
 import { refined, type Corners } from './refine'
 import { anchored, MOVED, MOVED_PARS } from './shader'
 import { shared, type Shared } from './shared'
-
-/** Triangles of the whole object that relief is shown with. */
-export const MOST = PLAIN || drawnByProcessor() ? 30_000 : 260_000
 
 /** The relief of one map set as a texture, in millimetres. */
 export class ReliefPlate {
@@ -205,10 +201,10 @@ export function areaOf(mesh: Mesh): number {
 }
 
 /**
- * Longest edge in metres with which so large an object has about `MOST` triangles. Halving the longest edge leaves
+ * Longest edge in metres with which so large an object has about `most` triangles. Halving the longest edge leaves
  * right-angled ones whose longest edges go from half of what is allowed to all of it: 0.15 of its square on the mean.
  */
-export const edgeFor = (area: number) => Math.sqrt(area / (0.15 * MOST))
+export const edgeFor = (area: number, most: number) => Math.sqrt(area / (0.15 * most))
 
 /** Shadows of the moved surface. */
 export function depthOf(plate: ReliefPlate): MeshDepthMaterial {

@@ -36,7 +36,7 @@ import { mark, type Marks } from './stillMarks'
 import { picturesOf } from './mapBytes'
 import { SETUPS, type Setup } from './lights'
 import { locate, outlines, spotAt, type Spot } from './picking'
-import { PLAIN } from './machine'
+import { drawnByProcessor, PLAIN } from './machine'
 import { Plate } from './plate'
 import { MovedMeshes } from './movedMeshes'
 import { ReliefPlate } from './relief'
@@ -49,6 +49,9 @@ import { fileInView, letGo } from './fileInView'
 import { NearMaps } from './nearMaps'
 import { readNear } from './nearShader'
 import { SeenTiles, type Seen } from './seenTiles'
+
+/** Triangles of the whole object that relief is shown with. */
+const [COARSE, FINE] = [30_000, 260_000]
 
 /** The 3D view without its interface: draws only when something changed. */
 export class SurfaceScene {
@@ -369,7 +372,10 @@ export class SurfaceScene {
   /** Finer meshes for all parts. */
   private makeFine() {
     const plates = this.pages.map(({ relief }) => relief)
-    this.moved = new MovedMeshes(this.meshes, plates, (depth, k) => readNear(depth, () => this.nearMaps.lit, k))
+    const coarse = PLAIN || !this.drawn || drawnByProcessor(this.renderer.getContext())
+    this.moved = new MovedMeshes(this.meshes, plates, coarse ? COARSE : FINE, (depth, k) =>
+      readNear(depth, () => this.nearMaps.lit, k),
+    )
   }
 
   private use(flat: boolean) {
